@@ -1,0 +1,194 @@
+"""Compiled forms of the kernels in composite.py; imported only by `prepare_kernels`."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import njit
+
+_OPTIONS = {"cache": True, "nogil": True, "error_model": "numpy"}
+
+
+@njit("float32(float32,float32,int64)", inline="always", **_OPTIONS)
+def _separable(cb, cs, mode):  # type: ignore[no-untyped-def]
+    if mode == 0:
+        return cs
+    if mode == 1:
+        return cb * cs
+    if mode == 2:
+        return cb + cs - cb * cs
+    if mode == 3:
+        return 2 * cb * cs if cb <= 0.5 else cs + (2 * cb - 1) - cs * (2 * cb - 1)
+    if mode == 4:
+        return min(cb, cs)
+    if mode == 5:
+        return max(cb, cs)
+    if mode == 6:
+        if cb <= 0:
+            return cb * 0
+        return cb * 0 + 1 if cs >= 1 else min(cb * 0 + 1, cb / (1 - cs))
+    if mode == 7:
+        if cb >= 1:
+            return cb * 0 + 1
+        return cb * 0 if cs <= 0 else 1 - min(cb * 0 + 1, (1 - cb) / cs)
+    if mode == 8:
+        return 2 * cb * cs if cs <= 0.5 else cb + (2 * cs - 1) - cb * (2 * cs - 1)
+    if mode == 9:
+        if cs <= 0.5:
+            return cb - (1 - 2 * cs) * cb * (1 - cb)
+        d = ((16 * cb - 12) * cb + 4) * cb if cb <= 0.25 else math.sqrt(cb)
+        return cb + (2 * cs - 1) * (d - cb)
+    if mode == 10:
+        return abs(cb - cs)
+    if mode == 11:
+        return cb + cs - 2 * cb * cs
+    return min(max(cb + 2 * cs - 1, cb * 0), cb * 0 + 1)
+
+
+@njit(inline="always", **_OPTIONS)
+def _lum(r, g, b):  # type: ignore[no-untyped-def]
+    return 0.3 * r + 0.59 * g + 0.11 * b
+
+
+@njit(**_OPTIONS)
+def _set_lum(r, g, b, lum):  # type: ignore[no-untyped-def]
+    shift = lum - _lum(r, g, b)
+    r, g, b = r + shift, g + shift, b + shift
+    mid = _lum(r, g, b)
+    low, high = min(r, g, b), max(r, g, b)
+    if low < 0:
+        k = mid / max(mid - low, 1e-9)
+        r, g, b = mid + (r - mid) * k, mid + (g - mid) * k, mid + (b - mid) * k
+    if high > 1:
+        k = (1 - mid) / max(high - mid, 1e-9)
+        r, g, b = mid + (r - mid) * k, mid + (g - mid) * k, mid + (b - mid) * k
+    return min(max(r, 0.0), 1.0), min(max(g, 0.0), 1.0), min(max(b, 0.0), 1.0)
+
+
+@njit(**_OPTIONS)
+def _set_sat(r, g, b, sat):  # type: ignore[no-untyped-def]
+    low, spread = min(r, g, b), max(r, g, b) - min(r, g, b)
+    if spread <= 0:
+        return 0.0, 0.0, 0.0
+    k = sat / spread
+    return (r - low) * k, (g - low) * k, (b - low) * k
+
+
+@njit(**_OPTIONS)
+def _non_separable(br, bg, bb, sr, sg, sb, mode):  # type: ignore[no-untyped-def]
+    if mode == 13:
+        r, g, b = _set_sat(sr, sg, sb, max(br, bg, bb) - min(br, bg, bb))
+        return _set_lum(r, g, b, _lum(br, bg, bb))
+    if mode == 14:
+        r, g, b = _set_sat(br, bg, bb, max(sr, sg, sb) - min(sr, sg, sb))
+        return _set_lum(r, g, b, _lum(br, bg, bb))
+    if mode == 15:
+        return _set_lum(sr, sg, sb, _lum(br, bg, bb))
+    return _set_lum(br, bg, bb, _lum(sr, sg, sb))
+
+
+_FIRST_NON_SEPARABLE = 13
+
+
+@njit(
+    [
+        "void(float32[:,:,:],uint16[:,:,:],float32,uint16[:,:],int64,float32,int64)",
+        "void(float32[:,:,:],float32[:,:,:],float32,uint16[:,:],int64,float32,int64)",
+    ],
+    **_OPTIONS,
+)
+def composite(backdrop, source, scale, mask, mask_kind, strength, mode):  # type: ignore[no-untyped-def]
+    height, width = backdrop.shape[0], backdrop.shape[1]
+    one = strength * 0 + 1
+    mask_scale = one / 65535
+    for y in range(height):
+        for x in range(width):
+            alpha = source[y, x, 3] * scale * strength
+            if mask_kind != 0:
+                shown = mask[y, x] * mask_scale
+                alpha *= shown if mask_kind == 1 else one - shown
+            if alpha <= 0:
+                continue
+            sr, sg, sb = source[y, x, 0] * scale, source[y, x, 1] * scale, source[y, x, 2] * scale
+            under = backdrop[y, x, 3]
+            br, bg, bb = backdrop[y, x, 0], backdrop[y, x, 1], backdrop[y, x, 2]
+            mr, mg, mb = sr, sg, sb
+            if mode >= _FIRST_NON_SEPARABLE:
+                r, g, b = _non_separable(br, bg, bb, sr, sg, sb, mode)
+                mr, mg, mb = np.float32(r), np.float32(g), np.float32(b)
+            elif mode > 0:
+                mr = _separable(br, sr, mode)
+                mg = _separable(bg, sg, mode)
+                mb = _separable(bb, sb, mode)
+            if under >= one:
+                backdrop[y, x, 0] = br + alpha * (mr - br)
+                backdrop[y, x, 1] = bg + alpha * (mg - bg)
+                backdrop[y, x, 2] = bb + alpha * (mb - bb)
+            else:
+                over = alpha + under * (one - alpha)
+                rest = (one - alpha) * under
+                fresh = alpha * (one - under)
+                both = alpha * under
+                backdrop[y, x, 0] = (fresh * sr + both * mr + rest * br) / over
+                backdrop[y, x, 1] = (fresh * sg + both * mg + rest * bg) / over
+                backdrop[y, x, 2] = (fresh * sb + both * mb + rest * bb) / over
+                backdrop[y, x, 3] = over
+
+
+@njit("void(uint16[:,:,:],uint16[:,:,:])", **_OPTIONS)
+def halve_pixels(pixels, half):  # type: ignore[no-untyped-def]
+    for y in range(half.shape[0]):
+        for x in range(half.shape[1]):
+            a0 = float(pixels[2 * y, 2 * x, 3])
+            a1 = float(pixels[2 * y, 2 * x + 1, 3])
+            a2 = float(pixels[2 * y + 1, 2 * x, 3])
+            a3 = float(pixels[2 * y + 1, 2 * x + 1, 3])
+            total = a0 + a1 + a2 + a3
+            if total == 0:
+                half[y, x, 0] = half[y, x, 1] = half[y, x, 2] = half[y, x, 3] = 0
+                continue
+            k = 1.0 / total
+            for c in range(3):
+                half[y, x, c] = int(
+                    (
+                        a0 * pixels[2 * y, 2 * x, c]
+                        + a1 * pixels[2 * y, 2 * x + 1, c]
+                        + a2 * pixels[2 * y + 1, 2 * x, c]
+                        + a3 * pixels[2 * y + 1, 2 * x + 1, c]
+                    )
+                    * k
+                    + 0.5
+                )
+            half[y, x, 3] = int(total * 0.25 + 0.5)
+
+
+@njit("void(uint16[:,:],uint16[:,:])", **_OPTIONS)
+def halve_mask(mask, half):  # type: ignore[no-untyped-def]
+    for y in range(half.shape[0]):
+        for x in range(half.shape[1]):
+            total = int(mask[2 * y, 2 * x]) + int(mask[2 * y, 2 * x + 1])
+            total += int(mask[2 * y + 1, 2 * x]) + int(mask[2 * y + 1, 2 * x + 1])
+            half[y, x] = (total + 2) >> 2
+
+
+@njit(
+    ["void(uint8[:,:,:],float32[:,:,:])", "void(uint16[:,:,:],float32[:,:,:])"], **_OPTIONS
+)
+def photo_to_float(photo, out):  # type: ignore[no-untyped-def]
+    scale = out.dtype.type(1.0 / (255 if photo.itemsize == 1 else 65535))
+    for y in range(photo.shape[0]):
+        for x in range(photo.shape[1]):
+            out[y, x, 0] = photo[y, x, 0] * scale
+            out[y, x, 1] = photo[y, x, 1] * scale
+            out[y, x, 2] = photo[y, x, 2] * scale
+            out[y, x, 3] = 1
+
+
+@njit("void(float32[:,:,:],uint16[:,:,:])", **_OPTIONS)
+def to_pixels(image, out):  # type: ignore[no-untyped-def]
+    for y in range(image.shape[0]):
+        for x in range(image.shape[1]):
+            for c in range(4):
+                value = min(max(image[y, x, c], image[y, x, c] * 0), image[y, x, c] * 0 + 1)
+                out[y, x, c] = int(value * 65535 + image.dtype.type(0.5))

@@ -1,0 +1,79 @@
+"""Compiled forms of the kernels in dabs.py; imported only by `prepare_kernels`."""
+
+from __future__ import annotations
+
+import math
+
+from numba import njit
+
+_OPTIONS = {"cache": True, "nogil": True, "error_model": "numpy"}
+
+
+@njit("void(float32[:,:],float64,float64,float32[:,:])", **_OPTIONS)
+def stamp(coverage, x0, y0, dabs):  # type: ignore[no-untyped-def]
+    height, width = coverage.shape
+    for i in range(dabs.shape[0]):
+        cx, cy = dabs[i, 0] - x0, dabs[i, 1] - y0
+        radius, hardness = float(dabs[i, 2]), float(dabs[i, 3])
+        flow, opacity = dabs[i, 4], dabs[i, 5]
+        soft = (1.0 - hardness) * radius
+        inner = hardness * radius
+        antialiased = soft <= 1.0
+        reach = radius + 0.5 if antialiased else radius
+        top, bottom = max(0, math.floor(cy - reach)), min(height, math.ceil(cy + reach))
+        for y in range(top, bottom):
+            dy = y + 0.5 - cy
+            span2 = reach * reach - dy * dy
+            if span2 <= 0:
+                continue
+            span = math.sqrt(span2)
+            left, right = max(0, math.floor(cx - span)), min(width, math.ceil(cx + span))
+            for x in range(left, right):
+                missing = opacity - coverage[y, x]
+                if missing <= 0:
+                    continue
+                dx = x + 0.5 - cx
+                distance = math.sqrt(dx * dx + dy * dy)
+                if antialiased:
+                    p = min(max(radius + 0.5 - distance, 0.0), 1.0)
+                elif distance <= inner:
+                    p = 1.0
+                else:
+                    t = min((distance - inner) / soft, 1.0)
+                    p = (1.0 - t * t) * (1.0 - t * t)
+                coverage[y, x] += flow * p * missing
+
+
+@njit("void(uint16[:,:,:],float32[:,:],uint16[:,:,:],uint16[:,:,:])", **_OPTIONS)
+def lay_colour(base, coverage, source, out):  # type: ignore[no-untyped-def]
+    for y in range(coverage.shape[0]):
+        for x in range(coverage.shape[1]):
+            alpha_s = coverage[y, x] * source[y, x, 3] / 65535.0
+            if alpha_s <= 0:
+                for c in range(4):
+                    out[y, x, c] = base[y, x, c]
+                continue
+            alpha_b = base[y, x, 3] / 65535.0
+            rest = (1.0 - alpha_s) * alpha_b
+            alpha_o = alpha_s + rest
+            for c in range(3):
+                mixed = (alpha_s * source[y, x, c] + rest * base[y, x, c]) / alpha_o
+                out[y, x, c] = int(mixed + 0.5)
+            out[y, x, 3] = int(alpha_o * 65535.0 + 0.5)
+
+
+@njit("void(uint16[:,:,:],float32[:,:],uint16[:,:,:])", **_OPTIONS)
+def lay_erase(base, coverage, out):  # type: ignore[no-untyped-def]
+    for y in range(coverage.shape[0]):
+        for x in range(coverage.shape[1]):
+            for c in range(3):
+                out[y, x, c] = base[y, x, c]
+            out[y, x, 3] = int(base[y, x, 3] * (1.0 - coverage[y, x]) + 0.5)
+
+
+@njit("void(uint16[:,:],float32[:,:],float64,uint16[:,:])", **_OPTIONS)
+def lay_mask(base, coverage, target, out):  # type: ignore[no-untyped-def]
+    for y in range(coverage.shape[0]):
+        for x in range(coverage.shape[1]):
+            value = base[y, x] + coverage[y, x] * (target * 65535.0 - base[y, x])
+            out[y, x] = int(value + 0.5)

@@ -1,0 +1,124 @@
+"""From pen samples to dabs: spacing along the path, pressure, build-up while resting."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from lather.core.brush.dabs import DAB_COLUMNS, Dabs
+
+SMALLEST_RADIUS_PX = 0.25
+SMALLEST_STEP_PX = 0.5
+BUILD_UP_INTERVAL_S = 0.05
+SPEED_FOR_HALF_PRESSURE_PX_S = 900.0
+
+
+@dataclass(frozen=True, slots=True)
+class PenSample:
+    """One reading of the pen, in full-resolution photo pixels.
+
+    `time_s` counts from any start; `pressure` 0-1; tilts in degrees from upright.
+    """
+
+    time_s: float
+    x: float
+    y: float
+    pressure: float = 1.0
+    tilt_x_deg: float = 0.0
+    tilt_y_deg: float = 0.0
+
+
+@dataclass(frozen=True, slots=True)
+class Brush:
+    """A brush as the craft describes it. Size is the diameter; fractions are 0-1."""
+
+    size_px: float = 40.0
+    hardness: float = 0.5
+    opacity: float = 1.0
+    flow: float = 1.0
+    spacing: float = 0.12  # of the size
+    build_up: bool = False
+    pressure_size: bool = False
+    pressure_opacity: bool = False
+    pressure_flow: bool = False
+
+
+@dataclass(slots=True)
+class StrokePath:
+    """Turns the samples of one stroke into evenly spaced dabs.
+
+    Feed it samples as they come; each call returns the dabs that are new. Pressure is
+    interpolated between samples, so spacing and taper do not depend on the pen's rate.
+    """
+
+    brush: Brush
+    _last: PenSample | None = field(default=None, init=False)
+    _to_next_px: float = field(default=0.0, init=False)
+    _last_build_up_s: float = field(default=0.0, init=False)
+
+    def extend(self, samples: Iterable[PenSample]) -> Dabs:
+        rows: list[tuple[float, ...]] = []
+        for sample in samples:
+            if self._last is None:
+                rows.append(self._dab(sample.x, sample.y, sample.pressure))
+                self._to_next_px = self._step_px(sample.pressure)
+                self._last_build_up_s = sample.time_s
+            else:
+                rows.extend(self._along(self._last, sample))
+            self._last = sample
+        return np.array(rows, dtype=np.float32).reshape(-1, DAB_COLUMNS)
+
+    def rest(self, now_s: float) -> Dabs:
+        """Dabs that accumulate while the pen is held still; none unless the brush builds up."""
+        rows: list[tuple[float, ...]] = []
+        if self.brush.build_up and self._last is not None:
+            due = int((now_s - self._last_build_up_s) / BUILD_UP_INTERVAL_S)
+            if due > 0:
+                self._last_build_up_s += due * BUILD_UP_INTERVAL_S
+                rows = [self._dab(self._last.x, self._last.y, self._last.pressure)] * due
+        return np.array(rows, dtype=np.float32).reshape(-1, DAB_COLUMNS)
+
+    def _along(self, start: PenSample, end: PenSample) -> list[tuple[float, ...]]:
+        length = math.hypot(end.x - start.x, end.y - start.y)
+        rows: list[tuple[float, ...]] = []
+        at = self._to_next_px
+        while at <= length and length > 0:
+            share = at / length
+            pressure = start.pressure + share * (end.pressure - start.pressure)
+            x = start.x + share * (end.x - start.x)
+            y = start.y + share * (end.y - start.y)
+            rows.append(self._dab(x, y, pressure))
+            at += self._step_px(pressure)
+        self._to_next_px = at - length
+        if rows:
+            self._last_build_up_s = end.time_s
+        return rows
+
+    def _dab(self, x: float, y: float, pressure: float) -> tuple[float, ...]:
+        b = self.brush
+        return (
+            x,
+            y,
+            self._radius_px(pressure),
+            b.hardness,
+            b.flow * (pressure if b.pressure_flow else 1.0),
+            b.opacity * (pressure if b.pressure_opacity else 1.0),
+        )
+
+    def _radius_px(self, pressure: float) -> float:
+        share = pressure if self.brush.pressure_size else 1.0
+        return max(SMALLEST_RADIUS_PX, self.brush.size_px / 2 * share)
+
+    def _step_px(self, pressure: float) -> float:
+        return max(SMALLEST_STEP_PX, 2 * self._radius_px(pressure) * self.brush.spacing)
+
+
+def pressure_from_speed(speed_px_s: float) -> float:
+    """A stand-in for pen pressure when drawing with a mouse: fast is light, 0-1.
+
+    Halves at `SPEED_FOR_HALF_PRESSURE_PX_S` and never falls to zero.
+    """
+    return 1.0 / (1.0 + max(0.0, speed_px_s) / SPEED_FOR_HALF_PRESSURE_PX_S)

@@ -1,0 +1,39 @@
+"""Compiled form of the kernel in display.py; imported only by `prepare_kernels`."""
+
+from __future__ import annotations
+
+from numba import njit
+
+_OPTIONS = {"cache": True, "nogil": True, "error_model": "numpy"}
+
+
+@njit("void(float32[:,:,:],float32[:,:,:,:],float32,uint8[:,:,:])", **_OPTIONS)
+def to_bytes(image, lattice, surround, out):  # type: ignore[no-untyped-def]
+    convert = lattice.shape[0] > 1
+    top = lattice.shape[0] - 1
+    zero = surround * 0
+    one = zero + 1
+    half, full = zero + 0.5, zero + 255
+    for y in range(image.shape[0]):
+        for x in range(image.shape[1]):
+            r = min(max(image[y, x, 0], zero), one)
+            g = min(max(image[y, x, 1], zero), one)
+            b = min(max(image[y, x, 2], zero), one)
+            if convert:
+                pr, pg, pb = r * top, g * top, b * top
+                ir, ig, ib = min(int(pr), top - 1), min(int(pg), top - 1), min(int(pb), top - 1)
+                fr, fg, fb = pr - ir, pg - ig, pb - ib
+                r = g = b = zero
+                for corner in range(8):
+                    cr, cg, cb = corner & 1, (corner >> 1) & 1, corner >> 2
+                    weight = (
+                        (fr if cr else 1 - fr) * (fg if cg else 1 - fg) * (fb if cb else 1 - fb)
+                    )
+                    r += weight * lattice[ir + cr, ig + cg, ib + cb, 0]
+                    g += weight * lattice[ir + cr, ig + cg, ib + cb, 1]
+                    b += weight * lattice[ir + cr, ig + cg, ib + cb, 2]
+            alpha = image[y, x, 3]
+            out[y, x, 2] = int((surround + alpha * (r - surround)) * full + half)
+            out[y, x, 1] = int((surround + alpha * (g - surround)) * full + half)
+            out[y, x, 0] = int((surround + alpha * (b - surround)) * full + half)
+            out[y, x, 3] = 255

@@ -1,0 +1,133 @@
+"""The hot loops: compiled where ready, NumPy until then.
+
+Every kernel has two forms. The NumPy form is its definition: readable, tested against the
+mathematics, and what runs in the first seconds of the very first start. The compiled form
+lives in a `compiled.py` beside it, is built in another process, cached on disk, and bound
+by `prepare_kernels`. Importing this module costs nothing and never compiles.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import importlib
+import os
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+COMPILED_MODULES = (
+    "lather.core.blend.compiled",
+    "lather.core.brush.compiled",
+    "lather.core.colour.compiled",
+    "lather.core.mend.compiled",
+)
+
+Progress = Callable[[float, str], None]
+
+
+class Kernel:
+    """One array operation with a NumPy form and, once prepared, a compiled form.
+
+    Called like the functions it stands for. Both forms take the same arguments and agree
+    within float32 rounding (tests/core/test_kernels.py holds them to that).
+    """
+
+    def __init__(self, module: str, name: str, reference: Callable[..., Any]) -> None:
+        self.module = module
+        self.name = name
+        self.reference = reference
+        self._run = reference
+        _kernels.append(self)
+
+    def __call__(self, *args: Any) -> Any:
+        return self._run(*args)
+
+    @property
+    def compiled(self) -> bool:
+        return self._run is not self.reference
+
+    def bind(self, run: Callable[..., Any]) -> None:
+        self._run = run
+
+
+_kernels: list[Kernel] = []
+
+
+def all_kernels() -> tuple[Kernel, ...]:
+    return tuple(_kernels)
+
+
+def kernels_ready() -> bool:
+    """True once every kernel runs in its compiled form."""
+    return bool(_kernels) and all(kernel.compiled for kernel in _kernels)
+
+
+def cache_dir() -> Path:
+    """Where compiled code is kept between runs; `NUMBA_CACHE_DIR` overrides it."""
+    override = os.environ.get("NUMBA_CACHE_DIR")
+    if override:
+        return Path(override)
+    import platformdirs
+
+    return Path(platformdirs.user_cache_dir("lather")) / "kernels"
+
+
+def prepare_kernels(progress: Progress = lambda share, what: None) -> None:
+    """Bind every kernel to its compiled form, compiling what the disk cache lacks.
+
+    Compiling happens in a child process, so the caller's interpreter stays responsive;
+    afterwards loading takes well under a second. Call it off the interface thread.
+    Should the child fail (no writable cache, no compiler support), this process compiles.
+    """
+    directory = cache_dir()
+    os.environ["NUMBA_CACHE_DIR"] = str(directory)
+    stamp = directory / f"ready-{_fingerprint()}"
+    if not stamp.exists():
+        _compile_in_child(progress)
+    for index, name in enumerate(COMPILED_MODULES):
+        progress(index / len(COMPILED_MODULES), "loading kernels")
+        importlib.import_module(name)
+    for kernel in _kernels:
+        kernel.bind(getattr(importlib.import_module(kernel.module), kernel.name))
+    try:
+        stamp.parent.mkdir(parents=True, exist_ok=True)
+        stamp.touch()
+    except OSError:
+        pass  # a read-only cache only means that the next start compiles again
+    progress(1.0, "kernels ready")
+
+
+def _fingerprint() -> str:
+    """Changes whenever the compiled code could: sources and versions."""
+    from importlib.metadata import version
+
+    digest = hashlib.sha256(f"{sys.version}{version('numba')}{version('numpy')}".encode())
+    root = Path(__file__).parents[2]
+    for name in COMPILED_MODULES:
+        digest.update((root / (name.replace(".", "/") + ".py")).read_bytes())
+    return digest.hexdigest()[:16]
+
+
+def _compile_in_child(progress: Progress) -> None:
+    command = [sys.executable, "-m", __name__]
+    try:
+        child = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+    except OSError:
+        return
+    assert child.stdout is not None
+    for done, _ in enumerate(child.stdout, start=1):
+        progress(done / (len(COMPILED_MODULES) + 1), "compiling kernels (first start only)")
+    child.wait()
+
+
+def _compile_all() -> None:
+    for name in COMPILED_MODULES:
+        importlib.import_module(name)
+        print(name, flush=True)
+
+
+if __name__ == "__main__":
+    os.nice(5)  # painting in the parent comes first
+    _compile_all()

@@ -1,0 +1,53 @@
+"""Expected errors: things a person can understand and act on.
+
+Raised anywhere below the edge; the window and the command line turn them into one
+sentence. Every other exception is a bug and is logged and reported as one.
+"""
+
+from __future__ import annotations
+
+
+class LatherError(Exception):
+    """Something went wrong that the user can act on.
+
+    Parameters
+    ----------
+    what : what did not happen, naming the object.
+    why : the reason, as far as it is known.
+    advice : what to do about it.
+    """
+
+    def __init__(self, what: str, why: str = "", advice: str = "") -> None:
+        self.what = what
+        self.why = why
+        self.advice = advice
+        super().__init__(self.sentence())
+
+    def sentence(self) -> str:
+        """The whole message in one line: what: why; advice."""
+        text = self.what.rstrip(".")
+        if self.why:
+            text += f": {self.why.rstrip('.')}"
+        if self.advice:
+            text += f"; {self.advice.rstrip('.')}"
+        return text + "."
+
+
+class PhotoError(LatherError):
+    """A photo cannot be read or written."""
+
+
+class JobFileError(LatherError):
+    """A job file cannot be read or written."""
+
+
+class EditError(LatherError):
+    """An edit does not apply to the layer or job at hand."""
+
+
+class UsageError(LatherError):
+    """A command was called with something it cannot use."""
+
+
+class Cancelled(Exception):  # noqa: N818 - an outcome, not an error
+    """The user cancelled; nothing was changed."""
