@@ -17,14 +17,14 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from lather.core.work import Progress, no_progress
+
 COMPILED_MODULES = (
     "lather.core.blend.compiled",
     "lather.core.brush.compiled",
     "lather.core.colour.compiled",
     "lather.core.mend.compiled",
 )
-
-Progress = Callable[[float, str], None]
 
 
 class Kernel:
@@ -74,7 +74,7 @@ def cache_dir() -> Path:
     return Path(platformdirs.user_cache_dir("lather")) / "kernels"
 
 
-def prepare_kernels(progress: Progress = lambda share, what: None) -> None:
+def prepare_kernels(progress: Progress = no_progress) -> None:
     """Bind every kernel to its compiled form, compiling what the disk cache lacks.
 
     Compiling happens in a child process, so the caller's interpreter stays responsive;
@@ -105,7 +105,7 @@ def _fingerprint() -> str:
 
     digest = hashlib.sha256(f"{sys.version}{version('numba')}{version('numpy')}".encode())
     root = Path(__file__).parents[2]
-    for name in COMPILED_MODULES:
+    for name in ("lather.core.compiled_types", *COMPILED_MODULES):
         digest.update((root / (name.replace(".", "/") + ".py")).read_bytes())
     return digest.hexdigest()[:16]
 

@@ -5,12 +5,21 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from numba import njit
+from numba import float32, int64, njit, void
 
-_OPTIONS = {"cache": True, "nogil": True, "error_model": "numpy"}
+from lather.core.compiled_types import (
+    OPTIONS,
+    R_BYTES,
+    R_FLOATS,
+    R_MASK,
+    R_SAMPLES,
+    W_FLOATS,
+    W_MASK,
+    W_SAMPLES,
+)
 
 
-@njit("float32(float32,float32,int64)", inline="always", **_OPTIONS)
+@njit("float32(float32,float32,int64)", inline="always", **OPTIONS)
 def _separable(cb, cs, mode):  # type: ignore[no-untyped-def]
     if mode == 0:
         return cs
@@ -46,12 +55,12 @@ def _separable(cb, cs, mode):  # type: ignore[no-untyped-def]
     return min(max(cb + 2 * cs - 1, cb * 0), cb * 0 + 1)
 
 
-@njit(inline="always", **_OPTIONS)
+@njit(inline="always", **OPTIONS)
 def _lum(r, g, b):  # type: ignore[no-untyped-def]
     return 0.3 * r + 0.59 * g + 0.11 * b
 
 
-@njit(**_OPTIONS)
+@njit(**OPTIONS)
 def _set_lum(r, g, b, lum):  # type: ignore[no-untyped-def]
     shift = lum - _lum(r, g, b)
     r, g, b = r + shift, g + shift, b + shift
@@ -66,7 +75,7 @@ def _set_lum(r, g, b, lum):  # type: ignore[no-untyped-def]
     return min(max(r, 0.0), 1.0), min(max(g, 0.0), 1.0), min(max(b, 0.0), 1.0)
 
 
-@njit(**_OPTIONS)
+@njit(**OPTIONS)
 def _set_sat(r, g, b, sat):  # type: ignore[no-untyped-def]
     low, spread = min(r, g, b), max(r, g, b) - min(r, g, b)
     if spread <= 0:
@@ -75,7 +84,7 @@ def _set_sat(r, g, b, sat):  # type: ignore[no-untyped-def]
     return (r - low) * k, (g - low) * k, (b - low) * k
 
 
-@njit(**_OPTIONS)
+@njit(**OPTIONS)
 def _non_separable(br, bg, bb, sr, sg, sb, mode):  # type: ignore[no-untyped-def]
     if mode == 13:
         r, g, b = _set_sat(sr, sg, sb, max(br, bg, bb) - min(br, bg, bb))
@@ -93,10 +102,10 @@ _FIRST_NON_SEPARABLE = 13
 
 @njit(
     [
-        "void(float32[:,:,:],uint16[:,:,:],float32,uint16[:,:],int64,float32,int64)",
-        "void(float32[:,:,:],float32[:,:,:],float32,uint16[:,:],int64,float32,int64)",
+        void(W_FLOATS, R_SAMPLES, float32, R_MASK, int64, float32, int64),
+        void(W_FLOATS, R_FLOATS, float32, R_MASK, int64, float32, int64),
     ],
-    **_OPTIONS,
+    **OPTIONS,
 )
 def composite(backdrop, source, scale, mask, mask_kind, strength, mode):  # type: ignore[no-untyped-def]
     height, width = backdrop.shape[0], backdrop.shape[1]
@@ -136,7 +145,7 @@ def composite(backdrop, source, scale, mask, mask_kind, strength, mode):  # type
                 backdrop[y, x, 3] = over
 
 
-@njit("void(uint16[:,:,:],uint16[:,:,:])", **_OPTIONS)
+@njit(void(R_SAMPLES, W_SAMPLES), **OPTIONS)
 def halve_pixels(pixels, half):  # type: ignore[no-untyped-def]
     for y in range(half.shape[0]):
         for x in range(half.shape[1]):
@@ -163,7 +172,7 @@ def halve_pixels(pixels, half):  # type: ignore[no-untyped-def]
             half[y, x, 3] = int(total * 0.25 + 0.5)
 
 
-@njit("void(uint16[:,:],uint16[:,:])", **_OPTIONS)
+@njit(void(R_MASK, W_MASK), **OPTIONS)
 def halve_mask(mask, half):  # type: ignore[no-untyped-def]
     for y in range(half.shape[0]):
         for x in range(half.shape[1]):
@@ -172,9 +181,7 @@ def halve_mask(mask, half):  # type: ignore[no-untyped-def]
             half[y, x] = (total + 2) >> 2
 
 
-@njit(
-    ["void(uint8[:,:,:],float32[:,:,:])", "void(uint16[:,:,:],float32[:,:,:])"], **_OPTIONS
-)
+@njit([void(R_BYTES, W_FLOATS), void(R_SAMPLES, W_FLOATS)], **OPTIONS)
 def photo_to_float(photo, out):  # type: ignore[no-untyped-def]
     scale = out.dtype.type(1.0 / (255 if photo.itemsize == 1 else 65535))
     for y in range(photo.shape[0]):
@@ -185,7 +192,7 @@ def photo_to_float(photo, out):  # type: ignore[no-untyped-def]
             out[y, x, 3] = 1
 
 
-@njit("void(float32[:,:,:],uint16[:,:,:])", **_OPTIONS)
+@njit(void(R_FLOATS, W_SAMPLES), **OPTIONS)
 def to_pixels(image, out):  # type: ignore[no-untyped-def]
     for y in range(image.shape[0]):
         for x in range(image.shape[1]):

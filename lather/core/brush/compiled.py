@@ -4,12 +4,20 @@ from __future__ import annotations
 
 import math
 
-from numba import njit
+from numba import float64, njit, void
 
-_OPTIONS = {"cache": True, "nogil": True, "error_model": "numpy"}
+from lather.core.compiled_types import (
+    OPTIONS,
+    R_MASK,
+    R_PLANE,
+    R_SAMPLES,
+    W_MASK,
+    W_PLANE,
+    W_SAMPLES,
+)
 
 
-@njit("void(float32[:,:],float64,float64,float32[:,:])", **_OPTIONS)
+@njit(void(W_PLANE, float64, float64, R_PLANE), **OPTIONS)
 def stamp(coverage, x0, y0, dabs):  # type: ignore[no-untyped-def]
     height, width = coverage.shape
     for i in range(dabs.shape[0]):
@@ -44,7 +52,7 @@ def stamp(coverage, x0, y0, dabs):  # type: ignore[no-untyped-def]
                 coverage[y, x] += flow * p * missing
 
 
-@njit("void(uint16[:,:,:],float32[:,:],uint16[:,:,:],uint16[:,:,:])", **_OPTIONS)
+@njit(void(R_SAMPLES, R_PLANE, R_SAMPLES, W_SAMPLES), **OPTIONS)
 def lay_colour(base, coverage, source, out):  # type: ignore[no-untyped-def]
     for y in range(coverage.shape[0]):
         for x in range(coverage.shape[1]):
@@ -62,7 +70,7 @@ def lay_colour(base, coverage, source, out):  # type: ignore[no-untyped-def]
             out[y, x, 3] = int(alpha_o * 65535.0 + 0.5)
 
 
-@njit("void(uint16[:,:,:],float32[:,:],uint16[:,:,:])", **_OPTIONS)
+@njit(void(R_SAMPLES, R_PLANE, W_SAMPLES), **OPTIONS)
 def lay_erase(base, coverage, out):  # type: ignore[no-untyped-def]
     for y in range(coverage.shape[0]):
         for x in range(coverage.shape[1]):
@@ -71,7 +79,7 @@ def lay_erase(base, coverage, out):  # type: ignore[no-untyped-def]
             out[y, x, 3] = int(base[y, x, 3] * (1.0 - coverage[y, x]) + 0.5)
 
 
-@njit("void(uint16[:,:],float32[:,:],float64,uint16[:,:])", **_OPTIONS)
+@njit(void(R_MASK, R_PLANE, float64, W_MASK), **OPTIONS)
 def lay_mask(base, coverage, target, out):  # type: ignore[no-untyped-def]
     for y in range(coverage.shape[0]):
         for x in range(coverage.shape[1]):

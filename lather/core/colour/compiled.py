@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from numba import njit
+from numba import float32, njit, void
 
-_OPTIONS = {"cache": True, "nogil": True, "error_model": "numpy"}
+from lather.core.compiled_types import OPTIONS, R_FLOATS, R_LATTICE, W_BYTES
 
 
-@njit("void(float32[:,:,:],float32[:,:,:,:],float32,uint8[:,:,:])", **_OPTIONS)
+@njit(void(R_FLOATS, R_LATTICE, float32, W_BYTES), **OPTIONS)
 def to_bytes(image, lattice, surround, out):  # type: ignore[no-untyped-def]
     convert = lattice.shape[0] > 1
     top = lattice.shape[0] - 1

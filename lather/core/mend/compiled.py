@@ -13,7 +13,9 @@ import numpy as np
 from numba import njit
 from numpy.typing import NDArray
 
-_OPTIONS = {"cache": True, "nogil": True, "error_model": "numpy", "fastmath": True}
+from lather.core.compiled_types import OPTIONS
+
+_FAST = {**OPTIONS, "fastmath": True}
 _MAX_CYCLES = 30
 _COARSEST_PX = 14
 _SWEEPS_COARSEST = 10
@@ -75,7 +77,7 @@ def _coarse_cycle(f: Grid, levels: list[Level], index: int) -> Grid:
     return u
 
 
-@njit("uint8[:,::1](uint8[:,::1])", **_OPTIONS)
+@njit("uint8[:,::1](uint8[:,::1])", **_FAST)
 def _degrees(unknown):  # type: ignore[no-untyped-def]
     """Number of neighbours inside the picture per unknown pixel, 0 for known ones; bordered."""
     height, width = unknown.shape
@@ -87,7 +89,7 @@ def _degrees(unknown):  # type: ignore[no-untyped-def]
     return degree
 
 
-@njit("void(float32[:,:,::1],uint8[:,::1])", **_OPTIONS)
+@njit("void(float32[:,:,::1],uint8[:,::1])", **_FAST)
 def _smooth_fine(u, degree):  # type: ignore[no-untyped-def]
     """One red-black Gauss-Seidel sweep for degree * u = sum(neighbours)."""
     height, width = degree.shape
@@ -103,7 +105,7 @@ def _smooth_fine(u, degree):  # type: ignore[no-untyped-def]
                     u[y, x, c] = total * k
 
 
-@njit("float32[:,:,::1](float32[:,:,::1],uint8[:,::1])", **_OPTIONS)
+@njit("float32[:,:,::1](float32[:,:,::1],uint8[:,::1])", **_FAST)
 def _restrict_fine_residual(u, degree):  # type: ignore[no-untyped-def]
     """P^T of the residual; after a red-black sweep only the first colour has any."""
     height, width = u.shape[0] - 2, u.shape[1] - 2
@@ -125,7 +127,7 @@ def _restrict_fine_residual(u, degree):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit(inline="always", **_OPTIONS)
+@njit(inline="always", **_FAST)
 def _row(u, stencil, y, x):  # type: ignore[no-untyped-def]
     """(A u) at one node, all four lanes."""
     t0 = t1 = t2 = t3 = np.float32(0)
@@ -139,7 +141,7 @@ def _row(u, stencil, y, x):  # type: ignore[no-untyped-def]
     return t0, t1, t2, t3
 
 
-@njit("void(float32[:,:,::1],float32[:,:,::1],float32[:,:,::1],int64)", **_OPTIONS)
+@njit("void(float32[:,:,::1],float32[:,:,::1],float32[:,:,::1],int64)", **_FAST)
 def _smooth_coarse(u, f, stencil, direction):  # type: ignore[no-untyped-def]
     """One Gauss-Seidel sweep, forwards (1) or backwards (-1)."""
     height, width = stencil.shape[0], stencil.shape[1]
@@ -157,7 +159,7 @@ def _smooth_coarse(u, f, stencil, direction):  # type: ignore[no-untyped-def]
             u[y, x, 3] += (f[y, x, 3] - t3) * inverse
 
 
-@njit("float32[:,:,::1](float32[:,:,::1],float32[:,:,::1],float32[:,:,::1])", **_OPTIONS)
+@njit("float32[:,:,::1](float32[:,:,::1],float32[:,:,::1],float32[:,:,::1])", **_FAST)
 def _residual_coarse(u, f, stencil):  # type: ignore[no-untyped-def]
     out = np.zeros_like(u)
     height, width = stencil.shape[0], stencil.shape[1]
@@ -173,7 +175,7 @@ def _residual_coarse(u, f, stencil):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit("float32[:,:,::1](float32[:,:,::1])", **_OPTIONS)
+@njit("float32[:,:,::1](float32[:,:,::1])", **_FAST)
 def _restrict(residual):  # type: ignore[no-untyped-def]
     """P^T: every fine node gives to the coarse nodes that interpolate it."""
     height, width = residual.shape[0] - 2, residual.shape[1] - 2
@@ -194,7 +196,7 @@ def _restrict(residual):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit("float32(float32[:,:,::1],float32[:,:,::1],uint8[:,::1])", **_OPTIONS)
+@njit("float32(float32[:,:,::1],float32[:,:,::1],uint8[:,::1])", **_FAST)
 def _interpolate(u, correction, nodes):  # type: ignore[no-untyped-def]
     """Add the bilinear correction at the grid's nodes; returns the largest change."""
     height, width = u.shape[0] - 2, u.shape[1] - 2
@@ -217,7 +219,7 @@ def _interpolate(u, correction, nodes):  # type: ignore[no-untyped-def]
     return largest
 
 
-@njit("float32[:,:,::1](uint8[:,::1])", **_OPTIONS)
+@njit("float32[:,:,::1](uint8[:,::1])", **_FAST)
 def _fine_stencil(degree):  # type: ignore[no-untyped-def]
     """The pixel grid's own operator in nine-point form."""
     height, width = degree.shape
@@ -233,7 +235,7 @@ def _fine_stencil(degree):  # type: ignore[no-untyped-def]
     return stencil
 
 
-@njit("uint8[:,::1](float32[:,:,::1],float32[:])", **_OPTIONS)
+@njit("uint8[:,::1](float32[:,:,::1],float32[:])", **_FAST)
 def _alike(stencil, regular):  # type: ignore[no-untyped-def]
     """Nodes whose row is the regular one."""
     out = np.zeros(stencil.shape[:2], dtype=np.uint8)
@@ -249,7 +251,7 @@ def _alike(stencil, regular):  # type: ignore[no-untyped-def]
     return out
 
 
-@njit("float32[:,:,::1](float32[:,:,::1],float32[:,::1])", **_OPTIONS)
+@njit("float32[:,:,::1](float32[:,:,::1],float32[:,::1])", **_FAST)
 def _galerkin(stencil, known):  # type: ignore[no-untyped-def]
     """P^T A P with bilinear P restricted to the nodes that A knows.
 

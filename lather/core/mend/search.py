@@ -9,6 +9,7 @@ to avoid is ever taken.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import cv2
@@ -20,7 +21,7 @@ from lather.core.colour.lab import LIGHTNESS_WEIGHTS
 
 FOOTPRINT_PX = 18  # the spot's size on the reduced picture that is searched
 REACH_SIZES = 3.2  # how far sources may lie, in sizes of the spot
-SMALLEST_REACH_PX = 48
+REACH_PX = (48, 640)
 FINE_SIGMA_PX = 1.0
 MID_SIGMA_PX = 2.5
 SUPPORT = 0.02  # coverage from which a pixel belongs to the selection
@@ -43,9 +44,15 @@ class Source:
     score: float
 
 
-def reach_px(selection_size_px: float) -> int:
-    """How far from the selection's box sources are looked for."""
-    return round(max(SMALLEST_REACH_PX, REACH_SIZES * selection_size_px))
+def reach_px(area_px: float) -> int:
+    """How far from a selection of this area sources are looked for.
+
+    Measured by the disc of equal area, so that a long thin stroke looks as far as its
+    width asks, not its length. Never less than the spot itself needs to clear its place.
+    """
+    size_px = math.sqrt(4 * area_px / math.pi)
+    shortest, longest = REACH_PX
+    return round(max(min(max(REACH_SIZES * size_px, shortest), longest), 1.5 * size_px))
 
 
 def find_sources(
@@ -72,7 +79,7 @@ def find_sources(
     scale = min(1.0, FOOTPRINT_PX / size_px)
     features = _Features.of(image, support, avoid, scale)
     scores = _score_offsets(features)
-    return _best_offsets(scores, scale, n_wanted, float(size_px))
+    return _best_offsets(scores, scale, n_wanted)
 
 
 @dataclass(frozen=True)
@@ -212,7 +219,7 @@ def _difference_spread(colour: FloatImage, target: FloatImage, weight: Plane) ->
 
 
 def _best_offsets(
-    scored: tuple[Plane, tuple[int, int]], scale: float, n_wanted: int, size_px: float
+    scored: tuple[Plane, tuple[int, int]], scale: float, n_wanted: int
 ) -> list[Source]:
     scores, (x0, y0) = scored
     scores = scores.copy()
@@ -224,7 +231,6 @@ def _best_offsets(
         if not np.isfinite(score):
             break
         dx, dy = round((int(x) - x0) / scale), round((int(y) - y0) / scale)
-        if max(abs(dx), abs(dy)) >= 0.5 * size_px:
-            found.append(Source(dx, dy, score))
+        found.append(Source(dx, dy, score))
         scores[max(0, y - apart) : y + apart + 1, max(0, x - apart) : x + apart + 1] = np.inf
     return found

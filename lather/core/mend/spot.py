@@ -9,6 +9,7 @@ rim do not run into the mend as streaks.
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from enum import Enum
 
@@ -26,6 +27,7 @@ from lather.errors import EditError
 RIM_AVERAGE = 0.08  # of the spot's size
 RIM_AVERAGE_PX = (1.2, 4.0)
 FULL_FROM = 0.5  # share of the brush's opacity from which the mend covers fully
+SEARCHED_PX = 64  # spots from twice this size on are searched for on a reduced level
 MODE_RAMP = 0.012  # luma difference over which 'lift darks' and 'tame brights' fade in
 
 
@@ -37,9 +39,12 @@ class MendMode(Enum):
     TAME_BRIGHTS = "brights"
 
 
+Read = Callable[[Rect, int], FloatImage]  # (rectangle of a mip level, level) -> (h, w, 3+)
+
+
 @dataclass(frozen=True)
 class Mended:
-    """The result: pixels to lay over `rect` (in the given image's coordinates)."""
+    """The result: pixels to lay over `rect` of the picture."""
 
     rect: Rect
     colour: FloatImage  # (h, w, 3)
@@ -47,29 +52,27 @@ class Mended:
     source: Source
 
 
-def context_rect(selection: Rect, picture: Rect) -> Rect:
-    """What `mend_spot` wants to see around a selection, clipped to the picture."""
-    return selection.grown(reach_px(max(selection.width, selection.height))).intersect(picture)
-
-
 def mend_spot(
-    image: FloatImage,
+    read: Read,
+    picture: Rect,
+    place: Rect,
     selection: Plane,
     *,
     opacity: float = 1.0,
     mode: MendMode = MendMode.ALL,
-    avoid: NDArray[np.bool_] | None = None,
     source: Source | None = None,
 ) -> Mended:
     """Mend the selected spot of a picture.
 
     Parameters
     ----------
-    image : (H, W, 3) float32 encoded RGB: the spot and its `context_rect`.
-    selection : (H, W) float32, what the brush covered, up to `opacity`.
+    read : gives float32 encoded RGB of a rectangle at a mip level; large spots are searched
+        for on a reduced level and only then read in full.
+    picture : the picture's bounds.
+    place : where `selection` lies in it.
+    selection : (place.height, place.width) float32, what the brush covered, up to `opacity`.
     opacity : the brush's opacity 0-1, by which full coverage is known.
     mode : lighten only, darken only, or both.
-    avoid : (H, W) bool, places that must not be copied.
     source : where to take from; None finds the best.
 
     Raises
@@ -79,46 +82,73 @@ def mend_spot(
     ys, xs = np.nonzero(selection > SUPPORT)
     if len(ys) == 0:
         raise EditError("Nothing was mended", "the brush did not touch the picture")
+    tight = Rect(int(xs.min()), int(ys.min()), int(xs.max()) + 1, int(ys.max()) + 1)
+    spot = tight.shifted(place.x0, place.y0)
+    selection = selection[tight.slices]
     if source is None:
-        sources = find_sources(image, selection, avoid=avoid)
-        if not sources:
-            raise EditError(
-                "Nothing was mended",
-                "no clean place of this size lies near",
-                "use a smaller brush or mend in parts",
-            )
-        source = sources[0]
-    picture = Rect(0, 0, image.shape[1], image.shape[0])
-    core = Rect(int(xs.min()), int(ys.min()), int(xs.max()) + 1, int(ys.max()) + 1)
-    sigma_px = _rim_sigma_px(max(core.width, core.height))
-    rect = core.grown(2 + round(2 * sigma_px)).intersect(picture)
-    target = image[rect.slices]
-    texture = _shifted(image, rect, source)
-    inside = selection[rect.slices] > SUPPORT
-    if inside.all():
+        source = _best_source(read, picture, spot, selection, len(ys))
+    sigma_px = _rim_sigma_px(max(spot.width, spot.height))
+    rect = spot.grown(2 + round(2 * sigma_px)).intersect(picture)
+    if rect == spot and bool((selection > SUPPORT).all()):
         raise EditError(
             "Nothing was mended",
             "the brush covers the whole picture",
             "leave some skin around the spot",
         )
-    colour = texture + _carried_difference(target - texture, inside, sigma_px)
+    covered = _placed(selection, spot, rect)
+    target = read(rect, 0)[..., :3]
+    texture = _read_repeating_border(read, picture, rect.shifted(source.dx, source.dy))
+    colour = texture + _carried_difference(target - texture, covered > SUPPORT, sigma_px)
     np.clip(colour, 0.0, 1.0, out=colour)
-    coverage = np.minimum(selection[rect.slices] / FULL_FROM, np.float32(opacity))
+    coverage = np.minimum(covered / FULL_FROM, np.float32(opacity))
     coverage = coverage * _mode_weight(luma(colour) - luma(target), mode)
     return Mended(rect, colour, coverage.astype(np.float32), source)
+
+
+def _best_source(
+    read: Read, picture: Rect, spot: Rect, selection: Plane, area_px: int
+) -> Source:
+    size_px = max(spot.width, spot.height)
+    level = max(0, int(np.log2(size_px / SEARCHED_PX)))
+    around = spot.grown(reach_px(area_px)).intersect(picture)
+    inside = picture.at_level(level)
+    small = around.at_level(level).intersect(inside)
+    whole = small.from_level(level)
+    step = 1 << level
+    blocks = _placed(selection, spot, whole).reshape(small.height, step, small.width, step)
+    reduced = blocks.mean((1, 3), dtype=np.float32)
+    sources = find_sources(read(small, level)[..., :3], reduced)
+    if not sources:
+        raise EditError(
+            "Nothing was mended",
+            "no clean place of this size lies near",
+            "use a smaller brush or mend in parts",
+        )
+    best = sources[0]
+    return Source(best.dx * step, best.dy * step, best.score)
+
+
+def _placed(selection: Plane, spot: Rect, rect: Rect) -> Plane:
+    """The selection of `spot` in a plane of `rect`, zero elsewhere."""
+    out = np.zeros((rect.height, rect.width), dtype=np.float32)
+    part = spot.intersect(rect)
+    out[part.shifted(-rect.x0, -rect.y0).slices] = selection[
+        part.shifted(-spot.x0, -spot.y0).slices
+    ]
+    return out
+
+
+def _read_repeating_border(read: Read, picture: Rect, rect: Rect) -> FloatImage:
+    """Pixels of a rectangle that may stick out of the picture."""
+    part = rect.intersect(picture)
+    rows = (part.y0 - rect.y0, rect.y1 - part.y1)
+    columns = (part.x0 - rect.x0, rect.x1 - part.x1)
+    return np.pad(read(part, 0)[..., :3], (rows, columns, (0, 0)), mode="edge")
 
 
 def _rim_sigma_px(size_px: int) -> float:
     low, high = RIM_AVERAGE_PX
     return min(max(RIM_AVERAGE * size_px, low), high)
-
-
-def _shifted(image: FloatImage, rect: Rect, source: Source) -> FloatImage:
-    """The source's pixels for `rect`; what would lie outside repeats the border."""
-    rows = np.clip(np.arange(rect.y0, rect.y1) + source.dy, 0, image.shape[0] - 1)
-    columns = np.clip(np.arange(rect.x0, rect.x1) + source.dx, 0, image.shape[1] - 1)
-    taken: FloatImage = image[np.ix_(rows, columns)]
-    return taken
 
 
 def _carried_difference(

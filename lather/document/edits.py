@@ -1,0 +1,268 @@
+"""What can be done to the layers of a job: functions from a state to the next state.
+
+Each returns the new state and leaves the old one as it was. What does not apply raises
+`EditError` with a sentence for the person. `Job.change` makes a result a named step.
+"""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from lather.core.blend.modes import BlendMode
+from lather.document.job import JobState
+from lather.document.layers import (
+    GroupLayer,
+    Layer,
+    Mask,
+    PhotoLayer,
+    PixelLayer,
+    Stage,
+    new_id,
+    with_new_ids,
+)
+from lather.document.strokes import StrokeRecord
+from lather.document.tiles import BLACK_MASK, WHITE_MASK, Tiles
+from lather.document.tree import (
+    find,
+    inserted_above,
+    parent_of,
+    replaced,
+    siblings,
+    walk,
+)
+from lather.errors import EditError
+
+
+def update_layer(state: JobState, layer_id: int, **changes: Any) -> JobState:
+    """The state with some attributes of a layer set; itself if nothing differs."""
+    layer = state.layer(layer_id)
+    if all(getattr(layer, name) == value for name, value in changes.items()):
+        return state
+    return replace(
+        state, layers=replaced(state.layers, layer_id, (replace(layer, **changes),))
+    )
+
+
+def set_visible(state: JobState, layer_id: int, visible: bool) -> JobState:
+    return update_layer(state, layer_id, visible=visible)
+
+
+def set_strength(state: JobState, layer_id: int, strength: float) -> JobState:
+    """`strength` 0-1."""
+    _refuse_photo(state.layer(layer_id), "have its strength changed")
+    return update_layer(state, layer_id, strength=min(max(strength, 0.0), 1.0))
+
+
+def set_mode(state: JobState, layer_id: int, mode: BlendMode) -> JobState:
+    _refuse_photo(state.layer(layer_id), "take a blend mode")
+    return update_layer(state, layer_id, mode=mode)
+
+
+def set_locked(state: JobState, layer_id: int, locked: bool) -> JobState:
+    _refuse_photo(state.layer(layer_id), "be unlocked")
+    return update_layer(state, layer_id, locked=locked)
+
+
+def rename(state: JobState, layer_id: int, name: str) -> JobState:
+    name = " ".join(name.split())
+    if not name:
+        raise EditError("The layer keeps its name", "the new one is empty", "type a name")
+    return update_layer(state, layer_id, name=name)
+
+
+def add_pixel_layer(
+    state: JobState, name: str | None = None, stage: Stage = Stage.CLEAN
+) -> JobState:
+    """An empty layer above the active one, and active."""
+    layer = PixelLayer(id=new_id(), name=name or _free_name(state, "Layer"), stage=stage)
+    layers = inserted_above(state.layers, state.active_id, layer)
+    return replace(state, layers=layers, active_id=layer.id)
+
+
+def insert_on_top(state: JobState, layer: Layer) -> JobState:
+    return replace(state, layers=(*state.layers, layer), active_id=layer.id)
+
+
+def duplicate(state: JobState, layer_id: int) -> JobState:
+    layer = state.layer(layer_id)
+    _refuse_photo(layer, "be duplicated")
+    copy = replace(with_new_ids(layer), name=_free_name(state, f"{layer.name} copy"))
+    layers = inserted_above(state.layers, layer_id, copy)
+    return replace(state, layers=layers, active_id=copy.id)
+
+
+def delete(state: JobState, layer_id: int) -> JobState:
+    layer = state.layer(layer_id)
+    _refuse_photo(layer, "be deleted")
+    _refuse_locked(layer)
+    among = siblings(state.layers, layer_id)
+    index = next(i for i, sibling in enumerate(among) if sibling.id == layer_id)
+    parent = parent_of(state.layers, layer_id)
+    rest = among[:index] + among[index + 1 :]
+    if rest:
+        next_active = rest[max(0, index - 1)].id
+    else:
+        next_active = parent.id if parent else state.layers[0].id
+    return replace(state, layers=replaced(state.layers, layer_id, ()), active_id=next_active)
+
+
+def group(state: JobState, layer_id: int) -> JobState:
+    """Put a layer into a new group in its place."""
+    layer = state.layer(layer_id)
+    _refuse_photo(layer, "be grouped")
+    new = GroupLayer(
+        id=new_id(), name=_free_name(state, "Group"), stage=layer.stage, children=(layer,)
+    )
+    layers = replaced(state.layers, layer_id, (new,))
+    return replace(state, layers=layers, active_id=new.id)
+
+
+def ungroup(state: JobState, layer_id: int) -> JobState:
+    """Put a group's layers in its place; the group's own strength and mask go."""
+    layer = state.layer(layer_id)
+    if not isinstance(layer, GroupLayer):
+        raise EditError(f"'{layer.name}' stays as it is", "it is not a group", "pick a group")
+    layers = replaced(state.layers, layer_id, layer.children)
+    active = layer.children[-1].id if layer.children else state.layers[0].id
+    return replace(state, layers=layers, active_id=active)
+
+
+def move(state: JobState, layer_id: int, *, above_id: int) -> JobState:
+    """Take a layer out and put it directly above another (the photo: lowest place)."""
+    if layer_id == above_id:
+        return state
+    layer = state.layer(layer_id)
+    _refuse_photo(layer, "be moved")
+    if find((layer,), above_id):
+        raise EditError(f"'{layer.name}' stays where it is", "a group cannot go into itself")
+    layers = replaced(state.layers, layer_id, ())
+    return replace(state, layers=inserted_above(layers, above_id, layer))
+
+
+def move_into(state: JobState, layer_id: int, *, group_id: int) -> JobState:
+    """Put a layer on top inside a group."""
+    layer, target = state.layer(layer_id), state.layer(group_id)
+    _refuse_photo(layer, "be moved into a group")
+    if not isinstance(target, GroupLayer) or find((layer,), group_id):
+        raise EditError(f"'{layer.name}' stays where it is", f"it cannot go into '{target.name}'")
+    layers = replaced(state.layers, layer_id, ())
+    group_now = find(layers, group_id)
+    assert isinstance(group_now, GroupLayer)
+    filled = replace(group_now, children=(*group_now.children, layer))
+    return replace(state, layers=replaced(layers, group_id, (filled,)))
+
+
+def raise_layer(state: JobState, layer_id: int) -> JobState:
+    return _shift(state, layer_id, +1)
+
+
+def lower_layer(state: JobState, layer_id: int) -> JobState:
+    return _shift(state, layer_id, -1)
+
+
+def add_mask(state: JobState, layer_id: int, *, hide_all: bool = False) -> JobState:
+    layer = state.layer(layer_id)
+    _refuse_photo(layer, "take a mask")
+    if layer.mask is not None:
+        raise EditError(f"'{layer.name}' already has a mask", advice="paint on it or remove it")
+    mask = Mask(tiles=BLACK_MASK if hide_all else WHITE_MASK)
+    return update_layer(state, layer_id, mask=mask)
+
+
+def remove_mask(state: JobState, layer_id: int) -> JobState:
+    _mask_of(state, layer_id)
+    return update_layer(state, layer_id, mask=None)
+
+
+def invert_mask(state: JobState, layer_id: int) -> JobState:
+    mask = _mask_of(state, layer_id)
+    return update_layer(state, layer_id, mask=replace(mask, inverted=not mask.inverted))
+
+
+def switch_mask(state: JobState, layer_id: int) -> JobState:
+    mask = _mask_of(state, layer_id)
+    return update_layer(state, layer_id, mask=replace(mask, enabled=not mask.enabled))
+
+
+def set_pixels(
+    state: JobState, layer_id: int, tiles: Tiles, stroke: StrokeRecord | None = None
+) -> JobState:
+    """The outcome of a stroke on a pixel layer."""
+    layer = paintable(state, layer_id)
+    strokes = layer.strokes if stroke is None else (*layer.strokes, stroke)
+    return update_layer(state, layer_id, tiles=tiles, strokes=strokes)
+
+
+def set_mask_pixels(state: JobState, layer_id: int, tiles: Tiles) -> JobState:
+    mask = _mask_of(state, layer_id)
+    return update_layer(state, layer_id, mask=replace(mask, tiles=tiles))
+
+
+def set_delivery_long_side(state: JobState, long_side_px: int | None) -> JobState:
+    if state.brief.delivery_long_side_px == long_side_px:
+        return state
+    return replace(state, brief=replace(state.brief, delivery_long_side_px=long_side_px))
+
+
+def paintable(state: JobState, layer_id: int) -> PixelLayer:
+    """The layer, if a brush may work on it; otherwise `EditError` says why not."""
+    layer = state.layer(layer_id)
+    if not isinstance(layer, PixelLayer):
+        kind = "a group" if isinstance(layer, GroupLayer) else "the photo, which never changes"
+        raise EditError(
+            f"Nothing was painted on '{layer.name}'", f"it is {kind}", "pick or add a layer"
+        )
+    _refuse_locked(layer)
+    if not layer.visible:
+        raise EditError(f"Nothing was painted on '{layer.name}'", "it is hidden", "show it first")
+    return layer
+
+
+def mask_paintable(state: JobState, layer_id: int) -> Mask:
+    """The layer's mask, if a brush may work on it."""
+    _refuse_locked(state.layer(layer_id))
+    return _mask_of(state, layer_id)
+
+
+def _shift(state: JobState, layer_id: int, step: int) -> JobState:
+    _refuse_photo(state.layer(layer_id), "be moved")
+    among = list(siblings(state.layers, layer_id))
+    index = next(i for i, sibling in enumerate(among) if sibling.id == layer_id)
+    target = index + step
+    if not 0 <= target < len(among) or isinstance(among[target], PhotoLayer):
+        return state
+    among[index], among[target] = among[target], among[index]
+    parent = parent_of(state.layers, layer_id)
+    if parent is None:
+        return replace(state, layers=tuple(among))
+    return update_layer(state, parent.id, children=tuple(among))
+
+
+def _mask_of(state: JobState, layer_id: int) -> Mask:
+    layer = state.layer(layer_id)
+    if layer.mask is None:
+        raise EditError(f"'{layer.name}' has no mask", advice="add one first")
+    return layer.mask
+
+
+def _refuse_photo(layer: Layer, what: str) -> None:
+    if isinstance(layer, PhotoLayer):
+        raise EditError(
+            f"The photo cannot {what}", "it is never changed", "work on a layer above it"
+        )
+
+
+def _refuse_locked(layer: Layer) -> None:
+    if layer.locked:
+        raise EditError(f"'{layer.name}' was left alone", "it is locked", "unlock it first")
+
+
+def _free_name(state: JobState, stem: str) -> str:
+    taken = {layer.name for layer in walk(state.layers)}
+    if stem not in taken and stem not in ("Layer", "Group"):
+        return stem
+    number = 1
+    while f"{stem} {number}" in taken:
+        number += 1
+    return f"{stem} {number}"

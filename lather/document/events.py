@@ -1,0 +1,29 @@
+"""The one notification mechanism: a signal that plain functions subscribe to."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Generic, ParamSpec
+
+P = ParamSpec("P")
+
+
+class Signal(Generic[P]):
+    """Calls its subscribers, in order of subscription, on the thread that emits.
+
+    A subscriber may connect or disconnect during an emit; that takes effect with the next.
+    """
+
+    def __init__(self) -> None:
+        self._subscribers: list[Callable[P, object]] = []
+
+    def connect(self, subscriber: Callable[P, object]) -> None:
+        self._subscribers.append(subscriber)
+
+    def disconnect(self, subscriber: Callable[P, object]) -> None:
+        if subscriber in self._subscribers:
+            self._subscribers.remove(subscriber)
+
+    def emit(self, *args: P.args, **kwargs: P.kwargs) -> None:
+        for subscriber in tuple(self._subscribers):
+            subscriber(*args, **kwargs)

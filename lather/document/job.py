@@ -1,0 +1,134 @@
+"""The job: one portrait and all that was done to it.
+
+`JobState` is a value: photo, layers and brief at one moment. `Job` holds the current one,
+changes it only through `change`, and tells subscribers what changed. Because a state never
+changes, it is its own snapshot for rendering and saving on other threads.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from lather.document.events import Signal
+from lather.document.history import History, Step
+from lather.document.ledger import Ledger
+from lather.document.layers import Layer, PhotoLayer, new_id
+from lather.document.photo import Photo
+from lather.document.tree import Layers, find
+
+
+@dataclass(frozen=True)
+class Brief:
+    """What the client wants, as far as this version asks.
+
+    `delivery_long_side_px` is None for full size.
+    """
+
+    delivery_long_side_px: int | None = None
+
+
+@dataclass(frozen=True, eq=False)
+class JobState:
+    """Everything that undo can bring back. Layers run bottom to top."""
+
+    photo: Photo
+    layers: Layers
+    active_id: int
+    brief: Brief = field(default_factory=Brief)
+
+    @property
+    def active(self) -> Layer:
+        layer = find(self.layers, self.active_id)
+        return layer if layer is not None else self.layers[0]
+
+    def layer(self, layer_id: int) -> Layer:
+        """The layer of that id; KeyError if it is gone."""
+        layer = find(self.layers, layer_id)
+        if layer is None:
+            raise KeyError(layer_id)
+        return layer
+
+    @property
+    def delivery_scale(self) -> float:
+        """Size at delivery as a share of full size, at most 1."""
+        wanted = self.brief.delivery_long_side_px
+        if wanted is None:
+            return 1.0
+        return min(1.0, wanted / max(self.photo.width, self.photo.height))
+
+
+def new_state(photo: Photo) -> JobState:
+    """A photo with nothing done to it."""
+    layer = PhotoLayer(id=new_id(), name=photo.title)
+    return JobState(photo, (layer,), layer.id)
+
+
+class Job:
+    """The open job.
+
+    Signals
+    -------
+    changed(before, after) : the state was replaced; subscribers compare what concerns them.
+    saved() : the job was written, or its place or name changed.
+    """
+
+    def __init__(self, state: JobState, path: Path | None = None) -> None:
+        self.history = History()
+        self.ledger = Ledger()
+        self.path = path
+        self.changed: Signal[JobState, JobState] = Signal()
+        self.saved: Signal[()] = Signal()
+        self._state = state
+        self._saved_layers: object = (state.layers, state.brief)
+
+    @property
+    def state(self) -> JobState:
+        return self._state
+
+    @property
+    def title(self) -> str:
+        return self.path.stem if self.path else self._state.photo.title
+
+    @property
+    def modified(self) -> bool:
+        """True if there is something that the file does not hold."""
+        return self._saved_layers != (self._state.layers, self._state.brief)
+
+    def change(self, name: str, after: JobState) -> None:
+        """Make `after` the state, as one undoable step; the same state is no step."""
+        before = self._state
+        if after is before:
+            return
+        self.history.record(Step(name, before, after))
+        self._become(after)
+
+    def select(self, layer_id: int) -> None:
+        """Make a layer the active one; not a step of its own."""
+        if layer_id != self._state.active_id and find(self._state.layers, layer_id):
+            self._become(replace(self._state, active_id=layer_id))
+
+    def undo(self) -> str | None:
+        """Take the last step back; its name, or None if there was none."""
+        step = self.history.undo()
+        if step is None:
+            return None
+        self._become(step.before)
+        return step.name
+
+    def redo(self) -> str | None:
+        step = self.history.redo()
+        if step is None:
+            return None
+        self._become(step.after)
+        return step.name
+
+    def mark_saved(self, path: Path, state: JobState) -> None:
+        """`state` is now in the file at `path`."""
+        self.path = path
+        self._saved_layers = (state.layers, state.brief)
+        self.saved.emit()
+
+    def _become(self, after: JobState) -> None:
+        before, self._state = self._state, after
+        self.changed.emit(before, after)

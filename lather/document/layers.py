@@ -1,0 +1,124 @@
+"""Layers as values: frozen, shared between states, changed only by `dataclasses.replace`."""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass, field, replace
+from enum import Enum
+from typing import TypeVar
+
+from lather.core.blend.modes import BlendMode
+from lather.core.rect import Rect
+from lather.document.strokes import StrokeRecord
+from lather.document.tiles import NO_PIXELS, WHITE_MASK, Tiles
+
+
+class Stage(Enum):
+    """The steps of the work, in the order retouchers work."""
+
+    BRIEF = "brief"
+    CLEAN = "clean"
+    EVEN = "even"
+    SCULPT = "sculpt"
+    FEATURES = "features"
+    HAIR = "hair"
+    SHAPE = "shape"
+    FINISH = "finish"
+    DELIVER = "deliver"
+
+    @property
+    def title(self) -> str:
+        return self.value.capitalize()
+
+
+@dataclass(frozen=True, eq=False)
+class Mask:
+    """Where a layer shows: painted tiles, and whether they count, and which way round."""
+
+    tiles: Tiles = WHITE_MASK
+    enabled: bool = True
+    inverted: bool = False
+
+
+@dataclass(frozen=True, eq=False, kw_only=True)
+class Layer:
+    """What every layer has. `id` stays the same through all of its versions."""
+
+    id: int
+    name: str
+    visible: bool = True
+    strength: float = 1.0
+    mode: BlendMode = BlendMode.NORMAL
+    mask: Mask | None = None
+    locked: bool = False
+    stage: Stage = Stage.CLEAN
+
+    @property
+    def bounds(self) -> Rect | None:
+        """Full-resolution pixels that the layer can change; None means everywhere."""
+        return None
+
+
+@dataclass(frozen=True, eq=False, kw_only=True)
+class PhotoLayer(Layer):
+    """The photo itself, always lowest, always locked."""
+
+    locked: bool = True
+
+
+@dataclass(frozen=True, eq=False, kw_only=True)
+class PixelLayer(Layer):
+    """Painted pixels, and the strokes that made them."""
+
+    tiles: Tiles = NO_PIXELS
+    strokes: tuple[StrokeRecord, ...] = ()
+
+    @property
+    def bounds(self) -> Rect | None:
+        return self.tiles.bounds()
+
+
+@dataclass(frozen=True, eq=False, kw_only=True)
+class GroupLayer(Layer):
+    """Layers treated as one.
+
+    With mode normal its layers act on all that lies below and the group's strength and
+    mask mix the outcome in; with any other mode they are composited by themselves first.
+    """
+
+    children: tuple[Layer, ...] = field(default=())
+
+    @property
+    def isolated(self) -> bool:
+        return self.mode is not BlendMode.NORMAL
+
+    @property
+    def bounds(self) -> Rect | None:
+        rects = [child.bounds for child in self.children]
+        if any(rect is None for rect in rects):
+            return None
+        return Rect.union_of(rect for rect in rects if rect is not None)
+
+
+AnyLayer = TypeVar("AnyLayer", bound=Layer)
+
+_ids = itertools.count(1)
+
+
+def new_id() -> int:
+    """A layer id that this process has not used."""
+    return next(_ids)
+
+
+def reserve_ids(used: int) -> None:
+    """Keep `new_id` clear of ids read from a job file."""
+    global _ids
+    _ids = itertools.count(max(next(_ids), used + 1))
+
+
+def with_new_ids(layer: AnyLayer) -> AnyLayer:
+    """A copy of a layer, and of all layers in it, under ids of its own."""
+    copy = replace(layer, id=new_id())
+    if isinstance(copy, GroupLayer):
+        return replace(copy, children=tuple(with_new_ids(child) for child in copy.children))
+    return copy

@@ -1,0 +1,102 @@
+"""The photo: decoded once, never changed, with a pyramid of halved copies for the view."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass, field
+from functools import cached_property
+from pathlib import Path
+
+import numpy as np
+
+from lather.core.arrays import FloatImage, Samples
+from lather.core.blend.composite import photo_to_float
+from lather.core.colour.display import NO_LATTICE, Lattice
+from lather.core.rect import Rect
+
+
+@dataclass(eq=False)
+class Photo:
+    """A decoded photo in its own RGB space at full depth.
+
+    Attributes
+    ----------
+    samples : (H, W, 3) uint8 or uint16, encoded RGB, upright (orientation applied).
+    profile : the ICC profile's bytes, or None for sRGB.
+    lattice : document colours to sRGB, for the view.
+    encoded : the file's own bytes, kept for embedding in the job.
+    name : the file's name, with its extension.
+    notices : what a person should know about how it was read.
+    """
+
+    samples: Samples
+    profile: bytes | None = None
+    lattice: Lattice = field(default_factory=lambda: NO_LATTICE)
+    encoded: bytes = b""
+    name: str = "photo"
+    notices: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        self.samples.flags.writeable = False
+        self._levels = [self.samples]
+        self._lock = threading.Lock()
+
+    @property
+    def width(self) -> int:
+        return int(self.samples.shape[1])
+
+    @property
+    def height(self) -> int:
+        return int(self.samples.shape[0])
+
+    @cached_property
+    def rect(self) -> Rect:
+        return Rect(0, 0, self.width, self.height)
+
+    @property
+    def depth_bits(self) -> int:
+        return int(self.samples.itemsize) * 8
+
+    @property
+    def megapixels(self) -> float:
+        return self.width * self.height / 1e6
+
+    @property
+    def title(self) -> str:
+        return Path(self.name).stem
+
+    def level(self, level: int) -> Samples:
+        """The photo halved `level` times; sizes round up, the border repeats."""
+        if level >= len(self._levels):
+            with self._lock:
+                while len(self._levels) <= level:
+                    self._levels.append(_halve(self._levels[-1]))
+        return self._levels[level]
+
+    def read_float(self, rect: Rect, level: int = 0) -> FloatImage:
+        """(h, w, 4) float32 of a rectangle of mip `level`; outside the photo transparent."""
+        samples = self.level(level)
+        bounds = Rect(0, 0, samples.shape[1], samples.shape[0])
+        part = rect.intersect(bounds)
+        if part == rect:
+            out = np.empty((rect.height, rect.width, 4), dtype=np.float32)
+        else:
+            out = np.zeros((rect.height, rect.width, 4), dtype=np.float32)
+        if not part.empty:
+            inside = part.shifted(-rect.x0, -rect.y0).slices
+            photo_to_float(samples[part.slices], out[inside])
+        return out
+
+
+def _halve(samples: Samples) -> Samples:
+    import cv2  # not at start-up: the window is up before the first picture is open
+
+    height, width = samples.shape[:2]
+    if height % 2 or width % 2:
+        samples = cv2.copyMakeBorder(
+            samples, 0, height % 2, 0, width % 2, cv2.BORDER_REPLICATE
+        )
+    size = ((width + 1) // 2, (height + 1) // 2)
+    half: Samples = cv2.resize(samples, size, interpolation=cv2.INTER_AREA)
+    half.flags.writeable = False
+    return half

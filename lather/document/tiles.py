@@ -1,0 +1,155 @@
+"""Sparse, immutable pixels: a grid of tiles that shares whatever did not change.
+
+A `Tiles` is a value. Editing makes a new one with some tiles replaced, so keeping an old
+state for undo or handing one to another thread costs nothing and needs no lock.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, field
+from types import MappingProxyType
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.arrays import FULL
+from lather.core.blend.composite import halve_mask, halve_pixels
+from lather.core.rect import Rect
+
+TILE_PX = 256
+DEEPEST_LEVEL = 8  # a tile is one pixel there
+
+Key = tuple[int, int]  # row, column
+
+
+class Tile:
+    """One 256 x 256 block of uint16 samples, read-only, with its mips made when asked for.
+
+    Two threads may make the same mip at once; both get the same values.
+    """
+
+    __slots__ = ("_mips",)
+
+    def __init__(self, pixels: NDArray[np.uint16]) -> None:
+        assert pixels.shape[:2] == (TILE_PX, TILE_PX) and pixels.dtype == np.uint16
+        pixels.flags.writeable = False
+        self._mips = [pixels]
+
+    @property
+    def pixels(self) -> NDArray[np.uint16]:
+        return self._mips[0]
+
+    def level(self, level: int) -> NDArray[np.uint16]:
+        """The tile reduced 2**level times: (256 >> level) squared."""
+        mips = self._mips
+        while len(mips) <= level:
+            finest = mips[-1]
+            half = np.empty((finest.shape[0] // 2, finest.shape[1] // 2, *finest.shape[2:]), "u2")
+            (halve_pixels if finest.ndim == 3 else halve_mask)(finest, half)
+            half.flags.writeable = False
+            mips = [*mips, half]
+        if len(mips) > len(self._mips):
+            self._mips = mips
+        return mips[level]
+
+    @property
+    def nbytes(self) -> int:
+        return sum(mip.nbytes for mip in self._mips)
+
+
+@dataclass(frozen=True, eq=False)
+class Tiles:
+    """An endless plane of pixels of which only some tiles exist.
+
+    Attributes
+    ----------
+    channels : 4 for layer pixels (straight RGBA), 1 for masks (two-dimensional tiles).
+    fill : the sample value where no tile exists.
+    """
+
+    channels: int = 4
+    fill: int = 0
+    tiles: Mapping[Key, Tile] = field(default_factory=lambda: MappingProxyType({}))
+
+    def __bool__(self) -> bool:
+        return bool(self.tiles)
+
+    def get(self, key: Key) -> Tile | None:
+        return self.tiles.get(key)
+
+    def pixels(self, key: Key) -> NDArray[np.uint16]:
+        """The samples of a tile, existing or not; read-only."""
+        tile = self.tiles.get(key)
+        return tile.pixels if tile else blank_pixels(self.channels, self.fill)
+
+    def with_tiles(self, changed: Mapping[Key, NDArray[np.uint16] | None]) -> Tiles:
+        """A copy with some tiles replaced; None, or an array all `fill`, removes one."""
+        tiles = dict(self.tiles)
+        for key, pixels in changed.items():
+            if pixels is None or self._is_blank(pixels):
+                tiles.pop(key, None)
+            else:
+                tiles[key] = Tile(pixels)
+        return self._with(tiles)
+
+    def with_tile_objects(self, changed: Mapping[Key, Tile]) -> Tiles:
+        return self._with({**self.tiles, **changed})
+
+    def changed_keys(self, other: Tiles) -> Iterator[Key]:
+        """Keys whose tiles are not the same object in both."""
+        for key in self.tiles.keys() | other.tiles.keys():
+            if self.tiles.get(key) is not other.tiles.get(key):
+                yield key
+
+    def bounds(self) -> Rect:
+        """Pixels covered by existing tiles."""
+        return Rect.union_of(Rect.cell(key, TILE_PX) for key in self.tiles)
+
+    def read(self, rect: Rect) -> NDArray[np.uint16]:
+        """A fresh array of the samples in `rect`."""
+        shape = (rect.height, rect.width) + ((self.channels,) if self.channels > 1 else ())
+        out = np.full(shape, self.fill, dtype=np.uint16)
+        for key in rect.cells(TILE_PX):
+            tile = self.tiles.get(key)
+            if tile is None:
+                continue
+            cell = Rect.cell(key, TILE_PX)
+            part = cell.intersect(rect)
+            inside = part.shifted(-rect.x0, -rect.y0).slices
+            out[inside] = tile.pixels[part.shifted(-cell.x0, -cell.y0).slices]
+        return out
+
+    def equals(self, other: Tiles) -> bool:
+        """Same samples everywhere (a slow comparison, for tests and checks)."""
+        keys = self.tiles.keys() | other.tiles.keys()
+        return self.fill == other.fill and all(
+            np.array_equal(self.pixels(key), other.pixels(key)) for key in keys
+        )
+
+    def _with(self, tiles: dict[Key, Tile]) -> Tiles:
+        return Tiles(self.channels, self.fill, MappingProxyType(tiles))
+
+    def _is_blank(self, pixels: NDArray[np.uint16]) -> bool:
+        if self.channels == 4:
+            return not pixels[..., 3].any()
+        return bool((pixels == self.fill).all())
+
+
+_blanks: dict[tuple[int, int], NDArray[Any]] = {}
+
+
+def blank_pixels(channels: int, fill: int) -> NDArray[np.uint16]:
+    """The shared read-only samples of a tile that does not exist."""
+    if (channels, fill) not in _blanks:
+        shape = (TILE_PX, TILE_PX) + ((channels,) if channels > 1 else ())
+        blank = np.full(shape, fill, dtype=np.uint16)
+        blank.flags.writeable = False
+        _blanks[channels, fill] = blank
+    return _blanks[channels, fill]
+
+
+NO_PIXELS = Tiles()
+WHITE_MASK = Tiles(channels=1, fill=FULL)
+BLACK_MASK = Tiles(channels=1, fill=0)

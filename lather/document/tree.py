@@ -1,0 +1,67 @@
+"""Finding and replacing layers in the tree of groups. Order is bottom to top."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+from lather.document.layers import GroupLayer, Layer
+
+Layers = tuple[Layer, ...]
+
+
+def walk(layers: Layers) -> Iterator[Layer]:
+    """All layers, bottom to top, a group before what is in it."""
+    for layer in layers:
+        yield layer
+        if isinstance(layer, GroupLayer):
+            yield from walk(layer.children)
+
+
+def find(layers: Layers, layer_id: int) -> Layer | None:
+    return next((layer for layer in walk(layers) if layer.id == layer_id), None)
+
+
+def parent_of(layers: Layers, layer_id: int) -> GroupLayer | None:
+    """The group that holds a layer; None for the top level or an unknown id."""
+    for layer in walk(layers):
+        if isinstance(layer, GroupLayer) and any(c.id == layer_id for c in layer.children):
+            return layer
+    return None
+
+
+def siblings(layers: Layers, layer_id: int) -> Layers:
+    """The layers among which a layer lies, itself included."""
+    parent = parent_of(layers, layer_id)
+    return parent.children if parent else layers
+
+
+def replaced(layers: Layers, layer_id: int, by: Layers) -> Layers:
+    """The tree with one layer replaced by others (none: removed)."""
+    result: list[Layer] = []
+    for layer in layers:
+        if layer.id == layer_id:
+            result.extend(by)
+        elif isinstance(layer, GroupLayer) and find(layer.children, layer_id):
+            result.append(replace(layer, children=replaced(layer.children, layer_id, by)))
+        else:
+            result.append(layer)
+    return tuple(result)
+
+
+def inserted_above(layers: Layers, layer_id: int, new: Layer) -> Layers:
+    """The tree with `new` directly above a layer."""
+    anchor = find(layers, layer_id)
+    if anchor is None:
+        return (*layers, new)
+    return replaced(layers, layer_id, (anchor, new))
+
+
+def top_level_index(layers: Layers, layer_id: int) -> int:
+    """Position of the top-level layer that is, or holds, a layer."""
+    for index, layer in enumerate(layers):
+        if layer.id == layer_id or (
+            isinstance(layer, GroupLayer) and find(layer.children, layer_id)
+        ):
+            return index
+    raise KeyError(layer_id)

@@ -1,0 +1,83 @@
+"""The whole picture at full resolution, computed in strips so that memory stays bounded."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.arrays import Samples, quantise
+from lather.core.blend.composite import to_pixels
+from lather.core.rect import Rect
+from lather.core.work import CancelToken, Progress, no_progress
+from lather.document.job import JobState
+from lather.document.layers import PixelLayer, Stage, new_id
+from lather.document.tiles import NO_PIXELS, TILE_PX, Key
+from lather.render.compositor import render
+
+N_THREADS = 2
+
+
+def flatten(
+    state: JobState,
+    depth_bits: int,
+    *,
+    progress: Progress = no_progress,
+    cancel: CancelToken | None = None,
+) -> Samples:
+    """(H, W, 3) samples of all visible layers, 8 or 16 bit.
+
+    Where nothing shows (a hidden photo), the result is white.
+    """
+    photo = state.photo
+    dtype: type[np.uint8] | type[np.uint16] = np.uint16 if depth_bits == 16 else np.uint8
+    out = np.empty((photo.height, photo.width, 3), dtype=dtype)
+    for rect, pixels in _rendered(state, progress, cancel, "flattening"):
+        out[rect.slices] = quantise(_on_white(pixels), dtype)
+    return out
+
+
+def merged_layer(
+    state: JobState,
+    name: str,
+    *,
+    progress: Progress = no_progress,
+    cancel: CancelToken | None = None,
+) -> PixelLayer:
+    """Everything that shows, as one new pixel layer."""
+    changed: dict[Key, NDArray[np.uint16] | None] = {}
+    for rect, pixels in _rendered(state, progress, cancel, "merging"):
+        tile = np.zeros((TILE_PX, TILE_PX, 4), dtype=np.uint16)
+        to_pixels(pixels, tile[: rect.height, : rect.width])
+        changed[rect.y0 // TILE_PX, rect.x0 // TILE_PX] = tile
+    tiles = NO_PIXELS.with_tiles(changed)
+    return PixelLayer(id=new_id(), name=name, stage=Stage.FINISH, tiles=tiles)
+
+
+def _rendered(
+    state: JobState, progress: Progress, cancel: CancelToken | None, what: str
+) -> Iterator[tuple[Rect, NDArray[np.float32]]]:
+    """Cells of the picture with their pixels; a few ahead are computed on threads."""
+    whole = state.photo.rect
+    rects = [Rect.cell(key, TILE_PX).intersect(whole) for key in whole.cells(TILE_PX)]
+    with ThreadPoolExecutor(N_THREADS, "flatten") as pool:
+        ahead = 4 * N_THREADS
+        futures = [pool.submit(render, state, rect) for rect in rects[:ahead]]
+        for index, rect in enumerate(rects):
+            if cancel is not None and cancel.cancelled:
+                pool.shutdown(cancel_futures=True)
+                cancel.check()
+            pixels = futures[index].result()
+            futures[index] = None  # type: ignore[call-overload]
+            if index + ahead < len(rects):
+                futures.append(pool.submit(render, state, rects[index + ahead]))
+            yield rect, pixels
+            progress((index + 1) / len(rects), what)
+
+
+def _on_white(pixels: NDArray[np.float32]) -> NDArray[np.float32]:
+    if pixels[..., 3].min() >= 1:
+        return pixels[..., :3]
+    return 1 + pixels[..., 3:] * (pixels[..., :3] - 1)

@@ -1,0 +1,85 @@
+"""Mend spot: paint over it, and when the pen lifts it is mended from near by."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from lather.core.arrays import FULL, FloatImage
+from lather.core.brush.dabs import Dabs
+from lather.core.brush.stroke import PenSample
+from lather.core.mend.spot import Mended, mend_spot
+from lather.core.rect import Rect
+from lather.document import edits
+from lather.document.job import JobState
+from lather.document.painting import Coverage, lay_patch
+from lather.document.strokes import StrokeRecord
+from lather.render.compositor import render_below
+from lather.tools.base import Hand, Outcome, Work
+from lather.tools.brush import with_layer_to_paint, with_new_pixels
+
+LAYER_NAME = "Mended spots"
+
+
+def begin_mend_spot(state: JobState, hand: Hand) -> Work:
+    return MendWork(with_layer_to_paint(state, LAYER_NAME), hand)
+
+
+class MendWork:
+    """Collects what the brush covers, then mends it in one go."""
+
+    def __init__(self, state: JobState, hand: Hand) -> None:
+        self._state = state
+        self._hand = hand
+        self._layer = edits.paintable(state, state.active_id)
+        self._coverage = Coverage(state.photo.rect)
+
+    def add(self, dabs: Dabs) -> Rect:
+        return self._coverage.stamp(dabs)
+
+    def preview(self) -> JobState:
+        return self._state
+
+    def hatched(self) -> Coverage | None:
+        return self._coverage
+
+    def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
+        place = self._coverage.rect
+        if place.empty:
+            return None
+        mended = mend_spot(
+            self._read,
+            self._state.photo.rect,
+            place,
+            self._coverage.read(place),
+            opacity=self._hand.brush.opacity,
+            mode=self._hand.mode,
+        )
+        after = replace(
+            self._layer,
+            tiles=lay_patch(self._layer.tiles, mended.rect, _pixels(mended), mended.coverage),
+            strokes=(*self._layer.strokes, self._record(mended, samples)),
+        )
+        return Outcome(
+            "Mend spot", lambda now: with_new_pixels(now, self._state, self._layer, after)
+        )
+
+    def _read(self, rect: Rect, level: int) -> FloatImage:
+        return render_below(self._state, self._layer.id, rect, level)
+
+    def _record(self, mended: Mended, samples: tuple[PenSample, ...]) -> StrokeRecord:
+        return StrokeRecord(
+            tool=self._hand.tool,
+            brush=self._hand.brush,
+            samples=samples,
+            rect=mended.rect,
+            source=(mended.source.dx, mended.source.dy),
+            mode=self._hand.mode.value,
+        )
+
+
+def _pixels(mended: Mended) -> np.ndarray[tuple[int, ...], np.dtype[np.uint16]]:
+    out = np.full((*mended.coverage.shape, 4), FULL, dtype=np.uint16)
+    out[..., :3] = mended.colour * np.float32(FULL) + np.float32(0.5)
+    return out

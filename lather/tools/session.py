@@ -1,0 +1,219 @@
+"""The pen at work: readings in, frames and history steps out.
+
+Lives on the interface thread and computes nothing there. Dabs are handed to one worker
+thread, which paints them and renders what changed; what the pen adds meanwhile is taken in
+one go with the next step, so a slow machine draws fewer frames and never lags behind. After
+the pen lifts, the worker finishes the stroke; readings that arrive before its outcome is in
+the job wait and are then replayed.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from lather.core.arrays import ByteImage
+from lather.core.brush.dabs import Dabs
+from lather.core.brush.stroke import PenSample, StrokePath
+from lather.core.rect import Rect
+from lather.document.events import Signal
+from lather.document.job import Job, JobState
+from lather.document.painting import Coverage
+from lather.errors import LatherError
+from lather.render.compositor import BackdropCache, render
+from lather.render.overlay import hatch
+from lather.render.view import screen_bytes
+from lather.render.worker import Executor
+from lather.tools.base import Hand, Outcome, Work
+from lather.tools.table import tool
+
+
+@dataclass(frozen=True)
+class Viewport:
+    """The part of the picture on screen: a rectangle of a mip level."""
+
+    level: int
+    rect: Rect
+    surround: float
+
+
+@dataclass(frozen=True)
+class Frame:
+    """Freshly painted pixels for the screen."""
+
+    level: int
+    rect: Rect  # of the level
+    image: ByteImage
+    painted: Rect  # full resolution, all of the stroke so far
+
+
+@dataclass
+class _Stroke:
+    work: Work
+    path: StrokePath
+    samples: list[PenSample]
+    pending: list[Dabs]
+    painted: Rect = Rect(0, 0, 0, 0)
+    step_posted: bool = False
+
+
+class PenSession:
+    """Drives the tool in hand over one job.
+
+    Signals
+    -------
+    frame(Frame) : show these pixels.
+    ended() : the stroke is over; what the job holds now is the truth.
+    failed(LatherError) : the stroke came to nothing, with the sentence why.
+    """
+
+    def __init__(self, job: Job, executor: Executor, viewport: Callable[[], Viewport]) -> None:
+        self.hand = Hand("mend_spot", tool("mend_spot").brush)
+        self.frame: Signal[Frame] = Signal()
+        self.ended: Signal[()] = Signal()
+        self.failed: Signal[LatherError] = Signal()
+        self._job = job
+        self._executor = executor
+        self._viewport = viewport
+        self._stroke: _Stroke | None = None
+        self._finishing = False
+        self._waiting: list[tuple[str, PenSample]] = []
+        self._lock = threading.Lock()
+        self._backdrops = BackdropCache()
+
+    @property
+    def busy(self) -> bool:
+        """True from pen-down until the outcome is in the job."""
+        return self._stroke is not None or self._finishing
+
+    def down(self, sample: PenSample) -> None:
+        if self._finishing:
+            self._waiting.append(("down", sample))
+            return
+        self.cancel()
+        try:
+            work = tool(self.hand.tool).begin(self._job.state, self.hand)
+        except LatherError as error:
+            self.failed.emit(error)
+            return
+        self._stroke = _Stroke(work, StrokePath(self.hand.brush), [], [])
+        self._take(sample)
+
+    def move(self, sample: PenSample) -> None:
+        if self._finishing:
+            self._waiting.append(("move", sample))
+        elif self._stroke is not None:
+            self._take(sample)
+
+    def up(self, sample: PenSample) -> None:
+        if self._finishing:
+            self._waiting.append(("up", sample))
+            return
+        if self._stroke is None:
+            return
+        if sample.pressure > 0:
+            self._take(sample)
+        stroke, self._stroke = self._stroke, None
+        self._finishing = True
+        samples = tuple(stroke.samples)
+
+        def finish() -> Outcome | None:
+            self._paint_pending(stroke)
+            return stroke.work.finish(samples)
+
+        self._executor.post(finish, self._settle, failed=self._fail)
+
+    def rest(self, now_s: float) -> None:
+        """The pen is down and still; called regularly for brushes that build up."""
+        if self._stroke is not None:
+            self._feed(self._stroke, self._stroke.path.rest(now_s))
+
+    def cancel(self) -> None:
+        """Forget the stroke in progress."""
+        if self._stroke is not None:
+            self._stroke = None
+            self.ended.emit()
+
+    def _take(self, sample: PenSample) -> None:
+        assert self._stroke is not None
+        self._stroke.samples.append(sample)
+        self._feed(self._stroke, self._stroke.path.extend([sample]))
+
+    def _feed(self, stroke: _Stroke, dabs: Dabs) -> None:
+        if len(dabs) == 0:
+            return
+        with self._lock:
+            stroke.pending.append(dabs)
+            if stroke.step_posted:
+                return
+            stroke.step_posted = True
+        viewport = self._viewport()
+        self._executor.post(
+            lambda: self._step(stroke, viewport),
+            lambda frame: self._show(stroke, frame),
+            failed=self._fail,
+        )
+
+    def _step(self, stroke: _Stroke, viewport: Viewport) -> Frame | None:
+        """On the worker: paint what is pending and render what it changed."""
+        dirty = self._paint_pending(stroke)
+        rect = dirty.at_level(viewport.level).intersect(viewport.rect)
+        if rect.empty:
+            return None
+        state = stroke.work.preview()
+        pixels = self._render(state, rect, viewport.level)
+        image = screen_bytes(state, pixels, viewport.surround)
+        hatched = stroke.work.hatched()
+        if hatched is not None:
+            hatch(image, _at_level(hatched, rect, viewport.level), rect)
+        return Frame(viewport.level, rect, image, stroke.painted)
+
+    def _render(self, state: JobState, rect: Rect, level: int) -> np.ndarray:  # type: ignore[type-arg]
+        if rect.area > 2**22:  # larger than any cache of backdrops is worth
+            return render(state, rect, level)
+        return self._backdrops.render(state, state.active_id, rect, level)
+
+    def _paint_pending(self, stroke: _Stroke) -> Rect:
+        with self._lock:
+            pending, stroke.pending = stroke.pending, []
+            stroke.step_posted = False
+        dirty = stroke.work.add(np.concatenate(pending)) if pending else Rect(0, 0, 0, 0)
+        stroke.painted = stroke.painted.union(dirty)
+        return dirty
+
+    def _show(self, stroke: _Stroke, frame: Frame | None) -> None:
+        if frame is not None and (self._stroke is stroke or self._finishing):
+            self.frame.emit(frame)
+
+    def _settle(self, outcome: Outcome | None) -> None:
+        self._finishing = False
+        if outcome is not None:
+            try:
+                self._job.change(outcome.name, outcome.apply(self._job.state))
+            except LatherError as error:
+                self.failed.emit(error)
+        self.ended.emit()
+        self._replay()
+
+    def _fail(self, error: Exception) -> None:
+        self._finishing = False
+        self._stroke = None
+        self.ended.emit()
+        if not isinstance(error, LatherError):
+            raise error
+        self.failed.emit(error)
+        self._replay()
+
+    def _replay(self) -> None:
+        waiting, self._waiting = self._waiting, []
+        for kind, sample in waiting:
+            {"down": self.down, "move": self.move, "up": self.up}[kind](sample)
+
+
+def _at_level(coverage: Coverage, rect: Rect, level: int) -> np.ndarray:  # type: ignore[type-arg]
+    """Coverage in a rectangle of a mip level, one sample per pixel."""
+    step = 1 << level
+    return coverage.read(rect.from_level(level))[step // 2 :: step, step // 2 :: step]

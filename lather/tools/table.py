@@ -1,0 +1,54 @@
+"""All tools, declared once: the tool card, the commands and the tests read this table."""
+
+from __future__ import annotations
+
+from lather.core.brush.stroke import Brush
+from lather.tools.base import Tool
+from lather.tools.brush import begin_erase, begin_paint_back, begin_paint_colour
+from lather.tools.mend import begin_mend_spot
+
+TOOLS: tuple[Tool, ...] = (
+    Tool(
+        id="mend_spot",
+        title="Mend spot",
+        help="Paint over a blemish or click on it; texture comes from a clean place near by.",
+        icon="mend",
+        begin=begin_mend_spot,
+        brush=Brush(size_px=40, hardness=0.5, opacity=1.0, flow=1.0),
+        uses_mode=True,
+        works_on_mask=False,
+        waits=True,
+    ),
+    Tool(
+        id="paint_colour",
+        title="Paint colour",
+        help="Lay a colour on the active layer; on a mask: show the layer here.",
+        icon="paint",
+        begin=begin_paint_colour,
+        brush=Brush(size_px=60, hardness=0.0, opacity=0.25, flow=0.25, pressure_flow=True),
+        uses_colour=True,
+    ),
+    Tool(
+        id="erase",
+        title="Erase",
+        help="Take the active layer's own paint away; on a mask: hide the layer here.",
+        icon="erase",
+        begin=begin_erase,
+        brush=Brush(size_px=60, hardness=0.3, opacity=1.0, flow=0.3, pressure_flow=True),
+    ),
+    Tool(
+        id="paint_back",
+        title="Paint back",
+        help="Bring the original photo back on the active layer, whatever lies below.",
+        icon="paint_back",
+        begin=begin_paint_back,
+        brush=Brush(size_px=60, hardness=0.3, opacity=1.0, flow=0.3, pressure_flow=True),
+        works_on_mask=False,
+    ),
+)
+
+_BY_ID = {tool.id: tool for tool in TOOLS}
+
+
+def tool(tool_id: str) -> Tool:
+    return _BY_ID[tool_id]
