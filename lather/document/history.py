@@ -6,7 +6,7 @@ steps; once the tiles that only old steps hold exceed the memory budget, the old
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from lather.document.layers import Layer, PixelLayer
@@ -26,6 +26,7 @@ class Step:
     name: str
     before: JobState
     after: JobState
+    gesture: object = None  # steps of one gesture (a dragged slider) count as one
 
     @property
     def nbytes(self) -> int:
@@ -55,6 +56,9 @@ class History:
 
     def record(self, step: Step) -> None:
         self._undone.clear()
+        if step.gesture is not None and self._done and self._done[-1].gesture == step.gesture:
+            step = replace(step, before=self._done.pop().before)
+            self._costs.pop()
         self._done.append(step)
         self._costs.append(step.nbytes)
         while sum(self._costs) > self.budget_bytes and len(self._done) > 1:

@@ -95,12 +95,15 @@ class Job:
         """True if there is something that the file does not hold."""
         return self._saved_layers != (self._state.layers, self._state.brief)
 
-    def change(self, name: str, after: JobState) -> None:
-        """Make `after` the state, as one undoable step; the same state is no step."""
+    def change(self, name: str, after: JobState, gesture: object = None) -> None:
+        """Make `after` the state, as one undoable step; the same state is no step.
+
+        Changes in a row with the same `gesture` (a slider being dragged) are one step.
+        """
         before = self._state
         if after is before:
             return
-        self.history.record(Step(name, before, after))
+        self.history.record(Step(name, before, after, gesture))
         self._become(after)
 
     def select(self, layer_id: int) -> None:

@@ -8,7 +8,7 @@ from typing import Protocol
 
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import Brush, PenSample
-from lather.core.mend.spot import MendMode
+from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
 from lather.document.job import JobState
 from lather.document.painting import Coverage

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from lather.core.arrays import FULL, FloatImage
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
-from lather.core.mend.spot import Mended, mend_spot
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.job import JobState
@@ -18,6 +18,9 @@ from lather.document.strokes import StrokeRecord
 from lather.render.compositor import render_below
 from lather.tools.base import Hand, Outcome, Work
 from lather.tools.brush import with_layer_to_paint, with_new_pixels
+
+if TYPE_CHECKING:
+    from lather.core.mend.spot import Mended
 
 LAYER_NAME = "Mended spots"
 
@@ -45,6 +48,8 @@ class MendWork:
         return self._coverage
 
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
+        from lather.core.mend.spot import mend_spot  # OpenCV is not loaded for the first window
+
         place = self._coverage.rect
         if place.empty:
             return None

@@ -11,7 +11,6 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
-from enum import Enum
 
 import cv2
 import numpy as np
@@ -20,6 +19,7 @@ from numpy.typing import NDArray
 from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.lab import luma
 from lather.core.mend.membrane import fill_membrane
+from lather.core.mend.mode import MendMode
 from lather.core.mend.search import SUPPORT, Source, find_sources, reach_px
 from lather.core.rect import Rect
 from lather.errors import EditError
@@ -29,14 +29,6 @@ RIM_AVERAGE_PX = (1.2, 4.0)
 FULL_FROM = 0.5  # share of the brush's opacity from which the mend covers fully
 SEARCHED_PX = 64  # spots from twice this size on are searched for on a reduced level
 MODE_RAMP = 0.012  # luma difference over which 'lift darks' and 'tame brights' fade in
-
-
-class MendMode(Enum):
-    """Which differences a mend may change."""
-
-    ALL = "all"
-    LIFT_DARKS = "darks"
-    TAME_BRIGHTS = "brights"
 
 
 Read = Callable[[Rect, int], FloatImage]  # (rectangle of a mip level, level) -> (h, w, 3+)

@@ -1,0 +1,106 @@
+"""Commands on what is in the hand."""
+
+from __future__ import annotations
+
+from lather.actions.table import Action, Run
+from lather.actions.workbench import Workbench
+from lather.core.mend.mode import MendMode
+from lather.tools.table import TOOLS, tool
+
+_TOOL_KEYS = {"mend_spot": "D", "paint_colour": "F", "erase": "G", "paint_back": "R"}
+HARDNESS_STEP = 0.1
+AMOUNT_STEP = 0.05
+
+
+def _take(tool_id: str) -> Run:
+    return lambda bench: bench.take_tool(tool_id)
+
+
+def _harder(steps: int) -> Run:
+    return lambda bench: bench.set_brush(
+        hardness=bench.hand.brush.hardness + steps * HARDNESS_STEP
+    )
+
+
+def _next_mode(bench: Workbench) -> None:
+    modes = list(MendMode)
+    bench.set_mode(modes[(modes.index(bench.hand.mode) + 1) % len(modes)])
+
+
+def _choose_colour(bench: Workbench) -> None:
+    colour = bench.ask.colour(bench.hand.colour)
+    if colour is not None:
+        bench.set_colour(colour)
+
+
+def _toggle(attribute: str) -> Run:
+    return lambda bench: bench.set_brush(
+        **{attribute: not getattr(bench.hand.brush, attribute)}
+    )
+
+
+def _switch(attribute: str, title: str, text: str) -> Action:
+    return Action(
+        f"brush.{attribute}",
+        title,
+        text,
+        "Tool",
+        _toggle(attribute),
+        checked=lambda bench: bool(getattr(bench.hand.brush, attribute)),
+    )
+
+
+def _more(attribute: str, steps: int) -> Run:
+    return lambda bench: bench.set_brush(
+        **{attribute: getattr(bench.hand.brush, attribute) + steps * AMOUNT_STEP}
+    )
+
+
+ACTIONS = (
+    *(
+        Action(
+            f"tool.{entry.id}",
+            entry.title,
+            entry.help,
+            "Tool",
+            _take(entry.id),
+            (_TOOL_KEYS[entry.id],),
+            entry.icon,
+            checked=lambda bench, tool_id=entry.id: bench.hand.tool == tool_id,  # type: ignore[misc]
+        )
+        for entry in TOOLS
+    ),
+    Action("brush.smaller", "Smaller brush", "A step smaller.", "Tool",
+           lambda bench: bench.scale_brush(-1), ("W",)),
+    Action("brush.larger", "Larger brush", "A step larger.", "Tool",
+           lambda bench: bench.scale_brush(+1), ("E",)),
+    Action("brush.softer", "Softer brush", "10 % less hardness.", "Tool",
+           _harder(-1), ("Shift+W",)),
+    Action("brush.harder", "Harder brush", "10 % more hardness.", "Tool",
+           _harder(+1), ("Shift+E",)),
+    Action("brush.less_flow", "Less flow", "5 % less flow.", "Tool",
+           _more("flow", -1), ("Shift+F",)),
+    Action("brush.more_flow", "More flow", "5 % more flow.", "Tool",
+           _more("flow", +1), ("Shift+G",)),
+    Action(
+        "brush.mode",
+        "Acts on: next",
+        "Mend everything, only lift darks, or only tame brights.",
+        "Tool",
+        _next_mode,
+        ("C",),
+        enabled=lambda bench: tool(bench.hand.tool).uses_mode,
+    ),
+    Action(
+        "brush.colour",
+        "Choose colour…",
+        "The colour that Paint colour lays down.",
+        "Tool",
+        _choose_colour,
+        ("Shift+C",),
+    ),
+    _switch("pressure_size", "Pressure drives size", "A lighter pen is a smaller brush."),
+    _switch("pressure_opacity", "Pressure drives opacity", "A lighter pen covers less."),
+    _switch("pressure_flow", "Pressure drives flow", "A lighter pen lays down less per dab."),
+    _switch("build_up", "Build up while resting", "Paint keeps flowing while the pen rests."),
+)

@@ -1,0 +1,55 @@
+"""Undo, redo, and finding commands."""
+
+from __future__ import annotations
+
+from lather.actions.table import Action
+from lather.actions.workbench import Workbench
+
+
+def _can_undo(bench: Workbench) -> bool:
+    return bench.job is not None and bool(bench.job.history.done)
+
+
+def _can_redo(bench: Workbench) -> bool:
+    return bench.job is not None and bool(bench.job.history.undone)
+
+
+ACTIONS = (
+    Action(
+        "edit.undo",
+        "Undo",
+        "Take the last step back.",
+        "Edit",
+        Workbench.undo,
+        ("Ctrl+Z", "Z"),
+        "undo",
+        enabled=_can_undo,
+    ),
+    Action(
+        "edit.redo",
+        "Redo",
+        "Do the step again that was taken back.",
+        "Edit",
+        Workbench.redo,
+        ("Ctrl+Shift+Z", "Shift+Z"),
+        "redo",
+        enabled=_can_redo,
+    ),
+    Action(
+        "help.search",
+        "Find a command…",
+        "Type what you want to do; Return does it.",
+        "Help",
+        lambda bench: bench.ask.show_commands(),
+        ("Q",),
+        "search",
+    ),
+    Action(
+        "help.shortcuts",
+        "All keys…",
+        "The keys of all commands on one sheet.",
+        "Help",
+        lambda bench: bench.ask.show_shortcuts(),
+        ("Shift+Q",),
+    ),
+)

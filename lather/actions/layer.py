@@ -1,0 +1,124 @@
+"""Commands on layers and masks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from lather.actions.table import Action, Run, has_job
+from lather.actions.workbench import Workbench
+from lather.core.work import CancelToken, Progress
+from lather.document import edits
+from lather.document.job import JobState
+from lather.document.layers import GroupLayer, PhotoLayer, PixelLayer
+
+Edit = Callable[..., JobState]
+
+
+def _above_photo(bench: Workbench) -> bool:
+    return bench.job is not None and not isinstance(bench.state.active, PhotoLayer)
+
+
+def _has_mask(bench: Workbench) -> bool:
+    return bench.job is not None and bench.state.active.mask is not None
+
+
+def _may_have_mask(bench: Workbench) -> bool:
+    return _above_photo(bench) and not _has_mask(bench)
+
+
+def _is_group(bench: Workbench) -> bool:
+    return bench.job is not None and isinstance(bench.state.active, GroupLayer)
+
+
+def _edit(name: str, edit: Edit, **kwargs: Any) -> Run:
+    """A command that applies an edit to the active layer."""
+    return lambda bench: bench.change(name, edit, bench.state.active_id, **kwargs)
+
+
+def _add_layer(bench: Workbench) -> None:
+    bench.change("New layer", edits.add_pixel_layer)
+
+
+def _rename(bench: Workbench) -> None:
+    layer = bench.state.active
+    name = bench.ask.text("Rename layer", "Name", layer.name)
+    if name is not None:
+        bench.change("Rename layer", edits.rename, layer.id, name)
+
+
+def _toggle_visible(bench: Workbench) -> None:
+    layer = bench.state.active
+    name = "Hide layer" if layer.visible else "Show layer"
+    bench.change(name, edits.set_visible, layer.id, not layer.visible)
+
+
+def _toggle_lock(bench: Workbench) -> None:
+    layer = bench.state.active
+    name = "Unlock layer" if layer.locked else "Lock layer"
+    bench.change(name, edits.set_locked, layer.id, not layer.locked)
+
+
+def _merge_copy(bench: Workbench) -> None:
+    state = bench.state
+
+    def work(progress: Progress, cancel: CancelToken) -> PixelLayer:
+        from lather.render.flatten import merged_layer
+
+        return merged_layer(state, "Merged copy", progress=progress, cancel=cancel)
+
+    bench.run_task(
+        "Merging", work, lambda layer: bench.change("Merged copy", edits.insert_on_top, layer)
+    )
+
+
+def _remove_mask(bench: Workbench) -> None:
+    bench.change("Remove mask", edits.remove_mask, bench.state.active_id)
+
+
+ACTIONS = (
+    Action("layer.new", "New layer", "An empty layer above the active one.", "Layer",
+           _add_layer, ("B",), "plus", enabled=has_job),
+    Action("layer.duplicate", "Duplicate layer", "A copy above the active layer.", "Layer",
+           _edit("Duplicate layer", edits.duplicate), ("Ctrl+J",), enabled=_above_photo),
+    Action("layer.delete", "Delete layer", "Remove the active layer.", "Layer",
+           _edit("Delete layer", edits.delete), ("Shift+X",), "bin", enabled=_above_photo),
+    Action("layer.rename", "Rename layer…", "Give the active layer another name.", "Layer",
+           _rename, ("F2",), enabled=has_job),
+    Action("layer.visible", "Show or hide layer", "Switch the active layer on or off.", "Layer",
+           _toggle_visible, ("X",), enabled=has_job,
+           checked=lambda bench: bench.job is not None and bench.state.active.visible),
+    Action("layer.lock", "Lock layer", "A locked layer cannot be painted on or deleted.",
+           "Layer", _toggle_lock, enabled=_above_photo,
+           checked=lambda bench: bench.job is not None and bench.state.active.locked),
+    Action("layer.raise", "Raise layer", "One place up.", "Layer",
+           _edit("Raise layer", edits.raise_layer), ("Ctrl+Up",), enabled=_above_photo),
+    Action("layer.lower", "Lower layer", "One place down.", "Layer",
+           _edit("Lower layer", edits.lower_layer), ("Ctrl+Down",), enabled=_above_photo),
+    Action("layer.group", "Group layer", "Put the active layer into a new group.", "Layer",
+           _edit("Group layer", edits.group), ("Ctrl+G",), "group", enabled=_above_photo),
+    Action("layer.ungroup", "Ungroup", "Take the layers out of the active group.", "Layer",
+           _edit("Ungroup", edits.ungroup), ("Ctrl+Shift+G",), enabled=_is_group),
+    Action("layer.merge_copy", "Merged copy on top",
+           "All that shows as one new layer; the layers below stay.", "Layer",
+           _merge_copy, ("Ctrl+Shift+M",), enabled=has_job),
+    Action("mask.add", "Add mask", "A mask that shows all; paint on it to hide.", "Mask",
+           _edit("Add mask", edits.add_mask), ("Ctrl+M",), "mask", enabled=_may_have_mask),
+    Action("mask.add_hidden", "Add mask that hides",
+           "A mask that hides all; paint on it to show.", "Mask",
+           _edit("Add mask", edits.add_mask, hide_all=True), enabled=_may_have_mask),
+    Action("mask.paint", "Paint on the mask", "The brush works on the mask, not the pixels.",
+           "Mask", lambda bench: bench.set_on_mask(not bench.on_mask), ("Shift+D",),
+           enabled=_has_mask, checked=lambda bench: bench.on_mask),
+    Action("mask.invert", "Invert mask", "Show what was hidden and hide what was shown.",
+           "Mask", _edit("Invert mask", edits.invert_mask), ("Ctrl+I",), enabled=_has_mask),
+    Action("mask.switch", "Mask counts", "Switch the mask off without losing it.", "Mask",
+           _edit("Switch mask", edits.switch_mask), enabled=_has_mask,
+           checked=lambda bench: bench.job is not None
+           and bench.state.active.mask is not None and bench.state.active.mask.enabled),
+    Action("mask.alone", "View the mask alone", "White shows, black hides.", "Mask",
+           lambda bench: bench.look(mask_alone=not bench.looks.mask_alone), ("Shift+V",),
+           enabled=_has_mask, checked=lambda bench: bench.looks.mask_alone),
+    Action("mask.remove", "Remove mask", "The layer shows everywhere again.", "Mask",
+           _remove_mask, enabled=_has_mask),
+)

@@ -1,0 +1,72 @@
+"""Commands on how the picture is looked at, and on the stage."""
+
+from __future__ import annotations
+
+from lather.actions.table import Action, Run, has_job
+from lather.actions.workbench import Workbench
+from lather.document.layers import Stage
+
+ZOOM_STEP = 1.25
+
+
+def _zoom(zoom: float) -> Run:
+    return lambda bench: bench.zoom_to(zoom)
+
+
+def _zoom_by(factor: float) -> Run:
+    def run(bench: Workbench) -> None:
+        if bench.geometry is not None:
+            bench.zoom_to(bench.geometry.zoom * factor)
+
+    return run
+
+
+def _hold_pan(bench: Workbench) -> None:
+    bench.panning = True
+    bench.looks_changed.emit()
+
+
+def _release_pan(bench: Workbench) -> None:
+    bench.panning = False
+    bench.looks_changed.emit()
+
+
+def _stage(stage: Stage) -> Run:
+    return lambda bench: bench.go_to_stage(stage)
+
+
+ACTIONS = (
+    Action("view.hold_before", "Before (hold)", "The original, while the key is down.", "View",
+           lambda bench: bench.look(before_held=True), ("A",), enabled=has_job,
+           release=lambda bench: bench.look(before_held=False)),
+    Action("view.before", "Before", "Switch between the original and the retouch.", "View",
+           lambda bench: bench.look(before=not bench.looks.before), ("Shift+A",), "before",
+           enabled=has_job, checked=lambda bench: bench.looks.before),
+    Action("view.split", "Split", "Original on one side, retouch on the other; drag the line.",
+           "View", lambda bench: bench.look(split=not bench.looks.split), ("S",), "split",
+           enabled=has_job, checked=lambda bench: bench.looks.split),
+    Action("view.mirror", "Mirror", "Look at the picture mirrored, to see it afresh.", "View",
+           Workbench.mirror, ("T",), "mirror", enabled=has_job,
+           checked=lambda bench: bench.geometry is not None and bench.geometry.mirrored),
+    Action("view.fit", "Fit", "The whole picture.", "View", Workbench.fit, ("1",),
+           enabled=has_job),
+    Action("view.zoom_50", "50 %", "Half size.", "View", _zoom(0.5), ("2",), enabled=has_job),
+    Action("view.zoom_100", "100 %", "One screen pixel per picture pixel.", "View",
+           _zoom(1.0), ("3",), enabled=has_job),
+    Action("view.zoom_200", "200 %", "Double size.", "View", _zoom(2.0), ("4",),
+           enabled=has_job),
+    Action("view.zoom_delivery", "Delivery size",
+           "As large as it will be delivered; finer details need no work.", "View",
+           lambda bench: bench.zoom_to(bench.state.delivery_scale), ("5",), enabled=has_job),
+    Action("view.closer", "Closer", "Zoom in a step.", "View", _zoom_by(ZOOM_STEP),
+           ("Ctrl++", "Ctrl+="), enabled=has_job),
+    Action("view.farther", "Farther", "Zoom out a step.", "View", _zoom_by(1 / ZOOM_STEP),
+           ("Ctrl+-",), enabled=has_job),
+    Action("view.hold_pan", "Move the picture (hold)", "Drag the picture while the key is down.",
+           "View", _hold_pan, ("V",), enabled=has_job, release=_release_pan),
+    *(
+        Action(f"stage.{stage.value}", f"Stage: {stage.title}", "Go to this stage.", "View",
+               _stage(stage), (f"Alt+{number}",))
+        for number, stage in enumerate(Stage, start=1)
+    ),
+)

@@ -1,0 +1,382 @@
+"""The application without a window: the open job, the hand, the view, and what runs aside.
+
+Commands act on it, views subscribe to it. It decides; the window only shows and forwards.
+"""
+
+from __future__ import annotations
+
+import logging
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any, Protocol, TypeVar
+
+from lather.core.mend.mode import MendMode
+from lather.core.rect import Rect
+from lather.core.work import CancelToken, Progress
+from lather.document import edits
+from lather.document.events import Signal
+from lather.document.job import Job, JobState, new_state
+from lather.document.layers import Stage
+from lather.errors import Cancelled, LatherError
+from lather.files.photos import Delivery
+from lather.render.geometry import ViewGeometry
+from lather.render.view import Shown
+from lather.render.worker import Executor, SameThread
+from lather.settings.store import Settings
+from lather.tools.base import Colour, Hand
+from lather.tools.session import PenSession, Viewport
+from lather.tools.table import TOOLS, tool
+
+T = TypeVar("T")
+SIZE_STEP = 1.15
+SMALLEST_SIZE_PX, LARGEST_SIZE_PX = 1.0, 2000.0
+
+log = logging.getLogger(__name__)
+
+
+class Asker(Protocol):
+    """Questions to the person. Every answer may be None: nothing is to be done."""
+
+    def path_to_open(self) -> Path | None: ...
+
+    def path_to_save(self, suggested: Path) -> Path | None: ...
+
+    def delivery(self, state: JobState, suggested: Path) -> tuple[Path, Delivery] | None: ...
+
+    def unsaved(self, title: str) -> str | None:
+        """'save', 'discard' or None to stay."""
+
+    def text(self, title: str, label: str, value: str) -> str | None: ...
+
+    def colour(self, current: Colour) -> Colour | None: ...
+
+    def show_commands(self) -> None: ...
+
+    def show_shortcuts(self) -> None: ...
+
+    def show_preferences(self) -> None: ...
+
+    def quit(self) -> None: ...
+
+
+@dataclass(frozen=True)
+class Looks:
+    """How the picture is looked at. Nothing here changes it."""
+
+    before: bool = False
+    before_held: bool = False
+    split: bool = False
+    split_at: float = 0.5  # share of the view's width
+    mask_alone: bool = False
+
+    @property
+    def shown(self) -> Shown:
+        if self.before or self.before_held:
+            return Shown.BEFORE
+        return Shown.MASK if self.mask_alone else Shown.AFTER
+
+
+@dataclass
+class Task:
+    """Long work that runs aside."""
+
+    title: str
+    cancel: CancelToken = field(default_factory=CancelToken)
+    share: float = 0.0
+    what: str = ""
+
+
+class Workbench:
+    """The application's state.
+
+    Signals
+    -------
+    job_opened() : `job` is another one (or None).
+    job_changed(before, after) : the open job's state changed.
+    hand_changed() : tool, brush, colour or mode changed.
+    looks_changed() : before, split, mask view, or zoom, place, mirror changed.
+    stage_changed() : another stage is looked at.
+    task_changed() : long work began, advanced or ended.
+    said(text, is_error) : a sentence for the person.
+    """
+
+    def __init__(
+        self,
+        settings: Settings,
+        asker: Asker,
+        *,
+        stroke_executor: Executor | None = None,
+        task_executor: Executor | None = None,
+    ) -> None:
+        self.settings = settings
+        self.ask = asker
+        self.job: Job | None = None
+        self.session: PenSession | None = None
+        self.looks = Looks()
+        self.geometry: ViewGeometry | None = None
+        self.stage = Stage.CLEAN
+        self.task: Task | None = None
+        self.panning = False
+        self.job_opened: Signal[()] = Signal()
+        self.job_changed: Signal[JobState, JobState] = Signal()
+        self.hand_changed: Signal[()] = Signal()
+        self.looks_changed: Signal[()] = Signal()
+        self.stage_changed: Signal[()] = Signal()
+        self.task_changed: Signal[()] = Signal()
+        self.said: Signal[str, bool] = Signal()
+        self._stroke_executor = stroke_executor or SameThread()
+        self._task_executor = task_executor or SameThread()
+        self._hands = {entry.id: Hand(entry.id, entry.brush) for entry in TOOLS}
+        self._tool_id = TOOLS[0].id
+        self._on_mask = False
+        self._view_size = (800, 600)
+        self._fitting = True
+
+    # --- the job -------------------------------------------------------------------------
+
+    @property
+    def state(self) -> JobState:
+        """The open job's state; EditError if none is open."""
+        return self.open_job.state
+
+    @property
+    def open_job(self) -> Job:
+        if self.job is None:
+            raise LatherError("Nothing was changed", "no photo is open", "open one first")
+        return self.job
+
+    def take_job(self, job: Job | None) -> None:
+        """Make a job the open one."""
+        if self.job is not None:
+            self.job.changed.disconnect(self.job_changed.emit)
+        self.job = job
+        self.session = None
+        self.looks = Looks()
+        self._on_mask = False
+        if job is not None:
+            job.history.budget_bytes = self.settings["history_megabytes"] * 2**20
+            job.changed.connect(self.job_changed.emit)
+            self.session = PenSession(job, self._stroke_executor, self.viewport)
+            self.session.hand = self.hand
+            self.session.failed.connect(lambda error: self.say(error.sentence(), error=True))
+            self.fit()
+        self.job_opened.emit()
+        self.hand_changed.emit()
+
+    def change(
+        self, name: str, edit: Callable[..., JobState], *args: Any, gesture: object = None,
+        **kwargs: Any,
+    ) -> None:
+        """Apply an edit of `lather.document.edits` as a named step."""
+        job = self.open_job
+        job.change(name, edit(job.state, *args, **kwargs), gesture)
+        self._leave_missing_mask()
+
+    def undo(self) -> None:
+        self._step(self.open_job.undo(), "Undone")
+
+    def redo(self) -> None:
+        self._step(self.open_job.redo(), "Redone")
+
+    def _step(self, name: str | None, done: str) -> None:
+        self._leave_missing_mask()
+        if name is not None:
+            self.say(f"{done}: {name}.")
+
+    # --- what is in the hand -------------------------------------------------------------
+
+    @property
+    def hand(self) -> Hand:
+        hand = self._hands[self._tool_id]
+        return replace(hand, on_mask=self._on_mask and tool(hand.tool).works_on_mask)
+
+    @property
+    def on_mask(self) -> bool:
+        """True while brushes work on the active layer's mask."""
+        return self._on_mask
+
+    def take_tool(self, tool_id: str) -> None:
+        self._tool_id = tool_id
+        if self._on_mask and not tool(tool_id).works_on_mask:
+            self._on_mask = False
+        self._hand_is(self._hands[tool_id])
+
+    def set_brush(self, **changes: Any) -> None:
+        """Change attributes of the brush in hand, kept within their bounds."""
+        if "size_px" in changes:
+            changes["size_px"] = min(max(changes["size_px"], SMALLEST_SIZE_PX), LARGEST_SIZE_PX)
+        for name in ("hardness", "opacity", "flow"):
+            if name in changes:
+                changes[name] = min(max(changes[name], 0.0), 1.0)
+        hand = self._hands[self._tool_id]
+        self._hand_is(replace(hand, brush=replace(hand.brush, **changes)))
+
+    def scale_brush(self, steps: int) -> None:
+        """Larger (steps > 0) or smaller by a constant ratio per step, at least one pixel."""
+        size_px = self.hand.brush.size_px
+        grown = size_px * SIZE_STEP**steps
+        if abs(grown - size_px) < 1:
+            grown = size_px + (1 if steps > 0 else -1)
+        self.set_brush(size_px=float(round(grown)))
+
+    def set_mode(self, mode: MendMode) -> None:
+        self._hand_is(replace(self._hands[self._tool_id], mode=mode))
+
+    def set_colour(self, colour: Colour) -> None:
+        for tool_id, hand in self._hands.items():
+            self._hands[tool_id] = replace(hand, colour=colour)
+        self._hand_is(self._hands[self._tool_id])
+
+    def set_on_mask(self, on_mask: bool) -> None:
+        if on_mask:
+            edits.mask_paintable(self.state, self.state.active_id)
+            if not tool(self._tool_id).works_on_mask:
+                self._tool_id = "paint_colour"
+        self._on_mask = on_mask
+        self._hand_is(self._hands[self._tool_id])
+
+    def select_layer(self, layer_id: int) -> None:
+        self.open_job.select(layer_id)
+        self._leave_missing_mask()
+
+    def _leave_missing_mask(self) -> None:
+        if self.job is not None and self.state.active.mask is None:
+            if self._on_mask:
+                self.set_on_mask(False)
+            if self.looks.mask_alone:
+                self.look(mask_alone=False)
+
+    def _hand_is(self, hand: Hand) -> None:
+        self._hands[self._tool_id] = hand
+        if self.session is not None:
+            self.session.hand = self.hand
+        self.hand_changed.emit()
+
+    # --- the view ------------------------------------------------------------------------
+
+    def look(self, **changes: Any) -> None:
+        looks = replace(self.looks, **changes)
+        if looks != self.looks:
+            self.looks = looks
+            self.looks_changed.emit()
+
+    def resize_view(self, width: int, height: int) -> None:
+        self._view_size = (max(1, width), max(1, height))
+        if self.geometry is not None:
+            if self._fitting:
+                self.fit()
+            else:
+                self._show(self.geometry.resized(*self._view_size), fitting=False)
+
+    def fit(self) -> None:
+        photo = self.state.photo
+        mirrored = self.geometry.mirrored if self.geometry is not None else False
+        fitted = ViewGeometry.fitting(photo.width, photo.height, *self._view_size)
+        self._show(replace(fitted, mirrored=mirrored), fitting=True)
+
+    def zoom_to(self, zoom: float, at: tuple[float, float] | None = None) -> None:
+        """Set the zoom, keeping the view point `at` (default: the middle) in place."""
+        if self.geometry is not None:
+            width, height = self._view_size
+            self._show(self.geometry.zoomed(zoom, *(at or (width / 2, height / 2))))
+
+    def pan(self, dx: float, dy: float) -> None:
+        if self.geometry is not None:
+            self._show(self.geometry.panned(dx, dy))
+
+    def centre_on(self, rect: Rect) -> None:
+        if self.geometry is not None:
+            x, y = (rect.x0 + rect.x1) / 2, (rect.y0 + rect.y1) / 2
+            self._show(self.geometry.centred(x, y))
+
+    def mirror(self) -> None:
+        if self.geometry is not None:
+            mirrored = not self.geometry.mirrored
+            self._show(replace(self.geometry, mirrored=mirrored), fitting=self._fitting)
+
+    @property
+    def surround(self) -> float:
+        return float(self.settings["surround_percent"]) / 100
+
+    def viewport(self) -> Viewport:
+        """What a stroke has to draw."""
+        assert self.geometry is not None
+        if self.looks.shown is not Shown.AFTER:
+            return Viewport(self.geometry.level, Rect(0, 0, 0, 0), self.surround)
+        return Viewport(self.geometry.level, self.geometry.visible, self.surround)
+
+    def _show(self, geometry: ViewGeometry, fitting: bool = False) -> None:
+        self._fitting = fitting
+        if geometry != self.geometry:
+            self.geometry = geometry
+            self.looks_changed.emit()
+
+    def go_to_stage(self, stage: Stage) -> None:
+        if stage is not self.stage:
+            self.stage = stage
+            self.stage_changed.emit()
+
+    # --- messages and long work ----------------------------------------------------------
+
+    def say(self, text: str, *, error: bool = False) -> None:
+        self.said.emit(text, error)
+
+    def run_task(
+        self,
+        title: str,
+        work: Callable[[Progress, CancelToken], T],
+        done: Callable[[T], None],
+    ) -> None:
+        """Run long work aside, one at a time, with progress and cancel."""
+        if self.task is not None:
+            raise LatherError(
+                f"'{title}' was not started",
+                f"'{self.task.title}' is still running",
+                "wait for it or cancel it",
+            )
+        task = self.task = Task(title)
+        self.task_changed.emit()
+
+        def report(share: float, what: str) -> None:
+            task.share, task.what = share, what
+
+        def finished(outcome: T) -> None:
+            self._end_task()
+            done(outcome)
+
+        def failed(error: Exception) -> None:
+            self._end_task()
+            self.report(error, f"'{title}' failed")
+            if isinstance(error, Cancelled):
+                self.say(f"{title}: cancelled, nothing was changed.")
+
+        self._task_executor.post(lambda: work(report, task.cancel), finished, failed=failed)
+
+    def report(self, error: Exception, what: str) -> None:
+        """Say an expected error; log a bug and say that it happened."""
+        if isinstance(error, LatherError):
+            self.say(error.sentence(), error=True)
+        elif not isinstance(error, Cancelled):
+            log.error(what, exc_info=error)
+            self.say(f"{what}: {error!r}. This is a fault of Lather; the job is unharmed.",
+                     error=True)
+
+    def _end_task(self) -> None:
+        self.task = None
+        self.task_changed.emit()
+
+
+def open_path(path: Path, progress: Progress) -> tuple[Job, str]:
+    """A job from a photo or a job file, and what to tell about it."""
+    from lather.files.jobfile import SUFFIX, load_job
+    from lather.files.photos import read_photo
+
+    if path.suffix.lower() == SUFFIX:
+        loaded = load_job(path, progress=progress)
+        job = Job(loaded.state, path)
+        job.ledger.worked_s = loaded.worked_s
+        return job, ""
+    progress(0.1, "decoding the photo")
+    photo = read_photo(path)
+    return Job(new_state(photo)), " ".join(photo.notices)

@@ -1,0 +1,88 @@
+"""All preferences, declared once: the preferences dialog, docs and checks read this table."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+
+@dataclass(frozen=True)
+class Option:
+    """A preference.
+
+    `choices` lists (value, title) for options picked from a list; `low` and `high` bound
+    numbers. `shown` is False for what the application remembers by itself.
+    """
+
+    key: str
+    title: str
+    help: str
+    default: Any
+    choices: tuple[tuple[str, str], ...] = ()
+    low: float | None = None
+    high: float | None = None
+    unit: str = ""
+    shown: bool = True
+
+    def accepts(self, value: Any) -> bool:
+        """True for a value of the right type within bounds."""
+        if self.choices:
+            return value in {choice for choice, _ in self.choices}
+        if isinstance(self.default, bool) or isinstance(value, bool):
+            return isinstance(value, bool) and isinstance(self.default, bool)
+        if isinstance(self.default, (int, float)):
+            if not isinstance(value, (int, float)):
+                return False
+            low_ok = self.low is None or value >= self.low
+            return low_ok and (self.high is None or value <= self.high)
+        return isinstance(value, type(self.default))
+
+
+OPTIONS: tuple[Option, ...] = (
+    Option(
+        "appearance",
+        "Appearance",
+        "Colours of the window; 'desktop' follows the desktop's light or dark preference.",
+        "desktop",
+        choices=(
+            ("desktop", "as the desktop"),
+            ("dark", "dark"),
+            ("light", "light"),
+            ("contrast", "high contrast"),
+        ),
+    ),
+    Option(
+        "surround_percent",
+        "Surround",
+        "Lightness of the neutral grey around the picture.",
+        18,
+        low=0,
+        high=100,
+        unit="%",
+    ),
+    Option(
+        "pen_hand",
+        "Pen in",
+        "Which hand holds the pen; the single-key commands lie under the other one.",
+        "right",
+        choices=(("right", "the right hand"), ("left", "the left hand")),
+    ),
+    Option(
+        "mouse_pressure",
+        "Pressure from mouse speed",
+        "When drawing with a mouse, a fast stroke counts as a light one.",
+        False,
+    ),
+    Option(
+        "history_megabytes",
+        "Memory for undo",
+        "The oldest steps are forgotten when undo needs more than this.",
+        768,
+        low=64,
+        high=16384,
+        unit="MB",
+    ),
+    Option("recent", "Recent files", "Opened lately.", [], shown=False),
+    Option("window", "Window", "Size and place of the window.", "", shown=False),
+    Option("hint_seen", "Hint seen", "The first-run hint was dismissed.", False, shown=False),
+)

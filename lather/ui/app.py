@@ -1,0 +1,108 @@
+"""Starting the application, in named steps: toolkit, workbench, window, file, kernels."""
+
+from __future__ import annotations
+
+import logging
+import sys
+import threading
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QApplication
+
+from lather.actions.job import open_file
+from lather.actions.workbench import Workbench
+from lather.core.kernels import kernels_ready, prepare_kernels
+from lather.render.worker import Workers
+from lather.settings.store import Settings, default_path
+from lather.ui import theme
+from lather.ui.dialogs import WindowAsker
+from lather.ui.widgets import OnInterfaceThread
+from lather.ui.window import MainWindow
+
+N_VIEW_THREADS = 2
+log = logging.getLogger(__name__)
+
+
+@dataclass
+class App:
+    """The running application: what has to live as long as it does."""
+
+    qt: QApplication
+    bench: Workbench
+    window: MainWindow
+    workers: tuple[Workers, ...]
+
+    def close(self) -> None:
+        """End without asking; for scripts and tests."""
+        self.window._close_now()
+        for workers in self.workers:
+            workers.close()
+        QApplication.processEvents()
+        self.window.deleteLater()
+        QApplication.processEvents()
+
+
+def build(settings: Settings | None = None, arguments: list[str] | None = None) -> App:
+    """The application with its window, not shown yet."""
+    sys.setswitchinterval(0.001)  # pen events must not wait for a worker's slice
+    qt = QApplication.instance() or QApplication(arguments or ["lather"])
+    assert isinstance(qt, QApplication)
+    qt.setApplicationName("Lather")
+    qt.setDesktopFileName("lather")
+    settings = settings if settings is not None else Settings(default_path())
+    theme.load_fonts()
+    theme.apply(qt, settings["appearance"])
+    marshal = OnInterfaceThread()
+    view = Workers(N_VIEW_THREADS, marshal, "view")
+    strokes = Workers(1, marshal, "stroke")
+    tasks = Workers(1, marshal, "task")
+    asker = WindowAsker()
+    bench = Workbench(settings, asker, stroke_executor=strokes, task_executor=tasks)
+    window = MainWindow(bench, asker, view)
+
+    def on_setting(key: str) -> None:
+        if key == "appearance":
+            theme.apply(qt, settings["appearance"])
+
+    settings.changed.connect(on_setting)
+    return App(qt, bench, window, (view, strokes, tasks))
+
+
+def prepare_in_background(app: App) -> threading.Thread:
+    """Load the compiled kernels, or compile them on the first start; painting goes on."""
+    marshal = app.workers[0].marshal
+    messages = app.window.messages
+
+    def work() -> None:
+        start_s = time.monotonic()
+
+        def progress(share: float, what: str) -> None:
+            if what.startswith("compiling") or share >= 1:
+                marshal(lambda: messages.set_background(share, what))
+
+        try:
+            prepare_kernels(progress)
+            log.info("kernels ready after %.1f s", time.monotonic() - start_s)
+        except Exception:  # painting goes on with the slower forms
+            log.exception("kernels could not be prepared")
+
+    thread = threading.Thread(target=work, name="kernels", daemon=True)
+    thread.start()
+    return thread
+
+
+def run(path: Path | None) -> int:
+    """Open the window and stay until it is closed; returns the exit status."""
+    app = build()
+    app.window.show()
+    if not kernels_ready():
+        QTimer.singleShot(50, lambda: prepare_in_background(app))
+    if path is not None:
+        QTimer.singleShot(0, lambda: open_file(app.bench, path))
+    status = app.qt.exec()
+    for workers in app.workers:
+        workers.close()
+    return status

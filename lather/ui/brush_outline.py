@@ -1,0 +1,46 @@
+"""The brush's outline under the pen: rim and hardness ring, light on dark on any picture."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen
+
+from lather.actions.workbench import Workbench
+
+SMALLEST_RADIUS_PX = 3.0
+CROSS_PX = 5.0
+MARGIN_PX = 6.0
+
+
+class BrushOutline:
+    """Draws the outline of the brush in hand."""
+
+    def box(self, bench: Workbench, at: QPointF, ratio: float) -> QRectF:
+        """What drawing at a place can touch, in widget coordinates."""
+        reach = max(self._radius(bench, ratio), CROSS_PX) + MARGIN_PX
+        return QRectF(at.x() - reach, at.y() - reach, 2 * reach, 2 * reach)
+
+    def draw(self, painter: QPainter, bench: Workbench, at: QPointF, ratio: float) -> None:
+        radius = self._radius(bench, ratio)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        self._ring(painter, at, max(radius, SMALLEST_RADIUS_PX), 255)
+        hard = radius * bench.hand.brush.hardness
+        if SMALLEST_RADIUS_PX < hard < radius - 2:
+            self._ring(painter, at, hard, 110)
+        if radius < SMALLEST_RADIUS_PX:
+            for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+                away = QPointF(dx, dy)
+                painter.drawLine(at + away * SMALLEST_RADIUS_PX, at + away * 2 * CROSS_PX)
+
+    @staticmethod
+    def _ring(painter: QPainter, at: QPointF, radius: float, opacity: int) -> None:
+        painter.setPen(QPen(QColor(0, 0, 0, opacity * 6 // 10), 2.6))
+        painter.drawEllipse(at, radius, radius)
+        painter.setPen(QPen(QColor(255, 255, 255, opacity), 1.2))
+        painter.drawEllipse(at, radius, radius)
+
+    @staticmethod
+    def _radius(bench: Workbench, ratio: float) -> float:
+        zoom = bench.geometry.zoom if bench.geometry is not None else 1.0
+        return bench.hand.brush.size_px / 2 * zoom / ratio

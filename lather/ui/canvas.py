@@ -1,0 +1,460 @@
+"""The picture: draws rendered tiles and overlays, turns pen and mouse into readings."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+
+from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer
+from PyQt6.QtGui import (
+    QColor,
+    QDragEnterEvent,
+    QDropEvent,
+    QEnterEvent,
+    QImage,
+    QMouseEvent,
+    QNativeGestureEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QResizeEvent,
+    QTabletEvent,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QWidget
+
+from lather.actions.job import open_file
+from lather.actions.view import ZOOM_STEP
+from lather.actions.workbench import Workbench
+from lather.core.arrays import ByteImage
+from lather.core.brush.stroke import PenSample, pressure_from_speed
+from lather.core.rect import Rect
+from lather.document.diff import changed_rects
+from lather.document.job import JobState
+from lather.document.tiles import TILE_PX
+from lather.render.geometry import ViewGeometry
+from lather.render.view import Shown, TileRequest, ViewTiles
+from lather.render.worker import Executor
+from lather.tools.session import Frame
+from lather.ui.brush_outline import BrushOutline
+from lather.ui.theme import theme
+
+REST_TICK_MS = 25
+SPLIT_GRIP_PX = 8
+WHEEL_NOTCH = 120
+SHARP_FROM_ZOOM = 2.0  # from here on picture pixels are shown as squares
+
+
+@dataclass
+class _Picture:
+    """The visible part of a mip level, as last known."""
+
+    level: int
+    rect: Rect
+    pixels: ByteImage
+    image: QImage
+
+
+class Canvas(QWidget):
+    """The view of the open job's picture."""
+
+    def __init__(self, bench: Workbench, executor: Executor) -> None:
+        super().__init__()
+        self.bench = bench
+        self.tiles: ViewTiles | None = None
+        self.frames_painted = 0
+        self.outline = BrushOutline()
+        self._executor = executor
+        self._pictures: dict[Shown, _Picture] = {}
+        self._pen_down = False
+        self._pan_from: QPointF | None = None
+        self._split_dragged = False
+        self._last_mouse: tuple[float, QPointF] | None = None
+        self._tablet_in_use = False
+        self._cursor: QPointF | None = None
+        self._close_job: Callable[[], None] = lambda: None
+        self._rest = QTimer(self)
+        self._rest.setInterval(REST_TICK_MS)
+        self._rest.timeout.connect(self._on_rest)
+        self.setMouseTracking(True)
+        self.setTabletTracking(True)
+        self.setAcceptDrops(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Picture")
+        self.setMinimumSize(320, 240)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+        bench.job_opened.connect(self.reset)
+        bench.job_changed.connect(self._on_job_changed)
+        bench.looks_changed.connect(self._on_looks_changed)
+        bench.hand_changed.connect(self._on_hand_changed)
+        bench.settings.changed.connect(self._on_setting_changed)
+        self.reset()
+
+    # --- following the model -------------------------------------------------------------
+
+    def reset(self) -> None:
+        """Show another job."""
+        self._close_job()
+        self._pictures.clear()
+        job, session = self.bench.job, self.bench.session
+        self.tiles = None
+        self._pen_down = False
+        if job is not None and session is not None:
+            tiles = self.tiles = ViewTiles(job.state, self._executor, self._on_tile)
+            tiles.surround = self.bench.surround
+            tiles.prepare_overview()
+            session.frame.connect(self._on_frame)
+            session.ended.connect(self._on_stroke_ended)
+            self._close_job = tiles.close
+        self._on_hand_changed()
+        self.update()
+
+    def close_view(self) -> None:
+        """Stop listening; called when the window goes."""
+        self._rest.stop()
+        self._close_job()
+        self.bench.job_opened.disconnect(self.reset)
+        self.bench.job_changed.disconnect(self._on_job_changed)
+        self.bench.looks_changed.disconnect(self._on_looks_changed)
+        self.bench.hand_changed.disconnect(self._on_hand_changed)
+        self.bench.settings.changed.disconnect(self._on_setting_changed)
+
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:
+        if self.tiles is None:
+            return
+        self.tiles.set_state(after, changed_rects(before, after))
+        if before.active is not after.active:
+            self.tiles.invalidate([after.photo.rect], (Shown.MASK,))
+        self._pictures.clear()
+        self.update()
+
+    def _on_looks_changed(self) -> None:
+        self._pictures.clear()
+        self._on_hand_changed()
+        self.update()
+
+    def _on_hand_changed(self) -> None:
+        hidden = self.bench.job is None or self.bench.panning
+        shape = Qt.CursorShape.OpenHandCursor if self.bench.panning else Qt.CursorShape.ArrowCursor
+        self.setCursor(shape if hidden else Qt.CursorShape.BlankCursor)
+        self._update_cursor()
+
+    def _on_setting_changed(self, key: str) -> None:
+        if key == "surround_percent" and self.tiles is not None:
+            self.tiles.set_surround(self.bench.surround)
+            self._pictures.clear()
+        self.update()
+
+    def _on_tile(self, request: TileRequest) -> None:
+        picture = self._pictures.get(request.shown)
+        if picture is None or self.tiles is None:
+            return
+        if request.level != picture.level:
+            self._pictures.pop(request.shown)  # an overview came in: gaps can be filled
+            self.update()
+            return
+        part = Rect.cell(request.key, TILE_PX).intersect(picture.rect)
+        if not part.empty:
+            pixels = self.tiles.picture(request.shown, request.level, part)
+            self._blit(picture, part, pixels)
+
+    def _on_frame(self, frame: Frame) -> None:
+        if self.tiles is None:
+            return
+        self.tiles.live_rect = frame.painted
+        self.tiles.paint_over(frame.level, frame.rect, frame.image)
+        picture = self._pictures.get(Shown.AFTER)
+        if picture is not None and picture.level == frame.level:
+            self._blit(picture, frame.rect, frame.image)
+        self.frames_painted += 1
+
+    def _on_stroke_ended(self) -> None:
+        if self.tiles is None:
+            return
+        if self.tiles.live_rect is not None:
+            self.tiles.invalidate([self.tiles.live_rect], (Shown.AFTER, Shown.MASK))
+        self.tiles.live_rect = None
+        self._pictures.clear()
+        self.update()
+
+    def _blit(self, picture: _Picture, rect: Rect, pixels: ByteImage) -> None:
+        part = rect.intersect(picture.rect)
+        if part.empty:
+            return
+        inside = part.shifted(-picture.rect.x0, -picture.rect.y0).slices
+        picture.pixels[inside] = pixels[part.shifted(-rect.x0, -rect.y0).slices]
+        self._update_level_rect(picture.level, part)
+
+    def _update_level_rect(self, level: int, rect: Rect) -> None:
+        geometry = self.bench.geometry
+        if geometry is None:
+            return
+        full = rect.from_level(level)
+        x0, y0 = geometry.to_view(full.x0, full.y0)
+        x1, y1 = geometry.to_view(full.x1, full.y1)
+        ratio = self.devicePixelRatioF()
+        area = QRectF(QPointF(x0, y0) / ratio, QPointF(x1, y1) / ratio).normalized()
+        self.update(area.toAlignedRect().adjusted(-2, -2, 2, 2))
+
+    # --- drawing -------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        painter = QPainter(self)
+        grey = round(self.bench.surround * 255)
+        painter.fillRect(event.rect(), QColor(grey, grey, grey))
+        geometry = self.bench.geometry
+        if self.tiles is None or geometry is None:
+            self._draw_invitation(painter)
+            return
+        ratio = self.devicePixelRatioF()
+        painter.save()
+        painter.scale(1 / ratio, 1 / ratio)
+        if geometry.mirrored:
+            painter.translate(geometry.view_width, 0)
+            painter.scale(-1, 1)
+        self._draw_pictures(painter, geometry)
+        painter.restore()
+        if self.bench.looks.split:
+            self._draw_split_line(painter)
+        if self._cursor is not None and not self.bench.panning:
+            self.outline.draw(painter, self.bench, self._cursor, ratio)
+
+    def _draw_pictures(self, painter: QPainter, geometry: ViewGeometry) -> None:
+        looks = self.bench.looks
+        if not looks.split:
+            self._draw(painter, geometry, looks.shown)
+            return
+        at = round(geometry.view_width * looks.split_at)
+        left = QRect(0, 0, at, geometry.view_height)
+        right = QRect(at, 0, geometry.view_width - at, geometry.view_height)
+        if geometry.mirrored:  # the clip is mirrored with the painter
+            left.moveLeft(geometry.view_width - left.width())
+            right.moveLeft(0)
+        for side, shown in ((left, Shown.BEFORE), (right, Shown.AFTER)):
+            painter.save()
+            painter.setClipRect(side, Qt.ClipOperation.IntersectClip)
+            self._draw(painter, geometry, shown)
+            painter.restore()
+
+    def _draw(self, painter: QPainter, geometry: ViewGeometry, shown: Shown) -> None:
+        picture = self._picture(shown, geometry)
+        if picture.rect.empty:
+            return
+        full = picture.rect.from_level(picture.level)
+        x = geometry.view_width / 2 + (full.x0 - geometry.centre_x) * geometry.zoom
+        y = geometry.view_height / 2 + (full.y0 - geometry.centre_y) * geometry.zoom
+        scale = geometry.level_zoom
+        if abs(scale - 1) < 1e-9:
+            painter.drawImage(QPointF(round(x), round(y)), picture.image)
+            return
+        smooth = geometry.zoom < SHARP_FROM_ZOOM
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, smooth)
+        size = QRectF(0, 0, picture.rect.width, picture.rect.height)
+        target = QRectF(x, y, size.width() * scale, size.height() * scale)
+        painter.drawImage(target, picture.image, size)
+
+    def _picture(self, shown: Shown, geometry: ViewGeometry) -> _Picture:
+        picture = self._pictures.get(shown)
+        visible = geometry.visible
+        if picture is None or picture.level != geometry.level or picture.rect != visible:
+            assert self.tiles is not None
+            pixels = self.tiles.picture(shown, geometry.level, visible)
+            image = QImage(
+                pixels.data,  # type: ignore[arg-type]
+                visible.width,
+                visible.height,
+                4 * visible.width,
+                QImage.Format.Format_RGB32,
+            )
+            picture = self._pictures[shown] = _Picture(geometry.level, visible, pixels, image)
+        return picture
+
+    def _draw_invitation(self, painter: QPainter) -> None:
+        painter.setPen(QColor(theme().dim))
+        text = "Drop a photo here, or open one with Ctrl+O"
+        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
+
+    def _draw_split_line(self, painter: QPainter) -> None:
+        x = self.width() * self.bench.looks.split_at
+        painter.setPen(QPen(QColor(0, 0, 0, 160), 3))
+        painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+        painter.setPen(QPen(QColor(255, 255, 255), 1))
+        painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+        for text, left in (("before", True), ("after", False)):
+            width = painter.fontMetrics().horizontalAdvance(text) + 16
+            box = QRectF(x - width - 8 if left else x + 8, 8, width, 22)
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(0, 0, 0, 150))
+            painter.drawRoundedRect(box, 4, 4)
+            painter.setPen(QColor(255, 255, 255))
+            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+
+    # --- pen and mouse -------------------------------------------------------------------
+
+    def tabletEvent(self, event: QTabletEvent) -> None:
+        event.accept()
+        self._move_cursor(event.position())
+        self._tablet_in_use = event.type() != QEvent.Type.TabletRelease
+        if self.bench.panning or self._pan_from is not None:
+            self._pan(event.type() == QEvent.Type.TabletRelease, event.position())
+            return
+        sample = self._sample(
+            event.position(), event.timestamp() / 1000, event.pressure(), event.xTilt(),
+            event.yTilt(),
+        )
+        if event.type() == QEvent.Type.TabletPress:
+            self._begin(sample, event.position())
+        elif event.type() == QEvent.Type.TabletMove and self._pen_down:
+            self._go_on(sample)
+        elif event.type() == QEvent.Type.TabletRelease:
+            self._end(sample)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus()
+        if self._tablet_in_use:
+            return
+        if event.button() == Qt.MouseButton.MiddleButton or self.bench.panning:
+            self._pan_from = event.position()
+        elif event.button() == Qt.MouseButton.LeftButton:
+            self._last_mouse = None
+            self._begin(self._mouse_sample(event), event.position())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        self._move_cursor(event.position())
+        if self._tablet_in_use:
+            return
+        if self._pan_from is not None:
+            self._pan(False, event.position())
+        elif self._split_dragged:
+            share = event.position().x() / max(1, self.width())
+            self.bench.look(split_at=min(max(share, 0.02), 0.98))
+        elif self._pen_down:
+            self._go_on(self._mouse_sample(event))
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._pan_from = None
+        self._split_dragged = False
+        if not self._tablet_in_use and event.button() == Qt.MouseButton.LeftButton:
+            self._end(self._mouse_sample(event, pressure=0.0))
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        geometry = self.bench.geometry
+        if geometry is None:
+            return
+        pixels = event.pixelDelta()
+        if not pixels.isNull() and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            ratio = self.devicePixelRatioF()
+            self.bench.pan(pixels.x() * ratio, pixels.y() * ratio)
+            return
+        notches = event.angleDelta().y() / WHEEL_NOTCH
+        if notches:
+            self.bench.zoom_to(geometry.zoom * ZOOM_STEP**notches, self._device(event.position()))
+
+    def event(self, event: QEvent) -> bool:
+        if isinstance(event, QNativeGestureEvent) and self.bench.geometry is not None:
+            if event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture:
+                zoom = self.bench.geometry.zoom * (1 + event.value())
+                self.bench.zoom_to(zoom, self._device(event.position()))
+                return True
+        return super().event(event)
+
+    def enterEvent(self, event: QEnterEvent) -> None:
+        self._move_cursor(event.position())
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self._update_cursor()
+        self._cursor = None
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        ratio = self.devicePixelRatioF()
+        self.bench.resize_view(round(self.width() * ratio), round(self.height() * ratio))
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        data = event.mimeData()
+        if data is not None and any(url.isLocalFile() for url in data.urls()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        data = event.mimeData()
+        paths = [Path(url.toLocalFile()) for url in data.urls()] if data is not None else []
+        if paths:
+            event.acceptProposedAction()
+            try:
+                open_file(self.bench, paths[0])
+            except Exception as error:  # noqa: BLE001 - the edge
+                self.bench.report(error, "Opening the dropped file failed")
+
+    def _begin(self, sample: PenSample, position: QPointF) -> None:
+        if self._on_split_line(position):
+            self._split_dragged = True
+            return
+        session = self.bench.session
+        if session is None or self.bench.geometry is None:
+            return
+        if self.bench.looks.shown is Shown.BEFORE:
+            self.bench.say("The original is shown: switch Before off to paint.", error=True)
+            return
+        self._pen_down = True
+        session.down(sample)
+        self._rest.start()
+        self.bench.open_job.ledger.sign_of_life(time.monotonic())
+
+    def _go_on(self, sample: PenSample) -> None:
+        if self.bench.session is not None:
+            self.bench.session.move(sample)
+
+    def _end(self, sample: PenSample) -> None:
+        self._rest.stop()
+        if self._pen_down and self.bench.session is not None:
+            self._pen_down = False
+            self.bench.session.up(sample)
+            self.bench.open_job.ledger.sign_of_life(time.monotonic())
+        self._split_dragged = False
+
+    def _on_rest(self) -> None:
+        if self.bench.session is not None:
+            self.bench.session.rest(time.monotonic())
+
+    def _pan(self, released: bool, position: QPointF) -> None:
+        if self._pan_from is not None:
+            moved = (position - self._pan_from) * self.devicePixelRatioF()
+            self.bench.pan(moved.x(), moved.y())
+        self._pan_from = None if released else position
+
+    def _on_split_line(self, position: QPointF) -> bool:
+        looks = self.bench.looks
+        at = self.width() * looks.split_at
+        return looks.split and abs(position.x() - at) <= SPLIT_GRIP_PX
+
+    def _sample(
+        self, position: QPointF, time_s: float, pressure: float, tilt_x: float, tilt_y: float
+    ) -> PenSample:
+        geometry = self.bench.geometry
+        x, y = geometry.to_photo(*self._device(position)) if geometry is not None else (0, 0)
+        return PenSample(time.monotonic(), x, y, pressure, tilt_x, tilt_y)
+
+    def _mouse_sample(self, event: QMouseEvent, pressure: float = 1.0) -> PenSample:
+        now = time.monotonic()
+        if pressure > 0 and self.bench.settings["mouse_pressure"]:
+            last, self._last_mouse = self._last_mouse, (now, event.position())
+            if last is not None and now > last[0]:
+                moved = event.position() - last[1]
+                speed = (moved.x() ** 2 + moved.y() ** 2) ** 0.5 / (now - last[0])
+                pressure = pressure_from_speed(speed)
+        return self._sample(event.position(), now, pressure, 0, 0)
+
+    def _device(self, position: QPointF) -> tuple[float, float]:
+        ratio = self.devicePixelRatioF()
+        return position.x() * ratio, position.y() * ratio
+
+    def _move_cursor(self, position: QPointF) -> None:
+        self._update_cursor()
+        self._cursor = position
+        self._update_cursor()
+
+    def _update_cursor(self) -> None:
+        if self._cursor is not None:
+            box = self.outline.box(self.bench, self._cursor, self.devicePixelRatioF())
+            self.update(box.toAlignedRect())

@@ -1,0 +1,105 @@
+"""The strip under the picture: ways of looking, zoom, and what has been touched."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from lather.actions.table import Action
+from lather.actions.workbench import Workbench
+from lather.document.job import JobState
+from lather.render.touched import touched_share
+from lather.render.worker import Executor
+from lather.ui.theme import GAP_1, GAP_2, GAP_3, GAP_4
+from lather.ui.widgets import CommandButton, label
+
+LOOKS = ("view.before", "view.split", "view.mirror")
+ZOOMS = (
+    ("view.fit", "fit"),
+    ("view.zoom_50", "50"),
+    ("view.zoom_100", "100"),
+    ("view.zoom_200", "200"),
+    ("view.zoom_delivery", "delivery"),
+)
+MEASURE_AFTER_MS = 300
+
+
+class CheckStrip(QWidget):
+    """Buttons for the view and the figures of the retouch so far."""
+
+    def __init__(self, bench: Workbench, actions: dict[str, Action], executor: Executor) -> None:
+        super().__init__()
+        self.bench = bench
+        self._executor = executor
+        row = QHBoxLayout(self)
+        row.setContentsMargins(GAP_4, GAP_2, GAP_4, GAP_2)
+        row.setSpacing(GAP_1)
+        for action_id in LOOKS:
+            row.addWidget(CommandButton(actions[action_id], bench))
+        row.addSpacing(GAP_4)
+        row.addWidget(label("Zoom %", "dim"))
+        for action_id, text in ZOOMS:
+            row.addWidget(CommandButton(actions[action_id], bench, text=text))
+        self.zoom = label("", "title")
+        self.zoom.setMinimumWidth(56)
+        row.addSpacing(GAP_2)
+        row.addWidget(self.zoom)
+        row.addStretch(1)
+        for action_id in ("edit.undo", "edit.redo"):
+            row.addWidget(CommandButton(actions[action_id], bench, text=""))
+        row.addSpacing(GAP_3)
+        self.steps = self._figure(row, "steps", "Steps that can be undone.")
+        self.touched = self._figure(
+            row, "area touched", "Share of the picture that the visible layers change."
+        )
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(MEASURE_AFTER_MS)
+        self._timer.timeout.connect(self._measure)
+        bench.looks_changed.connect(self._refresh)
+        bench.job_opened.connect(self.reset)
+        bench.job_changed.connect(self._on_job_changed)
+        self.reset()
+
+    def reset(self) -> None:
+        self._refresh()
+        self._timer.start()
+
+    def close_view(self) -> None:
+        self._timer.stop()
+        self.bench.looks_changed.disconnect(self._refresh)
+        self.bench.job_opened.disconnect(self.reset)
+        self.bench.job_changed.disconnect(self._on_job_changed)
+
+    def _figure(self, row: QHBoxLayout, title: str, hint: str) -> QLabel:
+        column = QVBoxLayout()
+        column.setSpacing(0)
+        column.addWidget(label(title, "dim"))
+        value = label("–", "title")
+        value.setToolTip(hint)
+        column.addWidget(value)
+        row.addLayout(column)
+        row.addSpacing(GAP_3)
+        return value
+
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:
+        self._refresh()
+        self._timer.start()
+
+    def _refresh(self) -> None:
+        geometry, job = self.bench.geometry, self.bench.job
+        self.zoom.setText(f"{100 * geometry.zoom:.0f} %" if geometry and job else "")
+        self.steps.setText(str(len(job.history.done)) if job else "–")
+        for button in self.findChildren(CommandButton):
+            button.refresh()
+
+    def _measure(self) -> None:
+        job = self.bench.job
+        if job is None:
+            self.touched.setText("–")
+            return
+        state = job.state
+        self._executor.post(lambda: touched_share(state), self._show_touched, priority=3)
+
+    def _show_touched(self, share: float) -> None:
+        self.touched.setText(f"{100 * share:.1f} %" if share < 0.1 else f"{100 * share:.0f} %")

@@ -1,0 +1,181 @@
+"""The layers, topmost first, under the stage they were made in."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QScrollArea, QVBoxLayout, QWidget
+
+from lather.actions.table import Action
+from lather.actions.workbench import Workbench
+from lather.core.blend.modes import BlendMode
+from lather.document import edits
+from lather.document.job import JobState
+from lather.document.layers import GroupLayer, Layer, PhotoLayer
+from lather.document.tree import Layers, siblings
+from lather.ui.layer_row import LayerRow
+from lather.ui.theme import GAP_1, GAP_2
+from lather.ui.widgets import CommandButton, Panel, label, run_action
+
+BUTTONS = ("layer.new", "layer.group", "mask.add", "layer.delete")
+MENU_GROUPS = ("Layer", "Mask")
+
+
+class LayerPanel(Panel):
+    """The list of layers and what can be done with the active one."""
+
+    def __init__(self, bench: Workbench, actions: dict[str, Action]) -> None:
+        super().__init__("Layers")
+        self.bench = bench
+        self.rows: dict[int, LayerRow] = {}
+        self._actions = actions
+        self._shape: object = None
+        self.mode = self._add_mode_row()
+        self._list = QWidget()
+        self._list_column = QVBoxLayout(self._list)
+        self._list_column.setContentsMargins(0, 0, GAP_1, 0)
+        self._list_column.setSpacing(2)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(self._list)
+        self.column.addWidget(area, 1)
+        bench.job_opened.connect(self.reset)
+        bench.job_changed.connect(self._on_job_changed)
+        bench.hand_changed.connect(self._repaint)
+        self.reset()
+
+    def reset(self) -> None:
+        """Build the list anew."""
+        while self._list_column.count():
+            item = self._list_column.takeAt(0)
+            widget = item.widget() if item is not None else None
+            if widget is not None:
+                widget.deleteLater()
+        self.rows.clear()
+        job = self.bench.job
+        self._shape = None if job is None else _shape(job.state.layers)
+        if job is not None:
+            stage = None
+            for layer in reversed(job.state.layers):
+                heading = "PHOTO" if isinstance(layer, PhotoLayer) else layer.stage.title.upper()
+                if heading != stage:
+                    self._list_column.addWidget(label(heading, "dim"))
+                    stage = heading
+                self._add_rows(layer, 0)
+        self._list_column.addStretch(1)
+        self._refresh_active()
+
+    def close_view(self) -> None:
+        self.bench.job_opened.disconnect(self.reset)
+        self.bench.job_changed.disconnect(self._on_job_changed)
+        self.bench.hand_changed.disconnect(self._repaint)
+
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:
+        if _shape(after.layers) != self._shape:
+            self.reset()
+            return
+        for row in self.rows.values():
+            row.layer = after.layer(row.layer.id)
+        self._repaint()
+        self._refresh_active()
+
+    def _repaint(self) -> None:
+        for row in self.rows.values():
+            row.update()
+
+    def _refresh_active(self) -> None:
+        job = self.bench.job
+        active = job.state.active if job is not None else None
+        self.mode.setEnabled(active is not None and not isinstance(active, PhotoLayer))
+        self.mode.blockSignals(True)
+        self.mode.setCurrentText(active.mode.value if active is not None else "normal")
+        self.mode.blockSignals(False)
+        for button in self.findChildren(CommandButton):
+            button.refresh()
+
+    def _add_rows(self, layer: Layer, depth: int) -> None:
+        row = LayerRow(self.bench, layer, depth, self._guarded)
+        row.dropped.connect(self._on_dropped)
+        row.menu_wanted.connect(self._show_menu)
+        self.rows[layer.id] = row
+        self._list_column.addWidget(row)
+        if isinstance(layer, GroupLayer):
+            for child in reversed(layer.children):
+                self._add_rows(child, depth + 1)
+
+    def _add_mode_row(self) -> QComboBox:
+        row = QHBoxLayout()
+        row.setSpacing(GAP_1)
+        mode = QComboBox()
+        mode.addItems([entry.value for entry in BlendMode])
+        mode.setAccessibleName("Blend mode")
+        mode.setToolTip("How the active layer mixes with what lies below.")
+        mode.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        mode.currentTextChanged.connect(self._on_mode_chosen)
+        row.addWidget(mode, 1)
+        row.addSpacing(GAP_2)
+        for action_id in BUTTONS:
+            row.addWidget(CommandButton(self._actions[action_id], self.bench, text=""))
+        self.column.addLayout(row)
+        return mode
+
+    def _on_mode_chosen(self, name: str) -> None:
+        active_id = self.bench.state.active_id
+        self._guarded(
+            lambda: self.bench.change("Blend mode", edits.set_mode, active_id, BlendMode(name))
+        )
+
+    def _on_dropped(self, layer_id: int, place: QPointF) -> None:
+        """A row was dragged to another row: the upper half means above it."""
+        for other_id, row in self.rows.items():
+            local = row.mapFromGlobal(place)
+            if other_id == layer_id or not row.rect().contains(local.toPoint()):
+                continue
+            upper = local.y() < row.height() / 2
+            self._guarded(lambda: self._move(layer_id, other_id, upper))  # noqa: B023
+            return
+
+    def _move(self, layer_id: int, other_id: int, above: bool) -> None:
+        state = self.bench.state
+        other = state.layer(other_id)
+        if above or isinstance(other, PhotoLayer):
+            self.bench.change("Move layer", edits.move, layer_id, above_id=other_id)
+        elif isinstance(other, GroupLayer):
+            self.bench.change("Move layer", edits.move_into, layer_id, group_id=other_id)
+        else:
+            among = siblings(state.layers, other_id)
+            index = next(i for i, layer in enumerate(among) if layer.id == other_id)
+            if index > 0 and among[index - 1].id != layer_id:
+                self.bench.change(
+                    "Move layer", edits.move, layer_id, above_id=among[index - 1].id
+                )
+
+    def _show_menu(self, place: QPointF) -> None:
+        menu = QMenu(self)
+        for group in MENU_GROUPS:
+            menu.addSeparator()
+            for action in self._actions.values():
+                if action.menu == group and action.enabled(self.bench):
+                    entry = menu.addAction(action.title)
+                    assert entry is not None
+                    entry.triggered.connect(
+                        lambda checked, action=action: run_action(action, self.bench)
+                    )
+        menu.popup(place.toPoint())
+
+    def _guarded(self, work: Callable[[], None]) -> None:
+        """Run something that may be refused; the refusal becomes a sentence."""
+        try:
+            work()
+        except Exception as error:  # noqa: BLE001 - the edge
+            self.bench.report(error, "Changing the layer failed")
+
+
+def _shape(layers: Layers) -> object:
+    """What decides which rows there are: ids, nesting, stages and order."""
+    return tuple(
+        (layer.id, layer.stage, _shape(layer.children) if isinstance(layer, GroupLayer) else ())
+        for layer in layers
+    )

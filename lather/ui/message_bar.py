@@ -1,0 +1,115 @@
+"""One line over the picture: sentences for the person, and long work with its cancel."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, QTimer
+from PyQt6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QWidget
+
+from lather.actions.workbench import Workbench
+from lather.ui.theme import GAP_2, GAP_3, theme
+from lather.ui.widgets import label
+
+SHOWN_MS = 4000
+ERROR_SHOWN_MS = 15000
+TICK_MS = 80
+
+
+class MessageBar(QWidget):
+    """Shows `said` and `task` of the workbench, and how far the kernels are."""
+
+    def __init__(self, bench: Workbench, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.bench = bench
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
+        self.setObjectName("messages")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(GAP_3, GAP_2, GAP_3, GAP_2)
+        row.setSpacing(GAP_3)
+        self.text = label("")
+        self.text.setWordWrap(True)
+        self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        row.addWidget(self.text, 1)
+        self.bar = QProgressBar()
+        self.bar.setTextVisible(False)
+        self.bar.setRange(0, 1000)
+        self.bar.setFixedWidth(160)
+        row.addWidget(self.bar)
+        self.cancel = QPushButton("Cancel")
+        self.cancel.clicked.connect(self._on_cancel)
+        row.addWidget(self.cancel)
+        self.dismiss = QPushButton("Close")
+        self.dismiss.clicked.connect(self.hide)
+        row.addWidget(self.dismiss)
+        self._hide = QTimer(self)
+        self._hide.setSingleShot(True)
+        self._hide.timeout.connect(self.hide)
+        self._tick = QTimer(self)
+        self._tick.setInterval(TICK_MS)
+        self._tick.timeout.connect(self._show_task)
+        self.background_share = 1.0
+        self.background_what = ""
+        bench.said.connect(self._on_said)
+        bench.task_changed.connect(self._on_task_changed)
+        self.hide()
+
+    def close_view(self) -> None:
+        self._tick.stop()
+        self._hide.stop()
+        self.bench.said.disconnect(self._on_said)
+        self.bench.task_changed.disconnect(self._on_task_changed)
+
+    def set_background(self, share: float, what: str) -> None:
+        """Progress of preparation that nobody has to wait for."""
+        self.background_share, self.background_what = share, what
+        if self.bench.task is None:
+            if share < 1:
+                self._show(f"{what}: painting works meanwhile", share, error=False)
+            elif self.bar.isVisible():
+                self.hide()
+
+    def place(self) -> None:
+        """Lie at the bottom of the parent."""
+        parent = self.parentWidget()
+        if parent is not None:
+            width = min(parent.width() - 32, 720)
+            self.setFixedWidth(width)
+            height = max(self.sizeHint().height(), self.heightForWidth(width))
+            self.setGeometry((parent.width() - width) // 2, parent.height() - height - 16,
+                             width, height)
+
+    def _on_said(self, text: str, is_error: bool) -> None:
+        self._show(text, None, error=is_error)
+        self._hide.start(ERROR_SHOWN_MS if is_error else SHOWN_MS)
+
+    def _on_task_changed(self) -> None:
+        if self.bench.task is None:
+            self._tick.stop()
+            self.hide()
+        else:
+            self._hide.stop()
+            self._tick.start()
+            self._show_task()
+
+    def _show_task(self) -> None:
+        task = self.bench.task
+        if task is not None:
+            self._show(f"{task.title}  {task.what}", task.share, error=False)
+
+    def _show(self, text: str, share: float | None, *, error: bool) -> None:
+        t = theme()
+        self.setStyleSheet(
+            f"#messages {{ background: {t.card}; border-radius: 6px;"
+            f" border: 1px solid {t.warning if error else t.line}; }}"
+        )
+        self.text.setText(text)
+        self.bar.setVisible(share is not None)
+        self.bar.setValue(round(1000 * (share or 0)))
+        self.cancel.setVisible(self.bench.task is not None)
+        self.dismiss.setVisible(self.bench.task is None and share is None)
+        self.show()
+        self.place()
+        self.raise_()
+
+    def _on_cancel(self) -> None:
+        if self.bench.task is not None:
+            self.bench.task.cancel.cancel()

@@ -1,0 +1,165 @@
+"""A value on a ruler, with the advised range tinted on it and the reason one hover away."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtWidgets import QInputDialog, QSizePolicy, QWidget
+
+from lather.tools.advice import Advice
+from lather.ui.theme import BODY_PX, font, theme
+
+HEIGHT_PX = 42
+GROOVE_Y_PX = 26
+GROOVE_PX = 6
+HANDLE_PX = (5, 16)
+N_TICKS = 10
+
+
+class Ruler(QWidget):
+    """A labelled number between `low` and `high`; logarithmic if asked.
+
+    Drag or click the groove, turn the wheel, use the arrow keys, or double-click the
+    figure to type it.
+    """
+
+    moved = pyqtSignal(float)
+
+    def __init__(
+        self, title: str, low: float, high: float, unit: str, *, logarithmic: bool = False
+    ) -> None:
+        super().__init__()
+        self.title = title
+        self.low, self.high, self.unit = low, high, unit
+        self.logarithmic = logarithmic
+        self.value = low
+        self.advice: Advice | None = None
+        self._hovered = False
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setAccessibleName(title)
+
+    def sizeHint(self) -> QSize:
+        return QSize(160, HEIGHT_PX)
+
+    def set_value(self, value: float) -> None:
+        """Show a value without telling anybody."""
+        if value != self.value:
+            self.value = value
+            self.setAccessibleDescription(self.figure)
+            self.update()
+
+    def set_advice(self, advice: Advice | None) -> None:
+        self.advice = advice
+        self.setToolTip(f"Advised: {advice.reason}" if advice is not None else "")
+        self.update()
+
+    @property
+    def figure(self) -> str:
+        return f"{self.value:.0f} {self.unit}"
+
+    @property
+    def advised(self) -> bool:
+        """True if the value lies in the advised range, or there is none."""
+        return self.advice is None or self.advice.low <= self.value <= self.advice.high
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        t = theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        text = QRectF(0, 0, self.width(), 20)
+        painter.setFont(font(BODY_PX))
+        painter.setPen(QColor(t.text))
+        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, self.title)
+        painter.setFont(font(BODY_PX, QFont.Weight.DemiBold))
+        right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
+        painter.drawText(text, right, self.figure)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(t.groove))
+        groove = QRectF(0, GROOVE_Y_PX, self.width(), GROOVE_PX)
+        painter.drawRoundedRect(groove, 3, 3)
+        if self.advice is not None:
+            left, end = self._x(self.advice.low), self._x(self.advice.high)
+            band = QRectF(left, GROOVE_Y_PX - 2, max(4.0, end - left), GROOVE_PX + 4)
+            painter.setBrush(QColor(t.accent_soft))
+            painter.drawRoundedRect(band, 3, 3)
+        self._draw_ticks(painter)
+        width, height = HANDLE_PX
+        x = min(max(self._x(self.value), width / 2), self.width() - width / 2)
+        handle = QRectF(x - width / 2, GROOVE_Y_PX + GROOVE_PX / 2 - height / 2, width, height)
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QColor(t.accent if self._hovered or self.hasFocus() else t.text))
+        painter.drawRoundedRect(handle, 2, 2)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.position().y() >= GROOVE_Y_PX - 8:
+            self._go_to(event.position())
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if event.buttons() & Qt.MouseButton.LeftButton:
+            self._go_to(event.position())
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        if event.position().y() < GROOVE_Y_PX - 8:
+            value, given = QInputDialog.getDouble(
+                self, self.title, f"{self.title} ({self.unit})", self.value, self.low, self.high, 0
+            )
+            if given:
+                self._set(value)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self._step(1 if event.angleDelta().y() > 0 else -1)
+        event.accept()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        steps = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1, Qt.Key.Key_Down: -1, Qt.Key.Key_Up: 1}
+        step = steps.get(Qt.Key(event.key()))
+        if step is None:
+            super().keyPressEvent(event)
+        else:
+            self._step(step)
+
+    def enterEvent(self, event: QEvent) -> None:
+        self._hovered = True
+        self.update()
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self._hovered = False
+        self.update()
+
+    def _draw_ticks(self, painter: QPainter) -> None:
+        painter.setPen(QColor(theme().line))
+        for i in range(N_TICKS + 1):
+            x = round(i / N_TICKS * (self.width() - 1)) + 0.5
+            painter.drawLine(QPointF(x, GROOVE_Y_PX + 12), QPointF(x, GROOVE_Y_PX + 15))
+
+    def _x(self, value: float) -> float:
+        return self._share(min(max(value, self.low), self.high)) * self.width()
+
+    def _share(self, value: float) -> float:
+        if self.logarithmic:
+            return math.log(value / self.low) / math.log(self.high / self.low)
+        return (value - self.low) / (self.high - self.low)
+
+    def _at(self, share: float) -> float:
+        share = min(max(share, 0.0), 1.0)
+        if self.logarithmic:
+            return self.low * (self.high / self.low) ** share
+        return self.low + share * (self.high - self.low)
+
+    def _go_to(self, position: QPointF) -> None:
+        self._set(self._at(position.x() / max(1, self.width())))
+
+    def _step(self, step: int) -> None:
+        value = self._at(self._share(self.value) + step / 60)
+        if abs(value - self.value) < 1:
+            value = self.value + step
+        self._set(value)
+
+    def _set(self, value: float) -> None:
+        value = float(round(min(max(value, self.low), self.high)))
+        if value != self.value:
+            self.set_value(value)
+            self.moved.emit(value)

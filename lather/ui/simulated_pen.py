@@ -1,0 +1,85 @@
+"""A pen without a tablet: plays recorded strokes through the toolkit's tablet events."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterable, Sequence
+
+from PyQt6.QtCore import QEvent, QPointF, Qt
+from PyQt6.QtGui import QInputDevice, QPointingDevice, QPointingDeviceUniqueId, QTabletEvent
+from PyQt6.QtWidgets import QApplication
+
+from lather.core.brush.stroke import PenSample
+from lather.ui.canvas import Canvas
+
+
+class SimulatedPen:
+    """Holds a pen over a canvas. Places are photo pixels; the view must show them."""
+
+    def __init__(self, canvas: Canvas) -> None:
+        self._canvas = canvas
+        capability = QInputDevice.Capability
+        self._device = QPointingDevice(
+            "simulated pen",
+            1,
+            QInputDevice.DeviceType.Stylus,
+            QPointingDevice.PointerType.Pen,
+            capability.Position | capability.Pressure | capability.XTilt | capability.YTilt,
+            1,
+            1,
+            "",
+            QPointingDeviceUniqueId(),
+        )
+
+    def play(self, strokes: Iterable[Sequence[PenSample]], *, speed: float | None = None) -> None:
+        """Draw the strokes; `speed` 1 keeps the recorded pace, None goes as fast as it can."""
+        for stroke in strokes:
+            self.stroke(stroke, speed=speed)
+
+    def stroke(self, samples: Sequence[PenSample], *, speed: float | None = None) -> None:
+        start_s, first_s = time.monotonic(), samples[0].time_s
+        for index, sample in enumerate(samples):
+            if speed is not None:
+                due_s = start_s + (sample.time_s - first_s) / speed
+                while time.monotonic() < due_s:
+                    QApplication.processEvents()
+            self.send(QEvent.Type.TabletPress if index == 0 else QEvent.Type.TabletMove, sample)
+            QApplication.processEvents()
+        self.send(QEvent.Type.TabletRelease, samples[-1], pressure=0.0)
+        QApplication.processEvents()
+
+    def send(
+        self, kind: QEvent.Type, sample: PenSample, *, pressure: float | None = None
+    ) -> None:
+        """One reading as a tablet event."""
+        geometry = self._canvas.bench.geometry
+        assert geometry is not None, "no picture is shown"
+        ratio = self._canvas.devicePixelRatioF()
+        x, y = geometry.to_view(sample.x, sample.y)
+        place = QPointF(x / ratio, y / ratio)
+        released = kind == QEvent.Type.TabletRelease
+        event = QTabletEvent(
+            kind,
+            self._device,
+            place,
+            QPointF(self._canvas.mapToGlobal(place.toPoint())),
+            sample.pressure if pressure is None else pressure,
+            sample.tilt_x_deg,
+            sample.tilt_y_deg,
+            0.0,
+            0.0,
+            0.0,
+            Qt.KeyboardModifier.NoModifier,
+            Qt.MouseButton.LeftButton,
+            Qt.MouseButton.NoButton if released else Qt.MouseButton.LeftButton,
+        )
+        QApplication.sendEvent(self._canvas, event)
+
+    def wait(self, timeout_s: float = 30.0) -> None:
+        """Let events run until the last stroke is in the job."""
+        end_s = time.monotonic() + timeout_s
+        session = self._canvas.bench.session
+        while session is not None and session.busy and time.monotonic() < end_s:
+            QApplication.processEvents()
+            time.sleep(0.001)
+        QApplication.processEvents()

@@ -1,0 +1,92 @@
+"""The stages of the work in a row; those that have nothing yet are drawn open and dim."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QHelpEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QToolTip, QWidget
+
+from lather.actions.workbench import Workbench
+from lather.document.layers import Stage
+from lather.ui.theme import BODY_PX, font, theme
+
+BUILT = {Stage.CLEAN, Stage.DELIVER}
+DOT_PX = 5.0
+GAP_PX = 7.0
+PAD_PX = 12.0
+HEIGHT_PX = 30
+
+
+class StageTrack(QWidget):
+    """Shows and sets the stage of the workbench."""
+
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__()
+        self.bench = bench
+        self.setAccessibleName("Stages")
+        self.setMinimumWidth(560)
+        bench.stage_changed.connect(self.update)
+
+    def close_view(self) -> None:
+        self.bench.stage_changed.disconnect(self.update)
+
+    def sizeHint(self) -> QSize:
+        return QSize(700, HEIGHT_PX + 4)
+
+    def places(self) -> list[tuple[Stage, QRectF]]:
+        """Where each stage is drawn; the room left over is shared out between them."""
+        metrics = QFontMetricsF(font(BODY_PX, QFont.Weight.Medium))
+        widths = [
+            metrics.horizontalAdvance(stage.title) + 2 * DOT_PX + GAP_PX + 2 * PAD_PX
+            for stage in Stage
+        ]
+        gap = max(0.0, min(22.0, (self.width() - sum(widths) - 2) / (len(widths) - 1)))
+        x = max(1.0, (self.width() - sum(widths) - gap * (len(widths) - 1)) / 2)
+        result = []
+        for stage, width in zip(Stage, widths, strict=True):
+            result.append((stage, QRectF(x, (self.height() - HEIGHT_PX) / 2, width, HEIGHT_PX)))
+            x += width + gap
+        return result
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        t = theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        places = self.places()
+        painter.setPen(QColor(t.line))
+        for (_, left), (_, right) in zip(places, places[1:], strict=False):
+            if right.left() - left.right() > 4:
+                y = left.center().y()
+                painter.drawLine(QPointF(left.right() + 1, y), QPointF(right.left() - 1, y))
+        for stage, box in places:
+            self._draw_stage(painter, stage, box)
+
+    def _draw_stage(self, painter: QPainter, stage: Stage, box: QRectF) -> None:
+        t = theme()
+        here, built = stage is self.bench.stage, stage in BUILT
+        if here:
+            painter.setPen(QColor(t.accent))
+            painter.setBrush(QColor(t.card))
+            painter.drawRoundedRect(box.adjusted(0.5, 0.5, -0.5, -0.5), 15, 15)
+        centre = QPointF(box.left() + PAD_PX + DOT_PX, box.center().y())
+        painter.setPen(QColor(t.accent if built else t.dim))
+        painter.setBrush(QColor(t.accent) if built else Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(centre, DOT_PX - 1, DOT_PX - 1)
+        painter.setFont(font(BODY_PX, QFont.Weight.DemiBold if here else QFont.Weight.Normal))
+        painter.setPen(QColor(t.text if built or here else t.dim))
+        text = box.adjusted(PAD_PX + 2 * DOT_PX + GAP_PX, 0, 0, 0)
+        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, stage.title)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        for stage, box in self.places():
+            if box.contains(event.position()):
+                self.bench.go_to_stage(stage)
+
+    def event(self, event: QEvent) -> bool:
+        if isinstance(event, QHelpEvent):
+            for number, (stage, box) in enumerate(self.places(), start=1):
+                if box.contains(QPointF(event.pos())):
+                    state = "" if stage in BUILT else " (not built yet)"
+                    QToolTip.showText(event.globalPos(), f"{stage.title}{state}  (Alt+{number})")
+                    return True
+        return super().event(event)

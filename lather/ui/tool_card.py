@@ -1,0 +1,165 @@
+"""In hand: the tool, its brush on rulers with advice, what it acts on."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QColor, QIcon, QPixmap
+from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
+
+from lather.actions.table import Action
+from lather.actions.workbench import LARGEST_SIZE_PX, SMALLEST_SIZE_PX, Workbench
+from lather.core.mend.mode import MendMode
+from lather.tools.advice import brush_advice
+from lather.tools.table import TOOLS, tool
+from lather.ui.ruler import Ruler
+from lather.ui.theme import GAP_1, GAP_2, theme
+from lather.ui.widgets import CommandButton, Panel, label
+
+_PERCENT = ("hardness", "opacity", "flow")
+_PRESSURE = (
+    ("brush.pressure_size", "size"),
+    ("brush.pressure_opacity", "opacity"),
+    ("brush.pressure_flow", "flow"),
+)
+
+
+class ToolCard(Panel):
+    """Shows and sets the hand of the workbench."""
+
+    def __init__(self, bench: Workbench, actions: dict[str, Action]) -> None:
+        super().__init__("In hand")
+        self.bench = bench
+        self.buttons: list[CommandButton] = []
+        self.rulers = {
+            "size_px": Ruler("Size", SMALLEST_SIZE_PX, LARGEST_SIZE_PX, "px", logarithmic=True),
+            **{name: Ruler(name.capitalize(), 0, 100, "%") for name in _PERCENT},
+        }
+        self._add_tools(actions)
+        for name, ruler in self.rulers.items():
+            ruler.moved.connect(lambda value, name=name: self._on_moved(name, value))
+            self.column.addWidget(ruler)
+        self.modes = self._add_modes()
+        self._add_pressure(actions)
+        self.advice_line = self._add_advice_line()
+        self.colour_button = self._add_colour(actions["brush.colour"])
+        bench.hand_changed.connect(self.reset)
+        bench.job_opened.connect(self.reset)
+        bench.settings.changed.connect(self._on_setting_changed)
+        self.reset()
+
+    def reset(self) -> None:
+        """Read the hand back."""
+        hand, brush = self.bench.hand, self.bench.hand.brush
+        entry = tool(hand.tool)
+        job = self.bench.job
+        advice = brush_advice(entry.id, job.state.photo if job is not None else None)
+        self.rulers["size_px"].set_value(brush.size_px)
+        for name in _PERCENT:
+            self.rulers[name].set_value(round(100 * getattr(brush, name)))
+        for name, ruler in self.rulers.items():
+            ruler.set_advice(advice.get(name))
+        self.note.setText("on the mask" if hand.on_mask else "")
+        self.title.setText(f"In hand: {entry.title}")
+        self.modes.setVisible(entry.uses_mode)
+        for button in self.modes.findChildren(QPushButton):
+            button.setChecked(button.property("mode") is hand.mode)
+        self.colour_button.setVisible(entry.uses_colour and not hand.on_mask)
+        self._show_colour()
+        self.advice_line.setText(self._advice_text(entry.help))
+        for command in self.buttons:
+            command.refresh()
+
+    def close_view(self) -> None:
+        self.bench.hand_changed.disconnect(self.reset)
+        self.bench.job_opened.disconnect(self.reset)
+        self.bench.settings.changed.disconnect(self._on_setting_changed)
+
+    def _advice_text(self, fallback: str) -> str:
+        """The first advice that the brush does not follow, or what the tool does."""
+        for ruler in self.rulers.values():
+            if ruler.advice is not None and not ruler.advised:
+                return f"{ruler.title}: {ruler.advice.reason}"
+        return fallback
+
+    def _on_moved(self, name: str, value: float) -> None:
+        self.bench.set_brush(**{name: value if name == "size_px" else value / 100})
+
+    def _on_setting_changed(self, key: str) -> None:
+        if key in ("pen_hand", "appearance"):
+            self.reset()
+
+    def _add_tools(self, actions: dict[str, Action]) -> None:
+        grid = QGridLayout()
+        grid.setSpacing(GAP_1)
+        for index, entry in enumerate(TOOLS):
+            button = CommandButton(actions[f"tool.{entry.id}"], self.bench)
+            button.setSizePolicy(button.sizePolicy().horizontalPolicy().Expanding,
+                                 button.sizePolicy().verticalPolicy())
+            self.buttons.append(button)
+            grid.addWidget(button, index // 2, index % 2)
+        self.column.addLayout(grid)
+
+    def _add_modes(self) -> QWidget:
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, GAP_1, 0, 0)
+        layout.setSpacing(GAP_1)
+        layout.addWidget(label("Acts on"))
+        layout.addStretch(1)
+        group = QButtonGroup(row)
+        for mode, text in zip(MendMode, ("all", "darks", "brights"), strict=True):
+            button = QPushButton(text)
+            button.setCheckable(True)
+            button.setProperty("mode", mode)
+            button.setToolTip({
+                MendMode.ALL: "Mends whatever differs.",
+                MendMode.LIFT_DARKS: "Only makes lighter: dark spots, hairs, dents.",
+                MendMode.TAME_BRIGHTS: "Only makes darker: shine, bright tips, flakes.",
+            }[mode])
+            button.clicked.connect(lambda checked, mode=mode: self.bench.set_mode(mode))
+            group.addButton(button)
+            layout.addWidget(button)
+        self.column.addWidget(row)
+        return row
+
+    def _add_pressure(self, actions: dict[str, Action]) -> None:
+        row = QHBoxLayout()
+        row.setSpacing(GAP_1)
+        row.addWidget(label("Pressure"))
+        row.addStretch(1)
+        for action_id, text in _PRESSURE:
+            button = CommandButton(actions[action_id], self.bench, text=text)
+            self.buttons.append(button)
+            row.addWidget(button)
+        self.column.addLayout(row)
+        row = QHBoxLayout()
+        row.addWidget(label("While resting"))
+        row.addStretch(1)
+        build_up = CommandButton(actions["brush.build_up"], self.bench, text="builds up")
+        self.buttons.append(build_up)
+        row.addWidget(build_up)
+        self.column.addLayout(row)
+
+    def _add_advice_line(self) -> QLabel:
+        text = label("", "dim")
+        text.setWordWrap(True)
+        text.setMinimumHeight(44)
+        text.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.column.addSpacing(GAP_2)
+        self.column.addWidget(text)
+        return text
+
+    def _add_colour(self, action: Action) -> CommandButton:
+        button = CommandButton(action, self.bench, text="Colour", with_icon=False)
+        button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.buttons.append(button)
+        self.column.insertWidget(2, button)
+        return button
+
+    def _show_colour(self) -> None:
+        patch = QPixmap(28, 14)
+        patch.fill(QColor.fromRgbF(*self.bench.hand.colour))
+        self.colour_button.setIcon(QIcon(patch))
+        name = QColor.fromRgbF(*self.bench.hand.colour).name()
+        self.colour_button.setAccessibleDescription(name)
+        self.colour_button.setStyleSheet(f"border-color: {theme().line};")

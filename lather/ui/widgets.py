@@ -1,0 +1,109 @@
+"""Small parts that several panels are made of."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QObject, QSize, Qt, pyqtSignal
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+
+from lather.actions.table import Action, keys_of
+from lather.actions.workbench import Workbench
+from lather.ui import icons
+from lather.ui.theme import GAP_2, GAP_4, theme
+
+
+class OnInterfaceThread(QObject):
+    """Runs callbacks of other threads on the interface thread, in the order they came."""
+
+    _asked = pyqtSignal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._asked.connect(self._run, Qt.ConnectionType.QueuedConnection)
+
+    def __call__(self, callback: object) -> None:
+        self._asked.emit(callback)
+
+    def _run(self, callback: object) -> None:
+        assert callable(callback)
+        callback()
+
+
+class CommandButton(QToolButton):
+    """A button for one command of the table; its looks follow the command's state."""
+
+    def __init__(
+        self, action: Action, bench: Workbench, *, text: str | None = None, with_icon: bool = True
+    ) -> None:
+        super().__init__()
+        self.action_id = action.id
+        self._action = action
+        self._bench = bench
+        self._with_icon = with_icon and bool(action.icon)
+        self.setText(text if text is not None else action.title)
+        self.setAccessibleName(action.title)
+        self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.setCheckable(action.checked is not None)
+        if action.icon and text == "":
+            self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
+        elif self._with_icon:
+            self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        self.setIconSize(QSize(icons.SIZE_PX, icons.SIZE_PX))
+        self.clicked.connect(self._run)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Read enabled, checked and keys back from the command."""
+        action, bench = self._action, self._bench
+        self.setEnabled(action.enabled(bench))
+        if action.checked is not None:
+            self.setChecked(action.checked(bench))
+        keys = ", ".join(keys_of(action, bench.settings["pen_hand"]))
+        self.setToolTip(f"{action.title}{f'  ({keys})' if keys else ''}\n{action.help}")
+        if self._with_icon:
+            self.setIcon(icons.icon(action.icon, theme().text, theme().dim))
+
+    def _run(self) -> None:
+        run_action(self._action, self._bench)
+        self.refresh()
+
+
+def run_action(action: Action, bench: Workbench) -> None:
+    """Run a command; an expected error becomes a sentence, anything else a report."""
+    if not action.enabled(bench):
+        return
+    try:
+        action.run(bench)
+    except Exception as error:  # noqa: BLE001 - the edge: errors end here as sentences
+        bench.report(error, f"'{action.title}' failed")
+
+
+def label(text: str = "", role: str = "") -> QLabel:
+    result = QLabel(text)
+    if role:
+        result.setProperty("role", role)
+    return result
+
+
+def line() -> QFrame:
+    """A thin horizontal rule."""
+    frame = QFrame()
+    frame.setProperty("role", "line")
+    frame.setFixedHeight(1)
+    return frame
+
+
+class Panel(QWidget):
+    """A column of the window with a heading."""
+
+    def __init__(self, title: str) -> None:
+        super().__init__()
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(GAP_4, GAP_4, GAP_4, GAP_4)
+        self.column.setSpacing(GAP_2)
+        self.title = label(title, "title")
+        self.note = label("", "dim")
+        heading = QHBoxLayout()
+        heading.addWidget(self.title)
+        heading.addStretch(1)
+        heading.addWidget(self.note)
+        self.column.addLayout(heading)

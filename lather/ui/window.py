@@ -1,0 +1,237 @@
+"""The main window: composes the panels. What happens is decided by the workbench."""
+
+from __future__ import annotations
+
+import base64
+
+from PyQt6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer
+from PyQt6.QtGui import QCloseEvent, QIcon, QResizeEvent
+from PyQt6.QtWidgets import (
+    QGridLayout,
+    QHBoxLayout,
+    QMainWindow,
+    QMenu,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lather.actions.job import open_file, settle_unsaved
+from lather.actions.table import MENUS, Action, all_actions, keys_of
+from lather.actions.workbench import Workbench
+from lather.document.job import JobState
+from lather.paths import ASSETS
+from lather.render.worker import Executor
+from lather.ui import icons
+from lather.ui.canvas import Canvas
+from lather.ui.check_strip import CheckStrip
+from lather.ui.dialogs import WindowAsker
+from lather.ui.hint import Hint
+from lather.ui.keys import Keys
+from lather.ui.layer_panel import LayerPanel
+from lather.ui.message_bar import MessageBar
+from lather.ui.stage_track import StageTrack
+from lather.ui.theme import GAP_2, GAP_4, theme
+from lather.ui.tool_card import ToolCard
+from lather.ui.widgets import label, line, run_action
+from lather.ui.worklist import Worklist
+
+LEFT_PX, RIGHT_PX, TOP_PX, BOTTOM_PX = 252, 284, 52, 54
+DEFAULT_SIZE = (1280, 800)
+CLOCK_MS = 1000
+
+
+class MainWindow(QMainWindow):
+    """Job name, stages and clock above; worklist, picture, hand and layers; checks below."""
+
+    def __init__(self, bench: Workbench, asker: WindowAsker, view_executor: Executor) -> None:
+        super().__init__()
+        self.bench = bench
+        self.actions_by_id = {action.id: action for action in all_actions()}
+        asker.window, asker.bench, asker.actions = self, bench, self.actions_by_id
+        self.setWindowTitle("Lather")
+        self.setWindowIcon(QIcon(str(ASSETS / "icons" / "lather.svg")))
+        self.job_name = label("", "title")
+        self.job_note = label("", "dim")
+        self.clock = label("", "title")
+        self.stages = StageTrack(bench)
+        self.worklist = Worklist(bench, self.actions_by_id)
+        self.canvas = Canvas(bench, view_executor)
+        self.tool_card = ToolCard(bench, self.actions_by_id)
+        self.layers = LayerPanel(bench, self.actions_by_id)
+        self.checks = CheckStrip(bench, self.actions_by_id, view_executor)
+        self.messages = MessageBar(bench, self.canvas)
+        self.hint = Hint(bench, self.canvas)
+        self.keys = Keys(bench, self.actions_by_id, self)
+        self._compose()
+        self._may_close = False
+        self._clock = QTimer(self)
+        self._clock.setInterval(CLOCK_MS)
+        self._clock.timeout.connect(self._show_clock)
+        self._clock.start()
+        self.canvas.installEventFilter(self)
+        bench.job_opened.connect(self._show_title)
+        bench.job_opened.connect(self._follow_saved)
+        bench.job_changed.connect(self._on_job_changed)
+        self._show_title()
+        self._restore()
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        if self._may_close:
+            self._close_views()
+            event.accept()
+            return
+        event.ignore()
+        settle_unsaved(self.bench, self._close_now)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self.messages.place()
+        self.hint.place()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        if watched is self.canvas and event is not None and event.type() == QEvent.Type.Resize:
+            self.messages.place()
+            self.hint.place()
+        return False
+
+    def _close_now(self) -> None:
+        self._may_close = True
+        self.close()
+
+    def _close_views(self) -> None:
+        """The views stop listening; the window's place is remembered."""
+        state = base64.b64encode(self.saveGeometry().data()).decode("ascii")
+        self.bench.settings.set("window", state)
+        self._clock.stop()
+        self.bench.job_opened.disconnect(self._show_title)
+        self.bench.job_opened.disconnect(self._follow_saved)
+        self.bench.job_changed.disconnect(self._on_job_changed)
+        for view in (self.stages, self.worklist, self.canvas, self.tool_card, self.layers,
+                     self.checks, self.messages, self.hint, self.keys):
+            view.close_view()
+
+    def _restore(self) -> None:
+        self.resize(*DEFAULT_SIZE)
+        saved = self.bench.settings["window"]
+        if saved:
+            self.restoreGeometry(QByteArray.fromBase64(saved.encode("ascii")))
+
+    def _compose(self) -> None:
+        page = QWidget()
+        grid = QGridLayout(page)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(0)
+        grid.addWidget(self._top(), 0, 0, 1, 3)
+        self.worklist.setFixedWidth(LEFT_PX)
+        grid.addWidget(self.worklist, 1, 0)
+        grid.addWidget(self.canvas, 1, 1)
+        right = QWidget()
+        right.setFixedWidth(RIGHT_PX)
+        column = QVBoxLayout(right)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        column.addWidget(self.tool_card)
+        column.addWidget(line())
+        column.addWidget(self.layers, 1)
+        grid.addWidget(right, 1, 2)
+        self.checks.setFixedHeight(BOTTOM_PX)
+        grid.addWidget(self.checks, 2, 0, 1, 3)
+        grid.setColumnStretch(1, 1)
+        grid.setRowStretch(1, 1)
+        self.setCentralWidget(page)
+
+    def _top(self) -> QWidget:
+        top = QWidget()
+        top.setFixedHeight(TOP_PX)
+        row = QHBoxLayout(top)
+        row.setContentsMargins(GAP_4, 0, GAP_4, 0)
+        row.setSpacing(GAP_2)
+        self.menu_button = QToolButton()
+        self.menu_button.setIcon(icons.icon("menu", theme().text))
+        self.menu_button.setAccessibleName("Menu")
+        self.menu_button.setToolTip("All commands. Q finds one by typing.")
+        self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        menu = QMenu(self)
+        menu.aboutToShow.connect(lambda: self._fill_menu(menu))
+        self.menu_button.setMenu(menu)
+        row.addWidget(self.menu_button)
+        names = QVBoxLayout()
+        names.setSpacing(0)
+        names.addStretch(1)
+        names.addWidget(self.job_name)
+        names.addWidget(self.job_note)
+        names.addStretch(1)
+        row.addLayout(names)
+        row.addWidget(self.stages, 1)
+        row.addWidget(self.clock)
+        self.clock.setToolTip("Time worked on this job, without the pauses.")
+        self.clock.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        self.clock.setMinimumWidth(76)
+        return top
+
+    def _fill_menu(self, menu: QMenu) -> None:
+        """Build the menus anew, so that enabled, checked and recent are as they are now."""
+        menu.clear()
+        hand = self.bench.settings["pen_hand"]
+        for title in MENUS:
+            submenu = menu.addMenu(title)
+            assert submenu is not None
+            for action in self.actions_by_id.values():
+                if action.menu == title:
+                    self._add_entry(submenu, action, hand)
+            if title == "Job":
+                self._add_recent(submenu)
+
+    def _add_entry(self, menu: QMenu, action: Action, hand: str) -> None:
+        keys = keys_of(action, hand)
+        entry = menu.addAction(f"{action.title}\t{keys[0]}" if keys else action.title)
+        assert entry is not None
+        entry.setToolTip(action.help)
+        entry.setEnabled(action.enabled(self.bench) and action.release is None)
+        if action.checked is not None:
+            entry.setCheckable(True)
+            entry.setChecked(action.checked(self.bench))
+        entry.triggered.connect(lambda checked: run_action(action, self.bench))
+
+    def _add_recent(self, menu: QMenu) -> None:
+        from pathlib import Path
+
+        names = self.bench.settings["recent"]
+        if names:
+            recent = menu.addMenu("Open recent")
+            assert recent is not None
+            for name in names:
+                entry = recent.addAction(Path(name).name)
+                assert entry is not None
+                entry.setToolTip(name)
+                entry.triggered.connect(
+                    lambda checked, name=name: open_file(self.bench, Path(name))
+                )
+
+    def _follow_saved(self) -> None:
+        if self.bench.job is not None:
+            self.bench.job.saved.connect(self._show_title)
+
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:
+        self._show_title()
+
+    def _show_title(self) -> None:
+        job = self.bench.job
+        if job is None:
+            self.job_name.setText("Lather")
+            self.job_note.setText("no photo open")
+            self.setWindowTitle("Lather")
+        else:
+            photo = job.state.photo
+            self.job_name.setText(job.title)
+            saved = " · not saved" if job.modified else ""
+            self.job_note.setText(f"{photo.width} × {photo.height}, {photo.depth_bits} bit{saved}")
+            self.setWindowTitle(f"{job.title}{' *' if job.modified else ''} – Lather")
+        self._show_clock()
+
+    def _show_clock(self) -> None:
+        job = self.bench.job
+        worked_s = int(job.ledger.worked_s) if job is not None else 0
+        hours, rest = divmod(worked_s, 3600)
+        self.clock.setText(f"{hours:02d}:{rest // 60:02d}:{rest % 60:02d}" if job else "")
