@@ -25,7 +25,7 @@ class Hint(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(GAP_3, GAP_3, GAP_3, GAP_3)
         column.setSpacing(GAP_1)
-        keys = {a.id: keys_of(a, bench.settings["pen_hand"])[0] for a in all_actions() if a.keys}
+        keys = {a.id: keys_of(a, bench.settings["pen_hand"])[-1] for a in all_actions() if a.keys}
         self.lines = (
             "Click a blemish to mend it from clean skin near by.",
             f"{keys['brush.smaller']} / {keys['brush.larger']}: brush smaller, larger.   "

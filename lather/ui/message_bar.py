@@ -73,7 +73,7 @@ class MessageBar(QWidget):
         if parent is not None:
             width = min(parent.width() - 32, 720)
             self.setFixedWidth(width)
-            height = max(self.sizeHint().height(), self.heightForWidth(width))
+            height = self.layout().heightForWidth(width)
             self.setGeometry((parent.width() - width) // 2, parent.height() - height - 16,
                              width, height)
 

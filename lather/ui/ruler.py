@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QInputDialog, QSizePolicy, QWidget
 from lather.tools.advice import Advice
 from lather.ui.theme import BODY_PX, font, theme
 
-HEIGHT_PX = 42
-GROOVE_Y_PX = 26
+HEIGHT_PX = 37
+GROOVE_Y_PX = 23
 GROOVE_PX = 6
 HANDLE_PX = (5, 16)
 N_TICKS = 10
@@ -133,7 +133,7 @@ class Ruler(QWidget):
         painter.setPen(QColor(theme().line))
         for i in range(N_TICKS + 1):
             x = round(i / N_TICKS * (self.width() - 1)) + 0.5
-            painter.drawLine(QPointF(x, GROOVE_Y_PX + 12), QPointF(x, GROOVE_Y_PX + 15))
+            painter.drawLine(QPointF(x, GROOVE_Y_PX + 11), QPointF(x, GROOVE_Y_PX + 13))
 
     def _x(self, value: float) -> float:
         return self._share(min(max(value, self.low), self.high)) * self.width()

@@ -12,14 +12,15 @@ from lather.core.mend.mode import MendMode
 from lather.tools.advice import brush_advice
 from lather.tools.table import TOOLS, tool
 from lather.ui.ruler import Ruler
-from lather.ui.theme import GAP_1, GAP_2, theme
+from lather.ui.theme import GAP_1, theme
 from lather.ui.widgets import CommandButton, Panel, label
 
 _PERCENT = ("hardness", "opacity", "flow")
-_PRESSURE = (
+_DYNAMICS = (
     ("brush.pressure_size", "size"),
     ("brush.pressure_opacity", "opacity"),
     ("brush.pressure_flow", "flow"),
+    ("brush.build_up", "rest"),
 )
 
 
@@ -39,7 +40,7 @@ class ToolCard(Panel):
             ruler.moved.connect(lambda value, name=name: self._on_moved(name, value))
             self.column.addWidget(ruler)
         self.modes = self._add_modes()
-        self._add_pressure(actions)
+        self._add_dynamics(actions)
         self.advice_line = self._add_advice_line()
         self.colour_button = self._add_colour(actions["brush.colour"])
         bench.hand_changed.connect(self.reset)
@@ -122,30 +123,22 @@ class ToolCard(Panel):
         self.column.addWidget(row)
         return row
 
-    def _add_pressure(self, actions: dict[str, Action]) -> None:
+    def _add_dynamics(self, actions: dict[str, Action]) -> None:
         row = QHBoxLayout()
         row.setSpacing(GAP_1)
-        row.addWidget(label("Pressure"))
+        row.addWidget(label("Pen"))
         row.addStretch(1)
-        for action_id, text in _PRESSURE:
+        for action_id, text in _DYNAMICS:
             button = CommandButton(actions[action_id], self.bench, text=text)
             self.buttons.append(button)
             row.addWidget(button)
-        self.column.addLayout(row)
-        row = QHBoxLayout()
-        row.addWidget(label("While resting"))
-        row.addStretch(1)
-        build_up = CommandButton(actions["brush.build_up"], self.bench, text="builds up")
-        self.buttons.append(build_up)
-        row.addWidget(build_up)
         self.column.addLayout(row)
 
     def _add_advice_line(self) -> QLabel:
         text = label("", "dim")
         text.setWordWrap(True)
-        text.setMinimumHeight(44)
+        text.setMinimumHeight(30)
         text.setAlignment(Qt.AlignmentFlag.AlignTop)
-        self.column.addSpacing(GAP_2)
         self.column.addWidget(text)
         return text
 

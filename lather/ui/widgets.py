@@ -45,6 +45,7 @@ class CommandButton(QToolButton):
         self.setCheckable(action.checked is not None)
         if action.icon and text == "":
             self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
+            self.setProperty("role", "icon")
         elif self._with_icon:
             self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self.setIconSize(QSize(icons.SIZE_PX, icons.SIZE_PX))

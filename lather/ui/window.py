@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QIcon, QResizeEvent
@@ -75,6 +76,7 @@ class MainWindow(QMainWindow):
         bench.job_changed.connect(self._on_job_changed)
         self._show_title()
         self._restore()
+        self.canvas.setFocus()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if self._may_close:
@@ -195,8 +197,6 @@ class MainWindow(QMainWindow):
         entry.triggered.connect(lambda checked: run_action(action, self.bench))
 
     def _add_recent(self, menu: QMenu) -> None:
-        from pathlib import Path
-
         names = self.bench.settings["recent"]
         if names:
             recent = menu.addMenu("Open recent")

@@ -1,0 +1,49 @@
+"""lather bench: the figures of docs/performance.md, measured here and now."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+from lather.errors import UsageError
+from lather.paths import SOURCE_TREE
+
+HELP = "measure speed and memory as ratios to references of the same run"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("names", nargs="*", metavar="NAME", help="only these figures' groups")
+    parser.add_argument("--json", type=Path, metavar="FILE", help="write the rows as JSON")
+    parser.add_argument("--list", action="store_true", help="name the groups and stop")
+
+
+def run(options: argparse.Namespace) -> int:
+    if not (SOURCE_TREE / "bench" / "__init__.py").exists():
+        raise UsageError(
+            "Nothing was measured",
+            "this installation came without the bench folder",
+            "run Lather from its source tree",
+        )
+    sys.path.insert(0, str(SOURCE_TREE))
+    from bench import GROUPS, measure, table
+
+    if options.list:
+        print("\n".join(f"{name:8} {group.__doc__}" for name, group in GROUPS.items()))
+        return 0
+    unknown = [name for name in options.names if name not in GROUPS]
+    if unknown:
+        raise UsageError(
+            "Nothing was measured",
+            f"'{unknown[0]}' is not a bench",
+            f"choose from {', '.join(GROUPS)}",
+        )
+    rows = measure(options.names or list(GROUPS))
+    print(table(rows))
+    if options.json is not None:
+        from lather.files.atomic import replacing
+
+        with replacing(options.json) as temporary:
+            temporary.write_text(json.dumps(rows, indent=1), encoding="utf-8")
+    return 0

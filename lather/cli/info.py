@@ -1,0 +1,78 @@
+"""lather info: what a job or photo holds."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from pathlib import Path
+from typing import Any
+
+from lather.cli.progress import report
+
+HELP = "tell what a job holds"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("job", type=Path, help="a .lather job or a photo")
+    parser.add_argument("--json", action="store_true", help="machine-readable")
+
+
+def run(options: argparse.Namespace) -> int:
+    from lather.actions.workbench import open_path
+
+    job, _ = open_path(options.job, report)
+    facts = describe(job)
+    print(json.dumps(facts, indent=1) if options.json else _as_text(facts))
+    return 0
+
+
+def describe(job: Any) -> dict[str, Any]:
+    """The facts of a job, ready for JSON. Layers bottom to top, groups before their layers."""
+    from lather.document.layers import PixelLayer
+    from lather.document.tree import walk
+
+    state = job.state
+    return {
+        "title": job.title,
+        "photo": {
+            "name": state.photo.name,
+            "width": state.photo.width,
+            "height": state.photo.height,
+            "depth_bits": state.photo.depth_bits,
+            "profile": "embedded" if state.photo.profile is not None else "none, taken as sRGB",
+            "notices": list(state.photo.notices),
+        },
+        "worked_s": round(job.ledger.worked_s, 1),
+        "delivery_long_side_px": state.brief.delivery_long_side_px,
+        "layers": [
+            {
+                "id": layer.id,
+                "name": layer.name,
+                "kind": type(layer).__name__.removesuffix("Layer").lower(),
+                "stage": layer.stage.value,
+                "visible": layer.visible,
+                "strength": layer.strength,
+                "mode": layer.mode.value,
+                "mask": layer.mask is not None,
+                "strokes": len(layer.strokes) if isinstance(layer, PixelLayer) else 0,
+            }
+            for layer in walk(state.layers)
+        ],
+    }
+
+
+def _as_text(facts: dict[str, Any]) -> str:
+    photo = facts["photo"]
+    minutes, seconds = divmod(round(facts["worked_s"]), 60)
+    lines = [
+        f"{facts['title']}: {photo['name']}, {photo['width']} x {photo['height']} px, "
+        f"{photo['depth_bits']} bit, profile {photo['profile']}",
+        f"worked {minutes} min {seconds} s",
+    ]
+    lines += [
+        f"  {'on ' if layer['visible'] else 'off'} {layer['strength']:4.0%} "
+        f"{layer['mode']:<12} {layer['kind']:<7} {layer['name']}"
+        + (f"  ({layer['strokes']} strokes)" if layer["strokes"] else "")
+        for layer in reversed(facts["layers"])
+    ]
+    return "\n".join(lines)

@@ -1,0 +1,55 @@
+"""The `lather` command. Every verb prints --help, and fails with one clear line."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+
+from lather import __version__
+from lather.cli import bench, demo, info, render
+from lather.errors import Cancelled, LatherError
+
+VERBS = {"demo": demo, "render": render, "info": info, "bench": bench}
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run the command line; returns the exit status."""
+    words = list(sys.argv[1:] if arguments is None else arguments)
+    try:
+        if words and words[0] in VERBS:
+            parser = argparse.ArgumentParser(
+                prog=f"lather {words[0]}", description=VERBS[words[0]].HELP
+            )
+            VERBS[words[0]].add_arguments(parser)
+            return VERBS[words[0]].run(parser.parse_args(words[1:]))
+        return _open_window(words)
+    except LatherError as error:
+        print(f"lather: {error.sentence()}", file=sys.stderr)
+        return 1
+    except (Cancelled, KeyboardInterrupt):
+        print("lather: cancelled, nothing was written.", file=sys.stderr)
+        return 130
+
+
+def _open_window(words: Sequence[str]) -> int:
+    verbs = "\n".join(f"  {name:8} {verb.HELP}" for name, verb in VERBS.items())
+    parser = argparse.ArgumentParser(
+        prog="lather",
+        description="Open the window, with a photo or a job.",
+        epilog=f"verbs (each has --help):\n{verbs}",
+        formatter_class=argparse.RawDescriptionHelpFormatter,
+    )
+    parser.add_argument("file", nargs="?", type=Path, help="a photo or a .lather job")
+    parser.add_argument("--version", action="version", version=f"Lather {__version__}")
+    options = parser.parse_args(words)
+    if options.file is not None and not options.file.exists():
+        raise LatherError(
+            f"'{options.file}' was not opened", "there is no such file", "check the name and folder"
+        )
+    from lather.cli.display import require_display
+    from lather.ui.app import run
+
+    require_display()
+    return run(options.file)

@@ -1,0 +1,41 @@
+"""lather render: a job or photo to a finished picture."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+
+from lather.cli.progress import report
+
+HELP = "write a job's finished picture"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("job", type=Path, help="a .lather job or a photo")
+    parser.add_argument("out", type=Path, help=".jpg, .png or .tif")
+    parser.add_argument("--depth", type=int, choices=(8, 16), default=8, help="bits per channel")
+    parser.add_argument("--keep-profile", action="store_true", help="do not convert to sRGB")
+    parser.add_argument("--long-side", type=int, metavar="PX", help="reduce to this long side")
+    parser.add_argument("--quality", type=int, default=92, metavar="1-100", help="of JPEG")
+
+
+def run(options: argparse.Namespace) -> int:
+    from lather.actions.job import write_picture
+    from lather.actions.workbench import open_path
+    from lather.core.kernels import prepare_kernels
+    from lather.core.work import CancelToken
+    from lather.errors import UsageError
+    from lather.files.photos import Delivery, check_writable
+
+    if not 1 <= options.quality <= 100:
+        raise UsageError("Nothing was rendered", "--quality is outside 1-100", "use 85 to 95")
+    if options.long_side is not None and options.long_side < 1:
+        raise UsageError("Nothing was rendered", "--long-side is below 1", "give it in pixels")
+    check_writable(options.out, options.depth)
+    job, _ = open_path(options.job, report)
+    prepare_kernels()
+    delivery = Delivery(
+        options.depth, not options.keep_profile, options.quality, options.long_side
+    )
+    write_picture(job.state, options.out, delivery, report, CancelToken())
+    return 0
