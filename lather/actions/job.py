@@ -91,7 +91,7 @@ def _open(bench: Workbench, path: Path) -> None:
         if notice:
             bench.say(notice)
 
-    bench.run_task("Opening", lambda progress, cancel: open_path(path, progress), done)
+    bench.run_task("Opening", lambda progress, _: open_path(path, progress), done)
 
 
 def _save_to(bench: Workbench, path: Path, then: Callable[[], None] | None) -> None:

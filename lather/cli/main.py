@@ -6,12 +6,13 @@ import argparse
 import sys
 from collections.abc import Sequence
 from pathlib import Path
+from types import ModuleType
 
 from lather import __version__
 from lather.cli import bench, demo, info, render
 from lather.errors import Cancelled, LatherError
 
-VERBS = {"demo": demo, "render": render, "info": info, "bench": bench}
+VERBS: dict[str, ModuleType] = {"demo": demo, "render": render, "info": info, "bench": bench}
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -23,7 +24,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
                 prog=f"lather {words[0]}", description=VERBS[words[0]].HELP
             )
             VERBS[words[0]].add_arguments(parser)
-            return VERBS[words[0]].run(parser.parse_args(words[1:]))
+            return int(VERBS[words[0]].run(parser.parse_args(words[1:])))
         return _open_window(words)
     except LatherError as error:
         print(f"lather: {error.sentence()}", file=sys.stderr)

@@ -40,6 +40,8 @@ class Kernel:
         self.reference = reference
         self._run = reference
         _kernels.append(self)
+        if _prepared:
+            self.bind()
 
     def __call__(self, *args: Any) -> Any:
         return self._run(*args)
@@ -48,11 +50,13 @@ class Kernel:
     def compiled(self) -> bool:
         return self._run is not self.reference
 
-    def bind(self, run: Callable[..., Any]) -> None:
-        self._run = run
+    def bind(self) -> None:
+        """Run in the compiled form from now on."""
+        self._run = getattr(importlib.import_module(self.module), self.name)
 
 
 _kernels: list[Kernel] = []
+_prepared = False  # kernels declared later bind themselves
 
 
 def all_kernels() -> tuple[Kernel, ...]:
@@ -61,7 +65,7 @@ def all_kernels() -> tuple[Kernel, ...]:
 
 def kernels_ready() -> bool:
     """True once every kernel runs in its compiled form."""
-    return bool(_kernels) and all(kernel.compiled for kernel in _kernels)
+    return _prepared
 
 
 def cache_dir() -> Path:
@@ -89,8 +93,10 @@ def prepare_kernels(progress: Progress = no_progress) -> None:
     for index, name in enumerate(COMPILED_MODULES):
         progress(index / len(COMPILED_MODULES), "loading kernels")
         importlib.import_module(name)
+    global _prepared
+    _prepared = True
     for kernel in _kernels:
-        kernel.bind(getattr(importlib.import_module(kernel.module), kernel.name))
+        kernel.bind()
     try:
         stamp.parent.mkdir(parents=True, exist_ok=True)
         stamp.touch()

@@ -12,8 +12,8 @@ from pathlib import Path
 
 from lather.document.events import Signal
 from lather.document.history import History, Step
-from lather.document.ledger import Ledger
 from lather.document.layers import Layer, PhotoLayer, new_id
+from lather.document.ledger import Ledger
 from lather.document.photo import Photo
 from lather.document.tree import Layers, find
 

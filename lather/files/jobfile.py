@@ -30,6 +30,7 @@ from lather.document.layers import (
     reserve_ids,
 )
 from lather.document.photo import Photo
+from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Key, Tiles
 from lather.document.tree import Layers, walk
 from lather.errors import JobFileError, LatherError
@@ -196,7 +197,7 @@ def _decode_tile(encoded: bytes, channels: int) -> NDArray[np.uint16]:
     if pixels is None or pixels.shape != shape or pixels.dtype != np.uint16:
         raise ValueError("a tile is not a 16-bit picture of the right size")
     if channels == 1:
-        return pixels
+        return np.ascontiguousarray(pixels, dtype=np.uint16)
     return np.ascontiguousarray(pixels[..., [2, 1, 0, 3]])
 
 
@@ -255,7 +256,7 @@ class _Reader:
             return GroupLayer(**common, children=self._layers(entry["layers"], photo))
         if kind != "pixels":
             raise ValueError(f"unknown kind of layer '{kind}'")
-        strokes = ()
+        strokes: tuple[StrokeRecord, ...] = ()
         if "strokes" in entry:
             strokes = strokes_from_json(
                 json.loads(_read(self._archive, entry["strokes"], MOST_JSON_BYTES))

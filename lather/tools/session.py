@@ -15,7 +15,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lather.core.arrays import ByteImage
+from lather.core.arrays import ByteImage, FloatImage, Plane
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample, StrokePath
 from lather.core.rect import Rect
@@ -171,7 +171,7 @@ class PenSession:
             hatch(image, _at_level(hatched, rect, viewport.level), rect)
         return Frame(viewport.level, rect, image, stroke.painted)
 
-    def _render(self, state: JobState, rect: Rect, level: int) -> np.ndarray:  # type: ignore[type-arg]
+    def _render(self, state: JobState, rect: Rect, level: int) -> FloatImage:
         if rect.area > 2**22:  # larger than any cache of backdrops is worth
             return render(state, rect, level)
         return self._backdrops.render(state, state.active_id, rect, level)
@@ -213,7 +213,7 @@ class PenSession:
             {"down": self.down, "move": self.move, "up": self.up}[kind](sample)
 
 
-def _at_level(coverage: Coverage, rect: Rect, level: int) -> np.ndarray:  # type: ignore[type-arg]
+def _at_level(coverage: Coverage, rect: Rect, level: int) -> Plane:
     """Coverage in a rectangle of a mip level, one sample per pixel."""
     step = 1 << level
     return coverage.read(rect.from_level(level))[step // 2 :: step, step // 2 :: step]

@@ -262,7 +262,7 @@ class Canvas(QWidget):
             assert self.tiles is not None
             pixels = self.tiles.picture(shown, geometry.level, visible)
             image = QImage(
-                pixels.data,  # type: ignore[arg-type]
+                pixels.data,  # type: ignore[call-overload]
                 visible.width,
                 visible.height,
                 4 * visible.width,
@@ -353,11 +353,14 @@ class Canvas(QWidget):
             self.bench.zoom_to(geometry.zoom * ZOOM_STEP**notches, self._device(event.position()))
 
     def event(self, event: QEvent) -> bool:
-        if isinstance(event, QNativeGestureEvent) and self.bench.geometry is not None:
-            if event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture:
-                zoom = self.bench.geometry.zoom * (1 + event.value())
-                self.bench.zoom_to(zoom, self._device(event.position()))
-                return True
+        if (
+            isinstance(event, QNativeGestureEvent)
+            and event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture
+            and self.bench.geometry is not None
+        ):
+            zoom = self.bench.geometry.zoom * (1 + event.value())
+            self.bench.zoom_to(zoom, self._device(event.position()))
+            return True
         return super().event(event)
 
     def enterEvent(self, event: QEnterEvent) -> None:

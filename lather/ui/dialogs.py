@@ -122,37 +122,37 @@ class DeliverDialog(QDialog):
         column.setSpacing(GAP_3)
         form = QFormLayout()
         form.setSpacing(GAP_2)
-        self.file = QLineEdit(str(suggested))
-        self.file.setMinimumWidth(340)
+        self.file_field = QLineEdit(str(suggested))
+        self.file_field.setMinimumWidth(340)
         choose = QPushButton("Choose…")
         choose.clicked.connect(self._on_choose)
         row = QHBoxLayout()
-        row.addWidget(self.file, 1)
+        row.addWidget(self.file_field, 1)
         row.addWidget(choose)
         form.addRow("File", row)
-        self.format = QComboBox()
+        self.format_box = QComboBox()
         for title, suffix in FORMATS:
-            self.format.addItem(title, suffix)
-        self.format.currentIndexChanged.connect(self._on_format)
-        form.addRow("Format", self.format)
-        self.depth = QComboBox()
-        form.addRow("Depth", self.depth)
-        self.quality = QSpinBox()
-        self.quality.setRange(1, 100)
-        self.quality.setValue(Delivery().quality)
-        form.addRow("JPEG quality", self.quality)
-        self.profile = QComboBox()
-        self.profile.addItem("convert to sRGB", True)
-        self.profile.addItem("keep the photo's own", False)
-        form.addRow("Colour profile", self.profile)
-        self.size = QSpinBox()
+            self.format_box.addItem(title, suffix)
+        self.format_box.currentIndexChanged.connect(self._on_format)
+        form.addRow("Format", self.format_box)
+        self.depth_box = QComboBox()
+        form.addRow("Depth", self.depth_box)
+        self.quality_box = QSpinBox()
+        self.quality_box.setRange(1, 100)
+        self.quality_box.setValue(Delivery().quality)
+        form.addRow("JPEG quality", self.quality_box)
+        self.profile_box = QComboBox()
+        self.profile_box.addItem("convert to sRGB", True)
+        self.profile_box.addItem("keep the photo's own", False)
+        form.addRow("Colour profile", self.profile_box)
+        self.size_box = QSpinBox()
         full = max(state.photo.width, state.photo.height)
-        self.size.setRange(0, full)
-        self.size.setSpecialValueText(f"full size ({full} px)")
-        self.size.setSuffix(" px")
-        self.size.setSingleStep(100)
-        self.size.setValue(state.brief.delivery_long_side_px or 0)
-        form.addRow("Long side", self.size)
+        self.size_box.setRange(0, full)
+        self.size_box.setSpecialValueText(f"full size ({full} px)")
+        self.size_box.setSuffix(" px")
+        self.size_box.setSingleStep(100)
+        self.size_box.setValue(state.brief.delivery_long_side_px or 0)
+        form.addRow("Long side", self.size_box)
         column.addLayout(form)
         caution = label(CAUTION, "dim")
         caution.setWordWrap(True)
@@ -167,33 +167,33 @@ class DeliverDialog(QDialog):
         column.addWidget(buttons)
         known = [suffix for _, suffix in FORMATS]
         suffix = suggested.suffix.lower()
-        self.format.setCurrentIndex(known.index(suffix) if suffix in known else 0)
+        self.format_box.setCurrentIndex(known.index(suffix) if suffix in known else 0)
         self._on_format()
 
     def path(self) -> Path:
-        return Path(self.file.text()).expanduser()
+        return Path(self.file_field.text()).expanduser()
 
     def delivery(self) -> Delivery:
         return Delivery(
-            depth_bits=self.depth.currentData(),
-            to_srgb=self.profile.currentData(),
-            quality=self.quality.value(),
-            long_side_px=self.size.value() or None,
+            depth_bits=self.depth_box.currentData(),
+            to_srgb=self.profile_box.currentData(),
+            quality=self.quality_box.value(),
+            long_side_px=self.size_box.value() or None,
         )
 
     def _on_format(self) -> None:
-        suffix = self.format.currentData()
-        self.file.setText(str(self.path().with_suffix(suffix)))
-        self.depth.clear()
+        suffix = self.format_box.currentData()
+        self.file_field.setText(str(self.path().with_suffix(suffix)))
+        self.depth_box.clear()
         for bits in WRITABLE[suffix]:
-            self.depth.addItem(f"{bits} bit", bits)
-        self.depth.setEnabled(self.depth.count() > 1)
-        self.quality.setEnabled(suffix == ".jpg")
+            self.depth_box.addItem(f"{bits} bit", bits)
+        self.depth_box.setEnabled(self.depth_box.count() > 1)
+        self.quality_box.setEnabled(suffix == ".jpg")
 
     def _on_choose(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Deliver to", self.file.text())
+        name, _ = QFileDialog.getSaveFileName(self, "Deliver to", self.file_field.text())
         if name:
-            self.file.setText(name)
+            self.file_field.setText(name)
             self._on_format()
 
 

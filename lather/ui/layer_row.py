@@ -29,6 +29,7 @@ BAR_PX = 4
 FIGURE_PX = 50
 CHIP_PX = 20
 
+Guard = Callable[[Callable[[], None]], None]
 _gestures = itertools.count(1)
 
 
@@ -38,9 +39,7 @@ class LayerRow(QWidget):
     dropped = pyqtSignal(int, QPointF)  # layer id, place in global coordinates
     menu_wanted = pyqtSignal(QPointF)
 
-    def __init__(
-        self, bench: Workbench, layer: Layer, depth: int, guard: Callable[[Callable[[], None]], None]
-    ) -> None:
+    def __init__(self, bench: Workbench, layer: Layer, depth: int, guard: Guard) -> None:
         super().__init__()
         self.bench = bench
         self.layer = layer
@@ -115,7 +114,8 @@ class LayerRow(QWidget):
                 painter.setPen(QColor(t.accent))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawRoundedRect(place.adjusted(0, 0, -1, -1), 4, 4)
-            painter.drawPixmap(place.topLeft() + QPointF(2, 2), icons.pixmap(name, colour, 16, ratio))
+            sign = icons.pixmap(name, colour, 16, ratio)
+            painter.drawPixmap(place.topLeft() + QPointF(2, 2), sign)
             if name == "mask" and self.layer.mask is not None and not self.layer.mask.enabled:
                 painter.setPen(QColor(t.warning))
                 painter.drawLine(place.bottomLeft(), place.topRight())

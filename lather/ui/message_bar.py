@@ -22,7 +22,7 @@ class MessageBar(QWidget):
         self.bench = bench
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         self.setObjectName("messages")
-        row = QHBoxLayout(self)
+        row = self._row = QHBoxLayout(self)
         row.setContentsMargins(GAP_3, GAP_2, GAP_3, GAP_2)
         row.setSpacing(GAP_3)
         self.text = label("")
@@ -73,7 +73,7 @@ class MessageBar(QWidget):
         if parent is not None:
             width = min(parent.width() - 32, 720)
             self.setFixedWidth(width)
-            height = self.layout().heightForWidth(width)
+            height = self._row.heightForWidth(width)
             self.setGeometry((parent.width() - width) // 2, parent.height() - height - 16,
                              width, height)
 

@@ -146,7 +146,7 @@ class Ruler(QWidget):
     def _at(self, share: float) -> float:
         share = min(max(share, 0.0), 1.0)
         if self.logarithmic:
-            return self.low * (self.high / self.low) ** share
+            return float(self.low * (self.high / self.low) ** share)
         return self.low + share * (self.high - self.low)
 
     def _go_to(self, position: QPointF) -> None:

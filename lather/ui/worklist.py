@@ -141,7 +141,7 @@ class Worklist(Panel):
         level = max(0, (side // (2 * CROP_PX)).bit_length() - 1)
         part = square.at_level(level)
         pixels = screen_bytes(state, render_photo(state.photo, part, level), self.bench.surround)
-        image = QImage(pixels.data, part.width, part.height, 4 * part.width,  # type: ignore[arg-type]
+        image = QImage(pixels.data, part.width, part.height, 4 * part.width,  # type: ignore[call-overload]
                        QImage.Format.Format_RGB32)
         scaled = image.scaled(CROP_PX, CROP_PX, Qt.AspectRatioMode.IgnoreAspectRatio,
                               Qt.TransformationMode.SmoothTransformation)

@@ -78,7 +78,8 @@ def _soft_light(cb: FloatImage, cs: FloatImage) -> FloatImage:
 
 
 def _lum(c: FloatImage) -> FloatImage:
-    return (c @ LUMINOSITY_WEIGHTS)[..., None]
+    lum: FloatImage = (c @ LUMINOSITY_WEIGHTS)[..., None]
+    return lum
 
 
 def _sat(c: FloatImage) -> FloatImage:
@@ -101,7 +102,7 @@ def _set_sat(c: FloatImage, sat: FloatImage) -> FloatImage:
 
 
 _FORMULAS: dict[BlendMode, Callable[[FloatImage, FloatImage], FloatImage]] = {
-    BlendMode.NORMAL: lambda cb, cs: cs,
+    BlendMode.NORMAL: lambda cb, cs: cs,  # noqa: ARG005
     BlendMode.MULTIPLY: lambda cb, cs: cb * cs,
     BlendMode.SCREEN: lambda cb, cs: cb + cs - cb * cs,
     BlendMode.OVERLAY: _overlay,

@@ -28,9 +28,11 @@ def rim_profile(distance_px: Plane, radius_px: float, hardness: float) -> Plane:
     """
     soft_px = (1.0 - hardness) * radius_px
     if soft_px <= 1.0:
-        return np.clip(radius_px + 0.5 - distance_px, 0.0, 1.0).astype(np.float32)
+        disc: Plane = np.clip(radius_px + 0.5 - distance_px, 0.0, 1.0).astype(np.float32)
+        return disc
     t = np.clip((distance_px - hardness * radius_px) / soft_px, 0.0, 1.0)
-    return np.square(1.0 - np.square(t)).astype(np.float32)
+    bell: Plane = np.square(1.0 - np.square(t)).astype(np.float32)
+    return bell
 
 
 def dabs_rect(dabs: Dabs) -> Rect:

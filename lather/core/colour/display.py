@@ -46,10 +46,10 @@ def to_screen(image: FloatImage, lattice: Lattice, surround: float) -> ByteImage
 def _to_bytes_reference(
     image: FloatImage, lattice: Lattice, surround: float, out: ByteImage
 ) -> None:
-    colour = np.clip(image[..., :3], 0, 1)
+    colour: FloatImage = np.clip(image[..., :3], 0, 1)
     if lattice.shape[0] > 1:
         colour = _interpolate(colour, lattice)
-    colour = surround + image[..., 3:] * (colour - surround)
+    colour = np.float32(surround) + image[..., 3:] * (colour - np.float32(surround))
     out[..., :3] = (colour[..., ::-1] * 255 + 0.5).clip(0, 255)
     out[..., 3] = 255
 

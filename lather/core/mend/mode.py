@@ -14,4 +14,5 @@ class MendMode(Enum):
 
     @property
     def title(self) -> str:
-        return {"all": "all", "darks": "only lift darks", "brights": "only tame brights"}[self.value]
+        titles = {"all": "all", "darks": "only lift darks", "brights": "only tame brights"}
+        return titles[self.value]

@@ -149,7 +149,8 @@ def _edges(colour: FloatImage) -> Plane:
     """Gradient of the broad light, per footprint: shading is small, a jaw line is not."""
     light = cv2.GaussianBlur(colour @ LIGHTNESS_WEIGHTS, (0, 0), 2.0)
     gx, gy = cv2.Sobel(light, cv2.CV_32F, 1, 0), cv2.Sobel(light, cv2.CV_32F, 0, 1)
-    return np.hypot(gx, gy) * np.float32(FOOTPRINT_PX / 8)
+    slope: Plane = np.hypot(gx, gy) * np.float32(FOOTPRINT_PX / 8)
+    return slope
 
 
 def _score_offsets(f: _Features) -> tuple[Plane, tuple[int, int]]:
@@ -193,11 +194,12 @@ def _score_offsets(f: _Features) -> tuple[Plane, tuple[int, int]]:
 
 def _correlate(plane: Plane, kernel: Plane) -> Plane:
     """Sum of kernel * plane with the kernel's box laid at every place where it fits."""
-    return cv2.matchTemplate(
+    sums: Plane = cv2.matchTemplate(
         np.ascontiguousarray(plane, dtype=np.float32),
         np.ascontiguousarray(kernel, dtype=np.float32),
         cv2.TM_CCORR,
     )
+    return sums
 
 
 def _difference_spread(colour: FloatImage, target: FloatImage, weight: Plane) -> Plane:

@@ -135,7 +135,8 @@ def _read_repeating_border(read: Read, picture: Rect, rect: Rect) -> FloatImage:
     part = rect.intersect(picture)
     rows = (part.y0 - rect.y0, rect.y1 - part.y1)
     columns = (part.x0 - rect.x0, rect.x1 - part.x1)
-    return np.pad(read(part, 0)[..., :3], (rows, columns, (0, 0)), mode="edge")
+    padded: FloatImage = np.pad(read(part, 0)[..., :3], (rows, columns, (0, 0)), mode="edge")
+    return padded
 
 
 def _rim_sigma_px(size_px: int) -> float:
@@ -149,7 +150,7 @@ def _carried_difference(
     """The rim's difference, averaged over known pixels only, carried inside by a membrane."""
     known = (~inside).astype(np.float32)
     weight = cv2.GaussianBlur(known, (0, 0), sigma_px)
-    averaged = cv2.GaussianBlur(difference * known[..., None], (0, 0), sigma_px)
+    averaged: FloatImage = cv2.GaussianBlur(difference * known[..., None], (0, 0), sigma_px)
     averaged /= np.maximum(weight, 1e-6)[..., None]
     return fill_membrane(averaged, inside)
 

@@ -1,0 +1,36 @@
+"""Opening a large photo."""
+
+from __future__ import annotations
+
+import tempfile
+from pathlib import Path
+
+from bench.common import large_samples, median_ms, row
+
+
+def measure() -> list[dict[str, object]]:
+    """a 24 megapixel 16-bit TIFF to the first view, against its bare decode"""
+    import pyvips
+
+    from lather.document.job import new_state
+    from lather.files.photos import Delivery, encode_photo, read_photo
+    from lather.render.geometry import ViewGeometry
+    from lather.render.view import Shown, TileRequest
+
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "large.tif"
+        encode_photo(large_samples(), None, path, Delivery(depth_bits=16))
+
+        def decode() -> None:
+            pyvips.Image.new_from_file(str(path)).write_to_memory()
+
+        def first_view() -> None:
+            photo = read_photo(path)
+            state = new_state(photo)
+            geometry = ViewGeometry.fitting(photo.width, photo.height, 744, 694)
+            for key in geometry.visible.cells(256):
+                TileRequest(0, state, Shown.AFTER, geometry.level, key, 0.2).render()
+
+        reference, value = median_ms(decode, 5), median_ms(first_view, 5)
+    return [row("open, 24 MP 16-bit TIFF to first view", value, "ms", target="< 2x",
+                ok=value < 2 * reference, reference="bare decode", reference_value=reference)]

@@ -1,0 +1,41 @@
+"""From the command to a usable window."""
+
+from __future__ import annotations
+
+import statistics
+import time
+
+from bench.common import row, run_fresh
+
+_BARE = """
+import sys
+from PyQt6.QtWidgets import QApplication, QMainWindow
+app = QApplication([])
+window = QMainWindow()
+window.resize(1280, 800)
+window.show()
+app.processEvents()
+"""
+_LATHER = """
+from lather.settings.store import Settings
+from lather.ui.app import build
+app = build(Settings())
+app.window.show()
+app.qt.processEvents()
+import os
+os._exit(0)
+"""
+N_RUNS = 7
+
+
+def measure() -> list[dict[str, object]]:
+    """start to a window that can be used, against a bare toolkit window"""
+    times: dict[str, list[float]] = {"bare": [], "lather": []}
+    for _ in range(N_RUNS):
+        for name, code in (("bare", _BARE), ("lather", _LATHER)):
+            start = time.perf_counter()
+            run_fresh(code)
+            times[name].append(1000 * (time.perf_counter() - start))
+    bare, value = statistics.median(times["bare"]), statistics.median(times["lather"])
+    return [row("start to usable window", value, "ms", target="< 3x", ok=value < 3 * bare,
+                reference="bare toolkit window", reference_value=bare)]

@@ -1,0 +1,102 @@
+"""Pen event to painted pixels, in the real window."""
+
+from __future__ import annotations
+
+import time
+
+import numpy as np
+
+from bench.common import large_state, median_ms, row
+
+SIZE_PX = 200.0
+N_EVENTS = 160
+STEP_PX = 11.0
+
+
+def measure() -> list[dict[str, object]]:
+    """pen event to painted pixels at 50 % and 100 %, 12 layers, 24 megapixels"""
+    from PyQt6.QtCore import QEvent
+    from PyQt6.QtWidgets import QApplication
+
+    from lather.core.brush.stroke import PenSample
+    from lather.document.job import Job
+    from lather.settings.store import Settings
+    from lather.ui.app import build
+    from lather.ui.scripted import settle
+    from lather.ui.simulated_pen import SimulatedPen
+
+    app = build(Settings())
+    app.window.resize(1280, 800)
+    app.window.show()
+    app.bench.take_job(Job(large_state()))
+    app.bench.take_tool("paint_colour")
+    app.bench.set_brush(size_px=SIZE_PX, flow=0.2, opacity=0.6)
+    canvas, rows = app.window.canvas, []
+    pen = SimulatedPen(canvas)
+    painted_at: list[float] = []
+    original = canvas.paintEvent
+
+    def paint_and_note(event) -> None:
+        original(event)
+        painted_at.append(time.perf_counter())
+
+    canvas.paintEvent = paint_and_note
+    for zoom in (0.5, 1.0):
+        app.bench.zoom_to(zoom)
+        settle(app)
+        delays = _stroke_delays(app, pen, painted_at, zoom, PenSample, QEvent, QApplication)
+        settle(app)
+        side = round((SIZE_PX + STEP_PX) * zoom) + 2
+        reference = _bare_blend_ms(side)
+        for share, name in ((50, "median"), (95, "p95")):
+            value = float(np.percentile(delays, share))
+            target, ok = "", None
+            if name == "p95":
+                target, ok = "< 16 ms and < 4x", value < 16 and value < 4 * reference
+            rows.append(row(
+                f"stroke {zoom:.0%}, pen event to pixels, {name}", value, "ms", target=target,
+                ok=ok, reference="float32 blend + 8 bit of the same rectangle",
+                reference_value=reference,
+            ))  # fmt: skip
+    canvas.paintEvent = original
+    app.close()
+    return rows
+
+
+def _stroke_delays(app, pen, painted_at, zoom, sample_type, q_event, qt) -> list[float]:
+    """Milliseconds from each event to the paint that shows its frame."""
+    geometry = app.bench.geometry
+    x0 = geometry.centre_x - N_EVENTS * STEP_PX / 4
+    y0 = geometry.centre_y
+    delays = []
+    for i in range(N_EVENTS):
+        # To and fro in the middle of the view, as a hand does.
+        x = x0 + abs((i * STEP_PX) % (N_EVENTS * STEP_PX) - N_EVENTS * STEP_PX / 2)
+        reading = sample_type(0.008 * i, x, y0 + 40 * np.sin(i / 9), 0.8)
+        kind = q_event.Type.TabletPress if i == 0 else q_event.Type.TabletMove
+        n_frames, start = app.window.canvas.frames_painted, time.perf_counter()
+        pen.send(kind, reading)
+        end = start + 0.2
+        while app.window.canvas.frames_painted == n_frames and time.perf_counter() < end:
+            qt.processEvents()
+        painted_at.clear()
+        while not painted_at and time.perf_counter() < end:
+            qt.processEvents()
+        if painted_at and app.window.canvas.frames_painted > n_frames:
+            delays.append(1000 * (painted_at[-1] - start))
+    pen.send(q_event.Type.TabletRelease, reading, pressure=0.0)
+    pen.wait()
+    return delays[10:]
+
+
+def _bare_blend_ms(side_px: int) -> float:
+    random = np.random.default_rng(0)
+    backdrop = random.random((side_px, side_px, 3)).astype(np.float32)
+    source = random.random((side_px, side_px, 3)).astype(np.float32)
+    alpha = random.random((side_px, side_px, 1)).astype(np.float32)
+
+    def blend() -> np.ndarray:
+        mixed = backdrop + alpha * (source - backdrop)
+        return (np.clip(mixed, 0, 1) * np.float32(255) + np.float32(0.5)).astype(np.uint8)
+
+    return median_ms(blend, 40, 5)

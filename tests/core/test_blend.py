@@ -1,0 +1,145 @@
+"""Blend modes against the specification's own statements, compositing against algebra."""
+
+import unittest
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lather.core.blend.composite import composite, halve_mask, halve_pixels
+from lather.core.blend.modes import LUMINOSITY_WEIGHTS, BlendMode, blend
+from tests.support import Case
+
+COLOURS = np.random.default_rng(5).random((40, 50, 3)).astype(np.float32)
+OTHERS = np.random.default_rng(6).random((40, 50, 3)).astype(np.float32)
+
+
+def opaque(colour: np.ndarray) -> np.ndarray:
+    return np.dstack([colour, np.ones(colour.shape[:2])]).astype(np.float32)
+
+
+class BlendModesTest(Case):
+    def test_known_values(self) -> None:
+        """Backdrop 0.25, source 0.75, computed by hand from the specification."""
+        known = {
+            "normal": 0.75, "multiply": 0.1875, "screen": 0.8125, "overlay": 0.375,
+            "darken": 0.25, "lighten": 0.75, "color-dodge": 1.0, "color-burn": 0.0,
+            "hard-light": 0.625, "soft-light": 0.375, "difference": 0.5, "exclusion": 0.625,
+            "linear-light": 0.75,
+        }  # fmt: skip
+        cb, cs = np.full((1, 1, 3), 0.25, "f4"), np.full((1, 1, 3), 0.75, "f4")
+        for name, expected in known.items():
+            with self.subTest(name):
+                self.assert_close(blend(cb, cs, BlendMode(name)), expected, 1e-6)
+
+    def test_neutral_source_leaves_the_backdrop(self) -> None:
+        neutral = {"multiply": 1, "screen": 0, "overlay": 0.5, "hard-light": 0.5,
+                   "soft-light": 0.5, "darken": 1, "lighten": 0, "difference": 0,
+                   "exclusion": 0, "linear-light": 0.5, "color-dodge": 0, "color-burn": 1}
+        for name, grey in neutral.items():
+            if name == "overlay":
+                continue  # its neutral grey holds for the swapped roles of hard-light only
+            with self.subTest(name):
+                source = np.full_like(COLOURS, grey)
+                self.assert_close(blend(COLOURS, source, BlendMode(name)), COLOURS, 1e-6)
+
+    def test_non_separable_modes_keep_what_they_promise(self) -> None:
+        def lum(c):
+            return c @ LUMINOSITY_WEIGHTS
+
+        for name in ("hue", "saturation", "color"):
+            with self.subTest(name):
+                result = blend(COLOURS, OTHERS, BlendMode(name))
+                self.assert_close(lum(result), lum(COLOURS), 1e-5)
+        self.assert_close(
+            lum(blend(COLOURS, OTHERS, BlendMode.LUMINOSITY)), lum(OTHERS), 1e-5
+        )
+
+    def test_every_mode_stays_in_range(self) -> None:
+        corners = np.array(np.meshgrid([0, 1], [0, 1], [0, 1])).T.reshape(1, -1, 3).astype("f4")
+        for mode in BlendMode:
+            with self.subTest(mode.value):
+                for cb in (corners, COLOURS[:1, :8]):
+                    result = blend(cb, corners[:, : cb.shape[1]], mode)
+                    self.assertTrue(np.isfinite(result).all())
+                    self.assertTrue(((result >= 0) & (result <= 1)).all())
+
+
+class CompositeTest(Case):
+    def test_opaque_normal_replaces_and_strength_mixes(self) -> None:
+        for strength in (0.0, 0.3, 1.0):
+            with self.subTest(strength=strength):
+                backdrop = opaque(COLOURS)
+                composite(backdrop, opaque(OTHERS), strength=strength)
+                expected = COLOURS + strength * (OTHERS - COLOURS)
+                self.assert_close(backdrop[..., :3], expected, 1e-6)
+
+    def test_compiled_equals_definition(self) -> None:
+        """Every mode, with and without mask and backdrop alpha, against the NumPy form."""
+        from lather.core.blend.composite import composite_kernel
+
+        random = np.random.default_rng(0)
+        source = random.integers(0, 65536, (40, 50, 4)).astype(np.uint16)
+        source[:5, :, 3] = 0
+        mask = random.integers(0, 65536, (40, 50)).astype(np.uint16)
+        for mode in BlendMode:
+            for kind in (0, 1, 2):
+                with self.subTest(mode=mode.value, mask=kind):
+                    backdrop = random.random((40, 50, 4)).astype(np.float32)
+                    backdrop[:20, :, 3] = 1
+                    expected = backdrop.copy()
+                    arguments = (source, np.float32(1 / 65535), mask, kind, np.float32(0.7),
+                                 mode.code)
+                    composite_kernel(backdrop, *arguments)
+                    composite_kernel.reference(expected, *arguments)
+                    self.assertTrue(composite_kernel.compiled)
+                    self.assert_close(backdrop, expected, 2e-4)
+
+    def test_onto_nothing_gives_the_source(self) -> None:
+        source = np.random.default_rng(3).random((9, 9, 4)).astype(np.float32)
+        for mode in BlendMode:
+            backdrop = np.zeros_like(source)
+            composite(backdrop, source, mode=mode)
+            self.assert_close(backdrop, source, 1e-5)
+
+    def test_mask_and_its_inverse_add_up(self) -> None:
+        mask = np.random.default_rng(4).integers(0, 65536, (40, 50)).astype(np.uint16)
+        plain, inverted = opaque(COLOURS), opaque(COLOURS)
+        composite(plain, opaque(OTHERS), mask=mask)
+        composite(inverted, opaque(OTHERS), mask=mask, mask_inverted=True)
+        self.assert_close(plain[..., :3] + inverted[..., :3], COLOURS + OTHERS, 1e-5)
+
+    @settings(max_examples=30, deadline=None)
+    @given(st.floats(0, 1), st.floats(0, 1), st.sampled_from(list(BlendMode)))
+    def test_alpha_is_the_union(self, under: float, over: float, mode: BlendMode) -> None:
+        backdrop = np.full((1, 1, 4), 0.5, np.float32)
+        source = np.full((1, 1, 4), 0.25, np.float32)
+        backdrop[..., 3], source[..., 3] = under, over
+        composite(backdrop, source, mode=mode)
+        if over > 0:
+            self.assertAlmostEqual(float(backdrop[0, 0, 3]), over + under * (1 - over), places=5)
+
+
+class HalvingTest(Case):
+    def test_colour_is_weighted_by_alpha(self) -> None:
+        pixels = np.zeros((2, 2, 4), np.uint16)
+        pixels[0, 0] = (60000, 0, 0, 65535)
+        pixels[1, 1] = (0, 60000, 0, 0)  # transparent: its green must not leak
+        half = np.empty((1, 1, 4), np.uint16)
+        halve_pixels(pixels, half)
+        self.assertEqual(half[0, 0].tolist(), [60000, 0, 0, 16384])
+
+    def test_both_forms_agree(self) -> None:
+        random = np.random.default_rng(1)
+        pixels = random.integers(0, 65536, (64, 64, 4)).astype(np.uint16)
+        mask = random.integers(0, 65536, (64, 64)).astype(np.uint16)
+        for kernel, data in ((halve_pixels, pixels), (halve_mask, mask)):
+            shape = (32, 32, *data.shape[2:])
+            fast, plain = np.empty(shape, np.uint16), np.empty(shape, np.uint16)
+            kernel(data, fast)
+            kernel.reference(data, plain)
+            self.assertLessEqual(np.abs(fast.astype(int) - plain).max(), 1)
+
+
+if __name__ == "__main__":
+    unittest.main()
