@@ -44,7 +44,7 @@ def measure() -> list[dict[str, object]]:
     for zoom in (0.5, 1.0):
         app.bench.zoom_to(zoom)
         settle(app)
-        delays = _stroke_delays(app, pen, painted_at, zoom, PenSample, QEvent, QApplication)
+        delays = _stroke_delays(app, pen, painted_at, PenSample, QEvent, QApplication)
         settle(app)
         side = round((SIZE_PX + STEP_PX) * zoom) + 2
         reference = _bare_blend_ms(side)
@@ -63,7 +63,7 @@ def measure() -> list[dict[str, object]]:
     return rows
 
 
-def _stroke_delays(app, pen, painted_at, zoom, sample_type, q_event, qt) -> list[float]:
+def _stroke_delays(app, pen, painted_at, sample_type, q_event, qt) -> list[float]:
     """Milliseconds from each event to the paint that shows its frame."""
     geometry = app.bench.geometry
     x0 = geometry.centre_x - N_EVENTS * STEP_PX / 4

@@ -34,6 +34,14 @@ class Delivery:
     long_side_px: int | None = None
 
 
+def _vips() -> Any:
+    """The image library, told not to keep whole pictures that are decoded once."""
+    import pyvips
+
+    pyvips.cache_set_max(0)
+    return pyvips
+
+
 def read_photo(path: Path) -> Photo:
     """Read and decode a photo file.
 
@@ -62,7 +70,7 @@ def read_photo(path: Path) -> Photo:
 
 def decode_photo(encoded: bytes, name: str) -> Photo:
     """Decode the bytes of a JPEG, PNG or TIFF file; orientation is applied."""
-    import pyvips
+    pyvips = _vips()
 
     if not encoded:
         raise PhotoError(f"'{name}' was not opened", "the file is empty", "copy it again")
@@ -99,7 +107,7 @@ def encode_photo(
     UsageError : an ending or depth that cannot be written.
     LatherError : the folder cannot be written.
     """
-    import pyvips
+    pyvips = _vips()
 
     check_writable(path, delivery.depth_bits)
     image = pyvips.Image.new_from_memory(
@@ -200,7 +208,7 @@ def _number(image: Any, field: str) -> int:
 
 def _lattice(profile: bytes | None) -> Lattice:
     """Document colours to sRGB at the lattice points; `NO_LATTICE` if there is no difference."""
-    import pyvips
+    pyvips = _vips()
 
     if profile is None:
         return NO_LATTICE
@@ -222,7 +230,7 @@ def _lattice(profile: bytes | None) -> Lattice:
 
 
 def _with_profile(image: Any, profile: bytes | None) -> Any:
-    import pyvips
+    pyvips = _vips()
 
     image = image.copy()
     if profile is None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
@@ -34,8 +34,11 @@ def flatten(
     photo = state.photo
     dtype: type[np.uint8] | type[np.uint16] = np.uint16 if depth_bits == 16 else np.uint8
     out = np.empty((photo.height, photo.width, 3), dtype=dtype)
-    for rect, pixels in _rendered(state, progress, cancel, "flattening"):
-        out[rect.slices] = quantise(_on_white(pixels), dtype)
+
+    def fill(rect: Rect) -> None:
+        out[rect.slices] = quantise(_on_white(render(state, rect)), dtype)
+
+    _for_each_cell(photo.rect, fill, progress, cancel, "flattening")
     return out
 
 
@@ -48,33 +51,35 @@ def merged_layer(
 ) -> PixelLayer:
     """Everything that shows, as one new pixel layer."""
     changed: dict[Key, NDArray[np.uint16] | None] = {}
-    for rect, pixels in _rendered(state, progress, cancel, "merging"):
+
+    def add(rect: Rect) -> None:
         tile = np.zeros((TILE_PX, TILE_PX, 4), dtype=np.uint16)
-        to_pixels(pixels, tile[: rect.height, : rect.width])
+        to_pixels(render(state, rect), tile[: rect.height, : rect.width])
         changed[rect.y0 // TILE_PX, rect.x0 // TILE_PX] = tile
+
+    _for_each_cell(state.photo.rect, add, progress, cancel, "merging")
     tiles = NO_PIXELS.with_tiles(changed)
     return PixelLayer(id=new_id(), name=name, stage=Stage.FINISH, tiles=tiles)
 
 
-def _rendered(
-    state: JobState, progress: Progress, cancel: CancelToken | None, what: str
-) -> Iterator[tuple[Rect, NDArray[np.float32]]]:
-    """Cells of the picture with their pixels; a few ahead are computed on threads."""
-    whole = state.photo.rect
+def _for_each_cell(
+    whole: Rect,
+    work: Callable[[Rect], None],
+    progress: Progress,
+    cancel: CancelToken | None,
+    what: str,
+) -> None:
+    """Do something for all cells of the picture, on threads; cancelling stops between cells."""
     rects = [Rect.cell(key, TILE_PX).intersect(whole) for key in whole.cells(TILE_PX)]
+
+    def unless_cancelled(rect: Rect) -> None:
+        if cancel is not None:
+            cancel.check()
+        work(rect)
+
     with ThreadPoolExecutor(N_THREADS, "flatten") as pool:
-        ahead = 4 * N_THREADS
-        futures = [pool.submit(render, state, rect) for rect in rects[:ahead]]
-        for index, rect in enumerate(rects):
-            if cancel is not None and cancel.cancelled:
-                pool.shutdown(cancel_futures=True)
-                cancel.check()
-            pixels = futures[index].result()
-            futures[index] = None  # type: ignore[call-overload]
-            if index + ahead < len(rects):
-                futures.append(pool.submit(render, state, rects[index + ahead]))
-            yield rect, pixels
-            progress((index + 1) / len(rects), what)
+        for n_done, _ in enumerate(pool.map(unless_cancelled, rects), start=1):
+            progress(n_done / len(rects), what)
 
 
 def _on_white(pixels: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -27,14 +27,14 @@ from lather.tools.base import Hand, Outcome, Work
 
 def begin_paint_colour(state: JobState, hand: Hand) -> Work:
     if hand.on_mask:
-        return MaskWork(state, hand, target=1.0, name="Show through mask")
+        return MaskWork(state, target=1.0, name="Show through mask")
     state = with_layer_to_paint(state, "Paint")
     return PixelWork(state, hand, ColourPaint(hand.colour), "Paint colour")
 
 
 def begin_erase(state: JobState, hand: Hand) -> Work:
     if hand.on_mask:
-        return MaskWork(state, hand, target=0.0, name="Hide by mask")
+        return MaskWork(state, target=0.0, name="Hide by mask")
     return PixelWork(state, hand, Eraser(), "Erase")
 
 
@@ -111,7 +111,7 @@ class PixelWork:
 class MaskWork:
     """A stroke onto the active layer's mask."""
 
-    def __init__(self, state: JobState, hand: Hand, *, target: float, name: str) -> None:
+    def __init__(self, state: JobState, *, target: float, name: str) -> None:
         self._state = state
         self._name = name
         self._mask: Mask = edits.mask_paintable(state, state.active_id)

@@ -18,7 +18,7 @@ class OnInterfaceThread(QObject):
 
     def __init__(self) -> None:
         super().__init__()
-        self._asked.connect(self._run, type=Qt.ConnectionType.QueuedConnection)
+        self._asked.connect(self._run, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
 
     def __call__(self, callback: object) -> None:
         self._asked.emit(callback)

@@ -18,41 +18,45 @@ from lather.core.compiled_types import (
     W_SAMPLES,
 )
 
+_ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
+
 
 @njit("float32(float32,float32,int64)", inline="always", **OPTIONS)
 def _separable(cb, cs, mode):  # type: ignore[no-untyped-def]
-    if mode == 0:
-        return cs
     if mode == 1:
         return cb * cs
     if mode == 2:
         return cb + cs - cb * cs
     if mode == 3:
-        return 2 * cb * cs if cb <= 0.5 else cs + (2 * cb - 1) - cs * (2 * cb - 1)
+        return _TWO * cb * cs if cb <= _HALF else cs + (_TWO * cb - _ONE) * (_ONE - cs)
     if mode == 4:
         return min(cb, cs)
     if mode == 5:
         return max(cb, cs)
     if mode == 6:
-        if cb <= 0:
-            return cb * 0
-        return cb * 0 + 1 if cs >= 1 else min(cb * 0 + 1, cb / (1 - cs))
+        if cb <= _ZERO:
+            return _ZERO
+        return _ONE if cs >= _ONE else min(_ONE, cb / (_ONE - cs))
     if mode == 7:
-        if cb >= 1:
-            return cb * 0 + 1
-        return cb * 0 if cs <= 0 else 1 - min(cb * 0 + 1, (1 - cb) / cs)
+        if cb >= _ONE:
+            return _ONE
+        return _ZERO if cs <= _ZERO else _ONE - min(_ONE, (_ONE - cb) / cs)
     if mode == 8:
-        return 2 * cb * cs if cs <= 0.5 else cb + (2 * cs - 1) - cb * (2 * cs - 1)
+        return _TWO * cb * cs if cs <= _HALF else cb + (_TWO * cs - _ONE) * (_ONE - cb)
     if mode == 9:
-        if cs <= 0.5:
-            return cb - (1 - 2 * cs) * cb * (1 - cb)
-        d = ((16 * cb - 12) * cb + 4) * cb if cb <= 0.25 else math.sqrt(cb)
-        return cb + (2 * cs - 1) * (d - cb)
+        bend = _TWO * cs - _ONE
+        if bend <= _ZERO:
+            return cb + bend * cb * (_ONE - cb)
+        if cb <= np.float32(0.25):
+            d = ((np.float32(16) * cb - np.float32(12)) * cb + np.float32(4)) * cb
+        else:
+            d = np.float32(math.sqrt(cb))
+        return cb + bend * (d - cb)
     if mode == 10:
         return abs(cb - cs)
     if mode == 11:
-        return cb + cs - 2 * cb * cs
-    return min(max(cb + 2 * cs - 1, cb * 0), cb * 0 + 1)
+        return cb + cs - _TWO * cb * cs
+    return min(max(cb + _TWO * cs - _ONE, _ZERO), _ONE)
 
 
 @njit(inline="always", **OPTIONS)
@@ -109,17 +113,20 @@ _FIRST_NON_SEPARABLE = 13
 )
 def composite(backdrop, source, scale, mask, mask_kind, strength, mode):  # type: ignore[no-untyped-def]
     height, width = backdrop.shape[0], backdrop.shape[1]
-    one = strength * 0 + 1
-    mask_scale = one / 65535
+    one = np.float32(1)
+    mask_scale = np.float32(1 / 65535)
     for y in range(height):
         for x in range(width):
-            alpha = source[y, x, 3] * scale * strength
+            # Explicit float32: an integer times a float32 would become a float64.
+            alpha = np.float32(source[y, x, 3]) * scale * strength
             if mask_kind != 0:
-                shown = mask[y, x] * mask_scale
+                shown = np.float32(mask[y, x]) * mask_scale
                 alpha *= shown if mask_kind == 1 else one - shown
             if alpha <= 0:
                 continue
-            sr, sg, sb = source[y, x, 0] * scale, source[y, x, 1] * scale, source[y, x, 2] * scale
+            sr = np.float32(source[y, x, 0]) * scale
+            sg = np.float32(source[y, x, 1]) * scale
+            sb = np.float32(source[y, x, 2]) * scale
             under = backdrop[y, x, 3]
             br, bg, bb = backdrop[y, x, 0], backdrop[y, x, 1], backdrop[y, x, 2]
             mr, mg, mb = sr, sg, sb
@@ -183,12 +190,12 @@ def halve_mask(mask, half):  # type: ignore[no-untyped-def]
 
 @njit([void(R_BYTES, W_FLOATS), void(R_SAMPLES, W_FLOATS)], **OPTIONS)
 def photo_to_float(photo, out):  # type: ignore[no-untyped-def]
-    scale = out.dtype.type(1.0 / (255 if photo.itemsize == 1 else 65535))
+    scale = np.float32(1.0 / (255 if photo.itemsize == 1 else 65535))
     for y in range(photo.shape[0]):
         for x in range(photo.shape[1]):
-            out[y, x, 0] = photo[y, x, 0] * scale
-            out[y, x, 1] = photo[y, x, 1] * scale
-            out[y, x, 2] = photo[y, x, 2] * scale
+            out[y, x, 0] = np.float32(photo[y, x, 0]) * scale
+            out[y, x, 1] = np.float32(photo[y, x, 1]) * scale
+            out[y, x, 2] = np.float32(photo[y, x, 2]) * scale
             out[y, x, 3] = 1
 
 
@@ -197,5 +204,5 @@ def to_pixels(image, out):  # type: ignore[no-untyped-def]
     for y in range(image.shape[0]):
         for x in range(image.shape[1]):
             for c in range(4):
-                value = min(max(image[y, x, c], image[y, x, c] * 0), image[y, x, c] * 0 + 1)
-                out[y, x, c] = int(value * 65535 + image.dtype.type(0.5))
+                value = min(max(image[y, x, c], _ZERO), _ONE)
+                out[y, x, c] = int(value * np.float32(65535) + _HALF)

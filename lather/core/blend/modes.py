@@ -83,7 +83,8 @@ def _lum(c: FloatImage) -> FloatImage:
 
 
 def _sat(c: FloatImage) -> FloatImage:
-    return (c.max(-1) - c.min(-1))[..., None]
+    spread: FloatImage = (c.max(-1) - c.min(-1))[..., None]
+    return spread
 
 
 def _set_lum(c: FloatImage, lum: FloatImage) -> FloatImage:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+import numpy as np
 from numba import float64, njit, void
 
 from lather.core.compiled_types import (
@@ -54,20 +55,21 @@ def stamp(coverage, x0, y0, dabs):  # type: ignore[no-untyped-def]
 
 @njit(void(R_SAMPLES, R_PLANE, R_SAMPLES, W_SAMPLES), **OPTIONS)
 def lay_colour(base, coverage, source, out):  # type: ignore[no-untyped-def]
+    unit, one, half = np.float32(1 / 65535), np.float32(1), np.float32(0.5)
     for y in range(coverage.shape[0]):
         for x in range(coverage.shape[1]):
-            alpha_s = coverage[y, x] * source[y, x, 3] / 65535.0
-            if alpha_s <= 0:
+            if coverage[y, x] <= 0 or source[y, x, 3] == 0:
                 for c in range(4):
                     out[y, x, c] = base[y, x, c]
                 continue
-            alpha_b = base[y, x, 3] / 65535.0
-            rest = (1.0 - alpha_s) * alpha_b
+            alpha_s = coverage[y, x] * np.float32(source[y, x, 3]) * unit
+            rest = (one - alpha_s) * np.float32(base[y, x, 3]) * unit
             alpha_o = alpha_s + rest
+            share_s, share_b = alpha_s / alpha_o, rest / alpha_o
             for c in range(3):
-                mixed = (alpha_s * source[y, x, c] + rest * base[y, x, c]) / alpha_o
-                out[y, x, c] = int(mixed + 0.5)
-            out[y, x, 3] = int(alpha_o * 65535.0 + 0.5)
+                mixed = share_s * np.float32(source[y, x, c]) + share_b * np.float32(base[y, x, c])
+                out[y, x, c] = int(mixed + half)
+            out[y, x, 3] = int(min(alpha_o, one) * np.float32(65535) + half)
 
 
 @njit(void(R_SAMPLES, R_PLANE, W_SAMPLES), **OPTIONS)

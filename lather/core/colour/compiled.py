@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from numba import float32, njit, void
 
 from lather.core.compiled_types import OPTIONS, R_FLOATS, R_LATTICE, W_BYTES
@@ -11,9 +12,8 @@ from lather.core.compiled_types import OPTIONS, R_FLOATS, R_LATTICE, W_BYTES
 def to_bytes(image, lattice, surround, out):  # type: ignore[no-untyped-def]
     convert = lattice.shape[0] > 1
     top = lattice.shape[0] - 1
-    zero = surround * 0
-    one = zero + 1
-    half, full = zero + 0.5, zero + 255
+    zero, one = np.float32(0), np.float32(1)
+    half, full = np.float32(0.5), np.float32(255)
     for y in range(image.shape[0]):
         for x in range(image.shape[1]):
             r = min(max(image[y, x, 0], zero), one)

@@ -160,4 +160,5 @@ def _mode_weight(rise: Plane, mode: MendMode) -> Plane:
     if mode is MendMode.ALL:
         return np.ones_like(rise)
     signed = rise if mode is MendMode.LIFT_DARKS else -rise
-    return np.clip(signed / np.float32(MODE_RAMP), 0.0, 1.0)
+    weight: Plane = np.clip(signed / np.float32(MODE_RAMP), 0.0, 1.0)
+    return weight
