@@ -1,0 +1,284 @@
+"""Rendering: parts equal the whole, levels equal reduced pictures, caches equal no cache."""
+
+from dataclasses import replace
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lather.core.arrays import quantise
+from lather.core.blend.modes import BlendMode, blend
+from lather.core.rect import Rect
+from lather.core.work import CancelToken
+from lather.document import edits
+from lather.document.job import new_state
+from lather.document.tiles import Tiles
+from lather.errors import Cancelled
+from lather.render.compositor import BackdropCache, render, render_below, render_mask
+from lather.render.flatten import flatten, merged_layer
+from lather.render.geometry import ViewGeometry
+from lather.render.touched import touched_share
+from lather.render.view import Shown, ViewTiles
+from lather.render.worker import SameThread, Workers
+from tests.support import Case, noise_photo, painted_state, random_tile
+
+
+def with_mask(state, seed: int = 3):
+    state = edits.add_mask(state, state.active_id)
+    tiles = Tiles(1, 65535).with_tiles({(0, 0): random_tile(seed, channels=1)})
+    return edits.set_mask_pixels(state, state.active_id, tiles)
+
+
+def rich_state():
+    """Layers of several modes, a mask, a group with strength, over a photo of two tiles."""
+    state = painted_state(noise_photo(300, 280), 3)
+    first, second, third = (layer.id for layer in state.layers[1:])
+    state = edits.set_mode(state, first, BlendMode.SOFT_LIGHT)
+    state = edits.set_strength(state, second, 0.6)
+    state = with_mask(replace(state, active_id=second))
+    state = edits.group(state, third)
+    return edits.set_strength(state, state.active_id, 0.7)
+
+
+class RenderTest(Case):
+    def test_no_layers_is_the_photo_bit_for_bit(self) -> None:
+        for bits in (8, 16):
+            photo = noise_photo(bits=bits)
+            out = flatten(new_state(photo), bits)
+            self.assert_equal_arrays(out, photo.samples)
+
+    def test_normal_layer_by_hand(self) -> None:
+        state = painted_state(n_layers=1)
+        state = edits.set_strength(state, state.active_id, 0.5)
+        rect = Rect(10, 20, 200, 220)
+        layer = state.active.tiles.read(rect).astype(np.float64) / 65535
+        photo = state.photo.samples[rect.slices].astype(np.float64) / 65535
+        alpha = 0.5 * layer[..., 3:]
+        expected = photo + alpha * (layer[..., :3] - photo)
+        self.assert_close(render(state, rect)[..., :3], expected, 1e-5)
+
+    @settings(max_examples=25, deadline=None)
+    @given(st.integers(-20, 290), st.integers(-20, 270), st.integers(1, 120), st.integers(1, 120),
+           st.integers(0, 3))
+    def test_any_part_equals_that_part_of_the_whole(
+        self, x: int, y: int, width: int, height: int, level: int
+    ) -> None:
+        state = self.shared()
+        bounds = state.photo.rect.at_level(level)
+        rect = Rect(x >> level, y >> level, (x >> level) + width, (y >> level) + height)
+        part = rect.intersect(bounds)
+        if part.empty:
+            return
+        whole = render(state, bounds, level)
+        got = render(state, rect, level)
+        self.assert_close(got[part.shifted(-rect.x0, -rect.y0).slices], whole[part.slices], 1e-6)
+
+    _shared = None
+
+    @classmethod
+    def shared(cls):
+        if cls._shared is None:
+            cls._shared = rich_state()
+        return cls._shared
+
+    def test_a_level_is_near_the_reduced_picture(self) -> None:
+        """Exact for normal layers without alpha edges; the design composites mips."""
+        state = new_state(noise_photo(256, 256))
+        state = edits.add_pixel_layer(state)
+        tile = random_tile(4)
+        tile[..., 3] = 65535
+        state = edits.set_pixels(
+            state, state.active_id, state.active.tiles.with_tiles({(0, 0): tile})
+        )
+        full = render(state, state.photo.rect)
+        reduced = full.reshape(128, 2, 128, 2, 4).mean((1, 3))
+        self.assert_close(render(state, Rect(0, 0, 128, 128), 1), reduced, 2 / 65535)
+
+    def test_hidden_weak_and_masked_layers(self) -> None:
+        state = painted_state(n_layers=1)
+        plain = render(new_state(state.photo), state.photo.rect)
+        layer_id = state.active_id
+        hiding = edits.add_mask(state, layer_id, hide_all=True)
+        for nothing in (
+            edits.set_visible(state, layer_id, False),
+            edits.set_strength(state, layer_id, 0),
+            hiding,
+            edits.invert_mask(edits.add_mask(state, layer_id), layer_id),
+        ):
+            self.assert_equal_arrays(render(nothing, state.photo.rect), plain)
+        off = edits.switch_mask(hiding, layer_id)
+        self.assert_equal_arrays(render(off, state.photo.rect), render(state, state.photo.rect))
+
+    def test_isolated_group_blends_its_own_result(self) -> None:
+        state = painted_state(noise_photo(200, 200), 1)
+        opaque = state.active.tiles.pixels((0, 0)).copy()
+        opaque[..., 3] = 65535
+        state = edits.set_pixels(
+            state, state.active_id, state.active.tiles.with_tiles({(0, 0): opaque})
+        )
+        state = edits.group(state, state.active_id)
+        state = edits.set_mode(state, state.active_id, BlendMode.MULTIPLY)
+        photo = render(new_state(state.photo), state.photo.rect)[..., :3]
+        layer = opaque[:200, :200, :3].astype(np.float32) / 65535
+        expected = blend(photo, layer, BlendMode.MULTIPLY)
+        self.assert_close(render(state, state.photo.rect)[..., :3], expected, 1e-5)
+
+    def test_mask_view(self) -> None:
+        state = with_mask(painted_state())
+        rect = Rect(0, 0, 100, 100)
+        expected = state.active.mask.tiles.read(rect).astype(np.float32) / 65535
+        self.assert_close(render_mask(state.active, rect)[..., 0], expected, 1e-6)
+        inverted = edits.invert_mask(state, state.active_id)
+        self.assert_close(render_mask(inverted.active, rect)[..., 0], 1 - expected, 1e-6)
+
+    def test_below_leaves_out_what_lies_above(self) -> None:
+        state = painted_state(n_layers=3)
+        middle = state.layers[2].id
+        without_top = edits.delete(state, state.layers[3].id)
+        rect = Rect(5, 5, 90, 80)
+        self.assert_equal_arrays(render_below(state, middle, rect), render(without_top, rect))
+
+    def test_backdrop_cache_changes_nothing(self) -> None:
+        state, cache = rich_state(), BackdropCache()
+        for layer in state.layers[1:]:
+            for level in (0, 1):
+                rect = Rect(11, 7, 130, 120)
+                for _ in range(2):
+                    got = cache.render(state, layer.id, rect, level)
+                    self.assert_close(got, render(state, rect, level), 1e-6)
+        weaker = edits.set_strength(state, state.layers[1].id, 0.1)
+        got = cache.render(weaker, state.layers[3].id, rect, 1)
+        self.assert_close(got, render(weaker, rect, 1), 1e-6)
+
+
+class FlattenTest(Case):
+    def test_flatten_is_render_rounded(self) -> None:
+        state = rich_state()
+        expected = quantise(render(state, state.photo.rect)[..., :3], np.uint16)
+        self.assert_equal_arrays(flatten(state, 16), expected)
+
+    def test_merged_copy_shows_the_same(self) -> None:
+        state = rich_state()
+        merged = edits.insert_on_top(state, merged_layer(state, "Merged copy"))
+        rect = state.photo.rect
+        self.assert_close(render(merged, rect), render(state, rect), 1 / 65535)
+
+    def test_cancel_stops_it(self) -> None:
+        token = CancelToken()
+        token.cancel()
+        with self.assertRaises(Cancelled):
+            flatten(rich_state(), 8, cancel=token)
+
+    def test_progress_rises_to_one(self) -> None:
+        shares = []
+        flatten(rich_state(), 8, progress=lambda share, what: shares.append(share))
+        self.assertEqual(shares, sorted(shares))
+        self.assertEqual(shares[-1], 1.0)
+
+    def test_touched_share(self) -> None:
+        state = painted_state(noise_photo(512, 256), 1)
+        self.assertEqual(touched_share(new_state(state.photo)), 0)
+        self.assertGreater(touched_share(state), 0.95)
+
+
+class GeometryTest(Case):
+    @settings(max_examples=60, deadline=None)
+    @given(st.floats(0.03, 8), st.floats(0, 4000), st.floats(0, 3000), st.booleans(),
+           st.floats(0, 800), st.floats(0, 600))
+    def test_there_and_back(self, zoom, x, y, mirrored, view_x, view_y) -> None:
+        geometry = ViewGeometry(4000, 3000, 800, 600, zoom, x, y, mirrored)
+        there = geometry.to_view(*geometry.to_photo(view_x, view_y))
+        self.assert_close(there, (view_x, view_y), 1e-6)
+
+    def test_zoom_keeps_the_point_under_the_pen(self) -> None:
+        for mirrored in (False, True):
+            geometry = ViewGeometry(4000, 3000, 800, 600, 0.5, 2000, 1500, mirrored)
+            before = geometry.to_photo(200, 100)
+            self.assert_close(geometry.zoomed(2.0, 200, 100).to_photo(200, 100), before, 1e-6)
+
+    def test_level_has_all_visible_detail(self) -> None:
+        for zoom, level in ((4, 0), (1, 0), (0.99, 0), (0.5, 1), (0.49, 1), (0.25, 2), (0.13, 2)):
+            geometry = ViewGeometry(4000, 3000, 800, 600, zoom, 2000, 1500)
+            self.assertEqual(geometry.level, level)
+            self.assertTrue(0.5 < geometry.level_zoom <= 4)
+
+    def test_fitting_shows_all_of_it(self) -> None:
+        geometry = ViewGeometry.fitting(4000, 3000, 800, 700)
+        self.assertEqual(geometry.visible, Rect(0, 0, 4000, 3000).at_level(geometry.level))
+
+    def test_dragging_moves_with_the_hand_also_mirrored(self) -> None:
+        for mirrored in (False, True):
+            geometry = ViewGeometry(4000, 3000, 800, 600, 0.5, 2000, 1500, mirrored)
+            x, y = geometry.to_view(2000, 1500)
+            self.assert_close(geometry.panned(30, -20).to_view(2000, 1500), (x + 30, y - 20), 1e-6)
+
+
+class ViewTilesTest(Case):
+    def test_what_is_asked_arrives_and_stays_until_changed(self) -> None:
+        arrived = []
+        state = rich_state()
+        view = ViewTiles(state, SameThread(), arrived.append)
+        rect = Rect(0, 0, 300, 280)
+        view.picture(Shown.AFTER, 0, rect)
+        self.assertEqual(len(arrived), 4)
+        view.picture(Shown.AFTER, 0, rect)
+        self.assertEqual(len(arrived), 4)
+        view.set_state(state, [Rect(0, 0, 10, 10)])
+        view.picture(Shown.AFTER, 0, rect)
+        self.assertEqual(len(arrived), 5)
+
+    def test_before_shows_the_photo(self) -> None:
+        state = rich_state()
+        view = ViewTiles(state, SameThread(), lambda request: None)
+        view.picture(Shown.BEFORE, 0, Rect(0, 0, 64, 64))
+        shown = view.picture(Shown.BEFORE, 0, Rect(0, 0, 64, 64))
+        expected = quantise(state.photo.samples[:64, :64].astype(np.float32) / 65535, np.uint8)
+        self.assertLessEqual(np.abs(shown[..., 2::-1].astype(int) - expected).max(), 1)
+
+    def test_an_answer_older_than_the_change_is_dropped(self) -> None:
+        state, late = painted_state(), []
+
+        class Later:
+            def post(self, work, done, **options) -> None:
+                late.append((work, done))
+
+        view = ViewTiles(state, Later(), lambda request: None)
+        view.request(Shown.AFTER, 0, (0, 0))
+        weaker = edits.set_strength(state, state.active_id, 0.1)
+        view.set_state(weaker, [state.photo.rect])
+        view.request(Shown.AFTER, 0, (0, 0))
+        for work, done in reversed(late):  # the newer answer comes first
+            done(work())
+        entry = view.request(Shown.AFTER, 0, (0, 0))
+        expected = ViewTiles(weaker, SameThread(), lambda request: None)
+        expected.request(Shown.AFTER, 0, (0, 0))
+        self.assert_equal_arrays(
+            entry.image, expected.request(Shown.AFTER, 0, (0, 0)).image
+        )
+
+    def test_tiles_under_the_brush_wait(self) -> None:
+        arrived = []
+        view = ViewTiles(painted_state(), SameThread(), arrived.append)
+        view.live_rect = Rect(10, 10, 20, 20)
+        view.request(Shown.AFTER, 0, (0, 0))
+        view.request(Shown.AFTER, 0, (0, 1))
+        self.assertEqual([request.key for request in arrived], [(0, 1)])
+
+
+class WorkersTest(Case):
+    def test_failures_come_back_and_priorities_count(self) -> None:
+        import threading
+
+        gate, order, done = threading.Event(), [], threading.Event()
+        workers = Workers(1)
+        workers.post(gate.wait, lambda outcome: None)
+        for name, priority in (("late", 2), ("soon", 0)):
+            workers.post(lambda: None, lambda _, n=name: order.append(n), priority=priority)
+        errors = []
+        workers.post(lambda: 1 / 0, lambda _: None, failed=errors.append, priority=1)
+        workers.post(lambda: None, lambda _: done.set(), priority=9)
+        gate.set()
+        self.assertTrue(done.wait(10))
+        workers.close()
+        self.assertEqual(order, ["soon", "late"])
+        self.assertIsInstance(errors[0], ZeroDivisionError)
