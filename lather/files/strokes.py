@@ -35,7 +35,7 @@ def read_recording(path: Path) -> list[list[PenSample]]:
             continue
         try:
             sample = _sample(json.loads(line))
-        except (ValueError, KeyError, TypeError) as error:
+        except (ValueError, KeyError, TypeError, AttributeError) as error:
             raise UsageError(
                 f"'{path.name}' was not played",
                 f"line {number} is not a reading of the pen ({error})",

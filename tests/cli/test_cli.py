@@ -1,0 +1,98 @@
+"""The command line: what works writes atomically, what does not says why in one line."""
+
+import contextlib
+import io
+import json
+import os
+import subprocess
+import sys
+from pathlib import Path
+
+from lather.cli.main import VERBS, main
+from lather.files.photos import read_photo
+from tests.support import DEMO, Case
+
+ROOT = Path(__file__).parents[2]
+
+
+def call(*words: object) -> tuple[int, str, str]:
+    out, err = io.StringIO(), io.StringIO()
+    with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+        try:
+            status = main([str(word) for word in words])
+        except SystemExit as stop:
+            status = int(stop.code or 0)
+    return status, out.getvalue(), err.getvalue()
+
+
+class CommandLineTest(Case):
+    def test_every_verb_has_help(self) -> None:
+        for verb in VERBS:
+            status, out, _ = call(verb, "--help")
+            self.assertEqual(status, 0)
+            self.assertIn("usage: lather", out)
+        status, out, _ = call("--help")
+        for verb in VERBS:
+            self.assertIn(verb, out)
+
+    def test_info(self) -> None:
+        status, out, _ = call("info", DEMO / "portrait1.lather", "--json")
+        facts = json.loads(out)
+        self.assertEqual((status, facts["photo"]["width"], facts["photo"]["height"]),
+                         (0, 2400, 3000))
+        self.assertEqual(facts["layers"][1]["strokes"], 34)
+        status, out, _ = call("info", DEMO / "portrait2.jpg")
+        self.assertIn("1600 x 2000", out)
+
+    def test_render_job_and_photo(self) -> None:
+        out = self.folder / "out.tif"
+        self.assertEqual(call("render", DEMO / "portrait1.lather", out, "--depth", "16")[0], 0)
+        photo = read_photo(out)
+        self.assertEqual((photo.width, photo.height, photo.depth_bits), (2400, 3000, 16))
+        small = self.folder / "small.jpg"
+        self.assertEqual(call("render", DEMO / "portrait2.jpg", small, "--long-side", 500)[0], 0)
+        self.assertEqual(read_photo(small).height, 500)
+
+    def test_bad_input_is_one_line_and_a_status(self) -> None:
+        earlier = self.folder / "out.png"
+        earlier.write_bytes(b"earlier")
+        damaged = self.folder / "damaged.lather"
+        damaged.write_bytes((DEMO / "portrait1.lather").read_bytes()[:4000])
+        empty = self.folder / "empty.jpg"
+        empty.touch()
+        for words, reason in (
+            (("render", self.folder / "none.jpg", earlier), "no such file"),
+            (("render", empty, earlier), "empty"),
+            (("render", damaged, earlier), "damaged"),
+            (("render", self.folder, earlier), "folder"),
+            (("render", DEMO / "portrait2.jpg", self.folder / "x.gif"), "not a format"),
+            (("render", DEMO / "portrait2.jpg", self.folder / "x.jpg", "--depth", 16), "8 bit"),
+            (("render", DEMO / "portrait2.jpg", earlier, "--quality", 0), "quality"),
+            (("render", DEMO / "portrait2.jpg", earlier, "--long-side", 0), "long-side"),
+            (("render", DEMO / "portrait2.jpg", "/proc/none/x.png"), "not written"),
+            (("info", damaged), "damaged"),
+            (("bench", "nonsense"), "not a bench"),
+            ((self.folder / "none.lather",), "no such file"),
+        ):
+            with self.subTest(words=[str(word) for word in words]):
+                status, _, err = call(*words)
+                self.assertNotEqual(status, 0)
+                self.assertIn(reason, err)
+                self.assertEqual(err.count("\n"), 1)
+        self.assertEqual(earlier.read_bytes(), b"earlier")
+        names = sorted(path.name for path in self.folder.iterdir())
+        self.assertEqual(names, ["damaged.lather", "empty.jpg", "out.png"])
+
+    def test_bench_names_its_groups(self) -> None:
+        status, out, _ = call("bench", "--list")
+        self.assertEqual(status, 0)
+        for name in ("stroke", "mend", "open", "export", "memory", "start"):
+            self.assertIn(name, out)
+
+    def test_without_a_display_it_says_so(self) -> None:
+        environment = {k: v for k, v in os.environ.items()
+                       if k not in ("DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM")}
+        done = subprocess.run([sys.executable, "-m", "lather"], capture_output=True, text=True,
+                              cwd=ROOT, env=environment, check=False)
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("no display", done.stderr)

@@ -1,0 +1,78 @@
+"""The contract between the folders: who may import whom, and that only `ui` knows Qt."""
+
+import ast
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+
+ROOT = Path(__file__).parents[1]
+PACKAGE = ROOT / "lather"
+INNER = {"errors", "__init__"}
+ALLOWED = {
+    "core": set(),
+    "document": {"core"},
+    "render": {"core", "document"},
+    "files": {"core", "document"},
+    "settings": {"core", "document", "files"},
+    "tools": {"core", "document", "render"},
+    "actions": {"core", "document", "render", "files", "settings", "tools", "paths"},
+    "ui": {"core", "document", "render", "files", "settings", "tools", "actions", "paths"},
+    "cli": {"core", "document", "render", "files", "settings", "tools", "actions", "ui", "paths"},
+}  # fmt: skip
+LONGEST_MODULE_LINES = 470
+
+
+def imported_modules(path: Path) -> set[str]:
+    names: set[str] = set()
+    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+        if isinstance(node, ast.Import):
+            names.update(alias.name for alias in node.names)
+        elif isinstance(node, ast.ImportFrom) and node.module:
+            names.add(node.module)
+            names.update(f"{node.module}.{alias.name}" for alias in node.names)
+    return names
+
+
+class ArchitectureTest(unittest.TestCase):
+    def test_dependencies_point_inward(self) -> None:
+        for folder, allowed in ALLOWED.items():
+            for path in (PACKAGE / folder).rglob("*.py"):
+                for name in imported_modules(path):
+                    parts = name.split(".")
+                    if parts[0] != "lather" or len(parts) < 2:
+                        continue
+                    with self.subTest(file=str(path.relative_to(ROOT)), imports=name):
+                        self.assertIn(parts[1], allowed | INNER | {folder, "__version__"})
+
+    def test_only_the_interface_imports_the_toolkit(self) -> None:
+        for path in PACKAGE.rglob("*.py"):
+            uses = any(name.split(".")[0] == "PyQt6" for name in imported_modules(path))
+            if uses:
+                self.assertEqual(path.relative_to(PACKAGE).parts[0], "ui", path)
+
+    def test_core_loads_without_toolkit_compiler_or_decoder(self) -> None:
+        code = (
+            "import sys, lather.core.blend.composite, lather.core.brush.dabs, "
+            "lather.tools.session, lather.actions.table\n"
+            "lather.actions.table.all_actions()\n"
+            "print([m for m in ('PyQt6', 'numba', 'cv2', 'pyvips', 'scipy') if m in sys.modules])"
+        )
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True,
+                              cwd=ROOT, check=True)
+        self.assertEqual(done.stdout.strip(), "[]")
+
+    def test_modules_stay_short(self) -> None:
+        for path in PACKAGE.rglob("*.py"):
+            n_lines = len(path.read_text(encoding="utf-8").splitlines())
+            self.assertLessEqual(n_lines, LONGEST_MODULE_LINES, path)
+
+    def test_every_module_says_what_it_is(self) -> None:
+        for path in PACKAGE.rglob("*.py"):
+            tree = ast.parse(path.read_text(encoding="utf-8"))
+            if tree.body:
+                self.assertIsNotNone(ast.get_docstring(tree), path)
+
+
+if __name__ == "__main__":
+    unittest.main()
