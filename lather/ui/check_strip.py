@@ -62,8 +62,14 @@ class CheckStrip(QWidget):
         self.reset()
 
     def reset(self) -> None:
+        self.touched.setText("–")
         self._refresh()
         self._timer.start()
+
+    @property
+    def measured(self) -> bool:
+        """True if no measurement is due any more."""
+        return not self._timer.isActive()
 
     def close_view(self) -> None:
         self._timer.stop()

@@ -52,6 +52,7 @@ class LayerPanel(Panel):
             item = self._list_column.takeAt(0)
             widget = item.widget() if item is not None else None
             if widget is not None:
+                widget.hide()  # deletion may come after the next paint
                 widget.deleteLater()
         self.rows.clear()
         job = self.bench.job

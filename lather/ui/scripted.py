@@ -54,6 +54,8 @@ def open_and_settle(app: App, path: Path) -> None:
 
 def shot(app: App, path: Path) -> Path:
     """A picture of the window as it is once everything has arrived."""
+    if app.bench.job is not None:
+        wait_until(lambda: app.window.checks.measured, 5.0)
     settle(app)
     path.parent.mkdir(parents=True, exist_ok=True)
     app.window.grab().save(str(path))

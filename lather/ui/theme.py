@@ -126,7 +126,7 @@ def _style(t: Theme) -> str:
     QFrame[role="card"] {{ background: {t.card}; border-radius: {RADIUS_PX}px; }}
     QPushButton, QToolButton {{ background: {t.card}; border: 1px solid transparent;
         border-radius: {RADIUS_PX}px; padding: 4px 10px; min-height: 18px; }}
-    QToolButton[role="icon"] {{ padding: 4px 5px; }}
+    QToolButton[role="icon"], QToolButton[role="compact"] {{ padding: 4px 5px; }}
     QPushButton:hover, QToolButton:hover {{ background: {t.raised}; }}
     QPushButton:pressed, QToolButton:pressed {{ background: {t.groove}; }}
     QPushButton:checked, QToolButton:checked {{ background: {t.accent_soft};

@@ -130,6 +130,7 @@ class ToolCard(Panel):
         row.addStretch(1)
         for action_id, text in _DYNAMICS:
             button = CommandButton(actions[action_id], self.bench, text=text)
+            button.setProperty("role", "compact")
             self.buttons.append(button)
             row.addWidget(button)
         self.column.addLayout(row)

@@ -1,0 +1,77 @@
+"""Refreshes docs/screenshots from the demo data, through the real window."""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PyQt6.QtCore import QPointF
+from PyQt6.QtWidgets import QDialog
+
+from lather.core.kernels import prepare_kernels
+from lather.core.rect import Rect
+from lather.document import edits
+from lather.document.layers import Stage
+from lather.paths import SOURCE_TREE, demo_dir, demo_job
+from lather.settings.store import Settings
+from lather.ui.app import build
+from lather.ui.dialogs import DeliverDialog
+from lather.ui.scripted import SIZE, open_and_settle, settle, shot
+
+FOLDER = SOURCE_TREE / "docs" / "screenshots"
+
+
+def main() -> None:
+    prepare_kernels()
+    app = build(Settings())
+    app.window.resize(*SIZE)
+    app.window.show()
+    bench = app.bench
+
+    open_and_settle(app, demo_dir() / "portrait1.jpg")
+    shot(app, FOLDER / "first-run.png")
+
+    open_and_settle(app, demo_job())
+    bench.settings.set("hint_seen", True)
+    app.window.hint.hide()
+    bench.zoom_to(0.5)
+    bench.centre_on(Rect.around(1180, 1330, 2))
+    settle(app)
+    app.window.canvas._move_cursor(QPointF(330, 420))
+    shot(app, FOLDER / "clean.png")
+
+    bench.zoom_to(1.0)
+    bench.centre_on(Rect.around(960, 1350, 2))
+    bench.look(split=True)
+    shot(app, FOLDER / "split.png")
+    bench.look(split=False)
+
+    bench.fit()
+    bench.change("New layer", edits.add_pixel_layer, "Warmth", Stage.EVEN)
+    bench.change("Add mask", edits.add_mask, bench.state.active_id)
+    bench.change("Group layer", edits.group, bench.state.active_id)
+    bench.take_tool("paint_colour")
+    bench.go_to_stage(Stage.DELIVER)
+    shot(app, FOLDER / "deliver-stage.png")
+    show(app, DeliverDialog(bench.state, demo_job().with_suffix(".jpg"), app.window), "deliver")
+    bench.go_to_stage(Stage.CLEAN)
+
+    for command, name in (("help.search", "search"), ("help.shortcuts", "keys")):
+        app.window.actions_by_id[command].run(bench)
+        dialog = app.window.findChildren(QDialog)[-1]
+        show(app, dialog, name)
+    app.close()
+
+
+def show(app, dialog: QDialog, name: str) -> None:
+    """A picture of one dialog."""
+    dialog.show()
+    settle(app)
+    dialog.grab().save(str(FOLDER / f"{name}.png"))
+    dialog.close()
+    dialog.setParent(None)
+
+
+if __name__ == "__main__":
+    main()
