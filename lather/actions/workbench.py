@@ -31,6 +31,8 @@ from lather.tools.table import TOOLS, tool
 T = TypeVar("T")
 SIZE_STEP = 1.15
 SMALLEST_SIZE_PX, LARGEST_SIZE_PX = 1.0, 2000.0
+SMALLEST_SPACING = 0.02
+_LOWEST = {"hardness": 0.0, "opacity": 0.0, "flow": 0.0, "spacing": SMALLEST_SPACING}
 
 log = logging.getLogger(__name__)
 
@@ -206,9 +208,9 @@ class Workbench:
         """Change attributes of the brush in hand, kept within their bounds."""
         if "size_px" in changes:
             changes["size_px"] = min(max(changes["size_px"], SMALLEST_SIZE_PX), LARGEST_SIZE_PX)
-        for name in ("hardness", "opacity", "flow"):
+        for name, lowest in _LOWEST.items():
             if name in changes:
-                changes[name] = min(max(changes[name], 0.0), 1.0)
+                changes[name] = min(max(changes[name], lowest), 1.0)
         hand = self._hands[self._tool_id]
         self._hand_is(replace(hand, brush=replace(hand.brush, **changes)))
 

@@ -31,7 +31,7 @@ def pixels_per_mm(photo: Photo) -> float:
 
 def brush_advice(tool_id: str, photo: Photo | None) -> dict[str, Advice]:
     """Advice per brush attribute (size_px; hardness, opacity and flow in per cent)."""
-    advice = dict(_FROM_PRACTICE.get(tool_id, {}))
+    advice = {"spacing": _SPACING, **_FROM_PRACTICE.get(tool_id, {})}
     if photo is not None and tool_id == "mend_spot":
         scale = pixels_per_mm(photo)
         low, high = (math.ceil(mm * scale) for mm in SPOT_DIAMETERS_MM)
@@ -43,6 +43,8 @@ def brush_advice(tool_id: str, photo: Photo | None) -> dict[str, Advice]:
         )
     return advice
 
+
+_SPACING = Advice(8, 25, "8-25 % of the size: closer dabs lay down more, wider ones show.")
 
 _FROM_PRACTICE: dict[str, dict[str, Advice]] = {
     "mend_spot": {

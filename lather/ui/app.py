@@ -47,7 +47,7 @@ class App:
 
 def build(settings: Settings | None = None, arguments: list[str] | None = None) -> App:
     """The application with its window, not shown yet."""
-    sys.setswitchinterval(0.001)  # pen events must not wait for a worker's slice
+    sys.setswitchinterval(0.0002)  # pen events must not wait for a worker's slice
     qt = QApplication.instance() or QApplication(arguments or ["lather"])
     assert isinstance(qt, QApplication)
     qt.setApplicationName("Lather")

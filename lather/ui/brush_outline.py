@@ -3,17 +3,24 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen
+from PyQt6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from lather.actions.workbench import Workbench
 
 SMALLEST_RADIUS_PX = 3.0
 CROSS_PX = 5.0
 MARGIN_PX = 6.0
+LARGEST_KEPT_PX = 800.0
 
 
 class BrushOutline:
-    """Draws the outline of the brush in hand."""
+    """Draws the outline of the brush in hand; the rings are kept as a picture while they stay.
+
+    Smooth circles cost more than all other drawing of a pen event together.
+    """
+
+    def __init__(self) -> None:
+        self._kept: tuple[tuple[float, float, float], QPixmap] | None = None
 
     def box(self, bench: Workbench, at: QPointF, ratio: float) -> QRectF:
         """What drawing at a place can touch, in widget coordinates."""
@@ -22,6 +29,26 @@ class BrushOutline:
 
     def draw(self, painter: QPainter, bench: Workbench, at: QPointF, ratio: float) -> None:
         radius = self._radius(bench, ratio)
+        if radius > LARGEST_KEPT_PX:
+            self._rings(painter, bench, at, radius)
+            return
+        key = (round(radius, 2), bench.hand.brush.hardness, ratio)
+        if self._kept is None or self._kept[0] != key:
+            side = self.box(bench, at, ratio).width()
+            picture = QPixmap(round(side * ratio), round(side * ratio))
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            inner = QPainter(picture)
+            self._rings(inner, bench, QPointF(side / 2, side / 2), radius)
+            inner.end()
+            self._kept = key, picture
+        picture = self._kept[1]
+        half = QPointF(picture.width(), picture.height()) / (2 * ratio)
+        painter.drawPixmap(at - half, picture)
+
+    def _rings(
+        self, painter: QPainter, bench: Workbench, at: QPointF, radius: float
+    ) -> None:
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         self._ring(painter, at, max(radius, SMALLEST_RADIUS_PX), 255)

@@ -11,8 +11,8 @@ from PyQt6.QtWidgets import QInputDialog, QSizePolicy, QWidget
 from lather.tools.advice import Advice
 from lather.ui.theme import BODY_PX, font, theme
 
-HEIGHT_PX = 37
-GROOVE_Y_PX = 23
+HEIGHT_PX = 35
+GROOVE_Y_PX = 22
 GROOVE_PX = 6
 HANDLE_PX = (5, 16)
 N_TICKS = 10

@@ -7,7 +7,12 @@ from PyQt6.QtGui import QColor, QIcon, QPixmap
 from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
 
 from lather.actions.table import Action
-from lather.actions.workbench import LARGEST_SIZE_PX, SMALLEST_SIZE_PX, Workbench
+from lather.actions.workbench import (
+    LARGEST_SIZE_PX,
+    SMALLEST_SIZE_PX,
+    SMALLEST_SPACING,
+    Workbench,
+)
 from lather.core.mend.mode import MendMode
 from lather.tools.advice import brush_advice
 from lather.tools.table import TOOLS, tool
@@ -15,7 +20,8 @@ from lather.ui.ruler import Ruler
 from lather.ui.theme import GAP_1, theme
 from lather.ui.widgets import CommandButton, Panel, label
 
-_PERCENT = ("hardness", "opacity", "flow")
+_PERCENT = ("hardness", "opacity", "flow", "spacing")
+_LOWEST = {"spacing": 100 * SMALLEST_SPACING}
 _DYNAMICS = (
     ("brush.pressure_size", "size"),
     ("brush.pressure_opacity", "opacity"),
@@ -33,7 +39,7 @@ class ToolCard(Panel):
         self.buttons: list[CommandButton] = []
         self.rulers = {
             "size_px": Ruler("Size", SMALLEST_SIZE_PX, LARGEST_SIZE_PX, "px", logarithmic=True),
-            **{name: Ruler(name.capitalize(), 0, 100, "%") for name in _PERCENT},
+            **{name: Ruler(name.capitalize(), _LOWEST.get(name, 0), 100, "%") for name in _PERCENT},
         }
         self._add_tools(actions)
         for name, ruler in self.rulers.items():
