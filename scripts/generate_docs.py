@@ -28,7 +28,8 @@ def shortcuts() -> str:
 
 
 def settings() -> str:
-    lines = [NOTE, "# Preferences\n", "| preference | values | default | what |", "|---|---|---|---|"]
+    lines = [NOTE, "# Preferences\n"]
+    lines += ["| preference | values | default | what |", "|---|---|---|---|"]
     for option in OPTIONS:
         if option.shown:
             values = ", ".join(title for _, title in option.choices) or (

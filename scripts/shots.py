@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -54,7 +55,8 @@ def main() -> None:
     bench.take_tool("paint_colour")
     bench.go_to_stage(Stage.DELIVER)
     shot(app, FOLDER / "deliver-stage.png")
-    show(app, DeliverDialog(bench.state, demo_job().with_suffix(".jpg"), app.window), "deliver")
+    suggested = Path("portrait1_retouched.jpg")
+    show(app, DeliverDialog(bench.state, suggested, app.window), "deliver")
     bench.go_to_stage(Stage.CLEAN)
 
     for command, name in (("help.search", "search"), ("help.shortcuts", "keys")):

@@ -110,6 +110,7 @@ def apply(application: QApplication, appearance: str) -> None:
 
 
 def _style(t: Theme) -> str:
+    arrow = (ASSETS / "icons" / "chevron.svg").as_posix()
     return f"""
     QWidget {{ color: {t.text}; }}
     QMainWindow, QDialog, QMenu {{ background: {t.window}; }}
@@ -141,7 +142,9 @@ def _style(t: Theme) -> str:
         border-radius: {RADIUS_PX}px; padding: 3px 8px; min-height: 20px;
         selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
     QLineEdit:focus, QSpinBox:focus, QComboBox:focus {{ border-color: {t.accent}; }}
-    QComboBox::drop-down {{ border: none; width: 18px; }}
+    QComboBox::drop-down {{ border: none; width: 22px; }}
+    QComboBox::down-arrow {{ image: url({arrow}); width: 12px; height: 12px; }}
+    QSpinBox::up-button, QSpinBox::down-button {{ width: 0; border: none; }}
     QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
     QListWidget, QTableWidget {{ background: {t.card}; border: 1px solid {t.line};
