@@ -26,6 +26,8 @@ COMPILED_MODULES = (
     "lather.core.mend.compiled",
 )
 
+COMPILING = "Preparing the fast brush (first start only)"
+
 
 class Kernel:
     """One array operation with a NumPy form and, once prepared, a compiled form.
@@ -124,7 +126,7 @@ def _compile_in_child(progress: Progress) -> None:
         return
     assert child.stdout is not None
     for done, _ in enumerate(child.stdout, start=1):
-        progress(done / (len(COMPILED_MODULES) + 1), "compiling kernels (first start only)")
+        progress(done / (len(COMPILED_MODULES) + 1), COMPILING)
     child.wait()
 
 

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from lather.actions.job import open_file
 from lather.actions.workbench import Workbench
-from lather.core.kernels import kernels_ready, prepare_kernels
+from lather.core.kernels import COMPILING, kernels_ready, prepare_kernels
 from lather.render.worker import Workers
 from lather.settings.store import Settings, default_path
 from lather.ui import theme
@@ -37,7 +37,7 @@ class App:
 
     def close(self) -> None:
         """End without asking; for scripts and tests."""
-        self.window._close_now()
+        self.window.close_now()
         for workers in self.workers:
             workers.close()
         QApplication.processEvents()
@@ -80,7 +80,7 @@ def prepare_in_background(app: App) -> threading.Thread:
         start_s = time.monotonic()
 
         def progress(share: float, what: str) -> None:
-            if what.startswith("compiling") or share >= 1:
+            if what == COMPILING or share >= 1:
                 marshal(lambda: messages.set_background(share, what))
 
         try:

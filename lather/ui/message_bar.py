@@ -42,7 +42,7 @@ class MessageBar(QWidget):
         row.addWidget(self.dismiss)
         self._hide = QTimer(self)
         self._hide.setSingleShot(True)
-        self._hide.timeout.connect(self.hide)
+        self._hide.timeout.connect(self._on_shown_long_enough)
         self._tick = QTimer(self)
         self._tick.setInterval(TICK_MS)
         self._tick.timeout.connect(self._show_task)
@@ -61,11 +61,8 @@ class MessageBar(QWidget):
     def set_background(self, share: float, what: str) -> None:
         """Progress of preparation that nobody has to wait for."""
         self.background_share, self.background_what = share, what
-        if self.bench.task is None:
-            if share < 1:
-                self._show(f"{what}: painting works meanwhile", share, error=False)
-            elif self.bar.isVisible():
-                self.hide()
+        if self.bench.task is None and not self._hide.isActive():
+            self._on_shown_long_enough()
 
     def place(self) -> None:
         """Lie at the bottom of the parent."""
@@ -84,7 +81,7 @@ class MessageBar(QWidget):
     def _on_task_changed(self) -> None:
         if self.bench.task is None:
             self._tick.stop()
-            self.hide()
+            self._on_shown_long_enough()
         else:
             self._hide.stop()
             self._tick.start()
@@ -109,6 +106,14 @@ class MessageBar(QWidget):
         self.show()
         self.place()
         self.raise_()
+
+    def _on_shown_long_enough(self) -> None:
+        """Nothing new to say: the preparation still going on, or nothing."""
+        if self.background_share < 1:
+            text = f"{self.background_what}: painting works meanwhile"
+            self._show(text, self.background_share, error=False)
+        else:
+            self.hide()
 
     def _on_cancel(self) -> None:
         if self.bench.task is not None:

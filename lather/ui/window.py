@@ -66,6 +66,7 @@ class MainWindow(QMainWindow):
         self.keys = Keys(bench, self.actions_by_id, self)
         self._compose()
         self._may_close = False
+        self._closing = False
         self._clock = QTimer(self)
         self._clock.setInterval(CLOCK_MS)
         self._clock.timeout.connect(self._show_clock)
@@ -79,12 +80,15 @@ class MainWindow(QMainWindow):
         self.canvas.setFocus()
 
     def closeEvent(self, event: QCloseEvent) -> None:
+        if not self._may_close:
+            self._closing = True
+            settle_unsaved(self.bench, self.close_now)
+            self._closing = False
         if self._may_close:
             self._close_views()
             event.accept()
-            return
-        event.ignore()
-        settle_unsaved(self.bench, self._close_now)
+        else:
+            event.ignore()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
@@ -97,9 +101,11 @@ class MainWindow(QMainWindow):
             self.hint.place()
         return False
 
-    def _close_now(self) -> None:
+    def close_now(self) -> None:
+        """Close without asking. The toolkit ignores a close within a close event."""
         self._may_close = True
-        self.close()
+        if not self._closing:
+            self.close()
 
     def _close_views(self) -> None:
         """The views stop listening; the window's place is remembered."""

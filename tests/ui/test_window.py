@@ -15,6 +15,7 @@ from PyQt6.QtGui import QDropEvent, QKeyEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton, QToolButton
 
+import lather.core.mend.spot  # noqa: F401 - its kernels are declared before they are swapped
 from lather.actions.job import deliver_to, open_file
 from lather.actions.table import MENUS, all_actions, keys_of
 from lather.core.brush.stroke import PenSample
@@ -401,6 +402,30 @@ class FilesTest(WindowCase):
         self.answers.answers["unsaved"] = "discard"
         open_and_settle(self.app, DEMO / "portrait2.jpg")
         self.assertIsNot(self.bench.job, job)
+
+    def test_closing_asks_only_about_unsaved_work(self) -> None:
+        self.open()
+        self.bench.change("New layer", edits.add_pixel_layer)
+        self.answers.answers["unsaved"] = "save"
+        self.answers.answers["path_to_save"] = self.folder / "last.lather"
+        self.window.close()
+        self.assertTrue(wait_until(lambda: not self.window.isVisible(), 10))
+        self.assertTrue((self.folder / "last.lather").exists())
+
+    def test_closing_without_changes_just_closes(self) -> None:
+        self.open()
+        self.window.close()
+        self.assertFalse(self.window.isVisible())
+        self.assertEqual(self.answers.asked, [])
+        self.assertTrue(self.bench.settings["window"])
+
+    def test_preparation_shows_until_it_is_done(self) -> None:
+        messages = self.window.messages
+        messages.set_background(0.4, "compiling kernels")
+        self.assertIn("painting works meanwhile", messages.text.text())
+        self.assertEqual(messages.bar.value(), 400)
+        messages.set_background(1.0, "kernels ready")
+        self.assertFalse(messages.isVisible())
 
     def test_bad_files_are_told_and_the_job_stays(self) -> None:
         self.open()
