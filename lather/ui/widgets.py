@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QObject, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from lather.actions.table import Action, keys_of
@@ -28,17 +28,35 @@ class OnInterfaceThread(QObject):
         callback()
 
 
-class CommandButton(QToolButton):
+class IconButton(QToolButton):
+    """A button whose icon keeps the theme's colours; without a name it has none."""
+
+    def __init__(self, icon_name: str = "") -> None:
+        super().__init__()
+        self._icon_name = icon_name
+        self.setIconSize(QSize(icons.SIZE_PX, icons.SIZE_PX))
+        self._tint()
+
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() in (QEvent.Type.PaletteChange, QEvent.Type.StyleChange):
+            self._tint()
+
+    def _tint(self) -> None:
+        if self._icon_name:
+            self.setIcon(icons.icon(self._icon_name, theme().text, theme().dim))
+
+
+class CommandButton(IconButton):
     """A button for one command of the table; its looks follow the command's state."""
 
     def __init__(
         self, action: Action, bench: Workbench, *, text: str | None = None, with_icon: bool = True
     ) -> None:
-        super().__init__()
+        super().__init__(action.icon if with_icon else "")
         self.action_id = action.id
         self._action = action
         self._bench = bench
-        self._with_icon = with_icon and bool(action.icon)
         self.setText(text if text is not None else action.title)
         self.setAccessibleName(action.title)
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -46,9 +64,8 @@ class CommandButton(QToolButton):
         if action.icon and text == "":
             self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonIconOnly)
             self.setProperty("role", "icon")
-        elif self._with_icon:
+        elif self._icon_name:
             self.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-        self.setIconSize(QSize(icons.SIZE_PX, icons.SIZE_PX))
         self.clicked.connect(self._run)
         self.refresh()
 
@@ -60,8 +77,6 @@ class CommandButton(QToolButton):
             self.setChecked(action.checked(bench))
         keys = ", ".join(keys_of(action, bench.settings["pen_hand"]))
         self.setToolTip(f"{action.title}{f'  ({keys})' if keys else ''}\n{action.help}")
-        if self._with_icon:
-            self.setIcon(icons.icon(action.icon, theme().text, theme().dim))
 
     def _run(self) -> None:
         run_action(self._action, self._bench)

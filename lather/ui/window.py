@@ -23,7 +23,6 @@ from lather.actions.workbench import Workbench
 from lather.document.job import JobState
 from lather.paths import ASSETS
 from lather.render.worker import Executor
-from lather.ui import icons
 from lather.ui.canvas import Canvas
 from lather.ui.check_strip import CheckStrip
 from lather.ui.dialogs import WindowAsker
@@ -32,9 +31,9 @@ from lather.ui.keys import Keys
 from lather.ui.layer_panel import LayerPanel
 from lather.ui.message_bar import MessageBar
 from lather.ui.stage_track import StageTrack
-from lather.ui.theme import GAP_2, GAP_4, theme
+from lather.ui.theme import GAP_2, GAP_4
 from lather.ui.tool_card import ToolCard
-from lather.ui.widgets import label, line, run_action
+from lather.ui.widgets import IconButton, label, line, run_action
 from lather.ui.worklist import Worklist
 
 LEFT_PX, RIGHT_PX, TOP_PX, BOTTOM_PX = 252, 284, 52, 54
@@ -155,8 +154,7 @@ class MainWindow(QMainWindow):
         row = QHBoxLayout(top)
         row.setContentsMargins(GAP_4, 0, GAP_4, 0)
         row.setSpacing(GAP_2)
-        self.menu_button = QToolButton()
-        self.menu_button.setIcon(icons.icon("menu", theme().text))
+        self.menu_button = IconButton("menu")
         self.menu_button.setAccessibleName("Menu")
         self.menu_button.setToolTip("All commands. Q finds one by typing.")
         self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)

@@ -521,6 +521,20 @@ class PreferencesTest(WindowCase):
         path.write_text("{broken")
         self.assertEqual(Settings(path)["pen_hand"], "right")
 
+    def test_icons_follow_the_theme(self) -> None:
+        button = self.window.menu_button
+
+        def darkest() -> int:
+            image = button.icon().pixmap(18, 18).toImage()
+            return min(image.pixelColor(x, y).value() for x in range(18) for y in range(18)
+                       if image.pixelColor(x, y).alpha() > 200)
+
+        self.addCleanup(self.bench.settings.set, "appearance", "dark")
+        for appearance, light_icon in (("dark", True), ("light", False), ("contrast", True)):
+            self.bench.settings.set("appearance", appearance)
+            QApplication.processEvents()
+            self.assertEqual(darkest() > 128, light_icon, appearance)
+
     def test_hint_goes_with_the_first_step(self) -> None:
         self.open()
         self.assertTrue(self.window.hint.isVisible())
