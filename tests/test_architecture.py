@@ -20,7 +20,7 @@ ALLOWED = {
     "ui": {"core", "document", "render", "files", "settings", "tools", "actions", "paths"},
     "cli": {"core", "document", "render", "files", "settings", "tools", "actions", "ui", "paths"},
 }  # fmt: skip
-LONGEST_MODULE_LINES = 470
+LONGEST_MODULE_LINES = 420
 
 
 def imported_modules(path: Path) -> set[str]:

@@ -4,21 +4,18 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from dataclasses import dataclass
 from pathlib import Path
 
-from PyQt6.QtCore import QEvent, QPointF, QRect, QRectF, Qt, QTimer
+from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import (
     QColor,
     QDragEnterEvent,
     QDropEvent,
     QEnterEvent,
-    QImage,
     QMouseEvent,
     QNativeGestureEvent,
     QPainter,
     QPaintEvent,
-    QPen,
     QResizeEvent,
     QTabletEvent,
     QWheelEvent,
@@ -34,27 +31,15 @@ from lather.core.rect import Rect
 from lather.document.diff import changed_rects
 from lather.document.job import JobState
 from lather.document.tiles import TILE_PX
-from lather.render.geometry import ViewGeometry
 from lather.render.view import Shown, TileRequest, ViewTiles
 from lather.render.worker import Executor
 from lather.tools.session import Frame
 from lather.ui.brush_outline import BrushOutline
-from lather.ui.theme import theme
+from lather.ui.picture_view import PictureView, draw_invitation, draw_split_line
 
 REST_TICK_MS = 25
 SPLIT_GRIP_PX = 8
 WHEEL_NOTCH = 120
-SHARP_FROM_ZOOM = 2.0  # from here on picture pixels are shown as squares
-
-
-@dataclass
-class _Picture:
-    """The visible part of a mip level, as last known."""
-
-    level: int
-    rect: Rect
-    pixels: ByteImage
-    image: QImage
 
 
 class Canvas(QWidget):
@@ -67,7 +52,7 @@ class Canvas(QWidget):
         self.frames_painted = 0
         self.outline = BrushOutline()
         self._executor = executor
-        self._pictures: dict[Shown, _Picture] = {}
+        self._pictures = PictureView(bench)
         self._pen_down = False
         self._pan_from: QPointF | None = None
         self._split_dragged = False
@@ -148,26 +133,24 @@ class Canvas(QWidget):
         self.update()
 
     def _on_tile(self, request: TileRequest) -> None:
-        picture = self._pictures.get(request.shown)
-        if picture is None or self.tiles is None:
+        if self.tiles is None:
             return
-        if request.level != picture.level:
-            self._pictures.pop(request.shown)  # an overview came in: gaps can be filled
+        rect = self._pictures.visible(request.shown, request.level)
+        if rect is None:
+            self._pictures.forget(request.shown)  # an overview came in: gaps can be filled
             self.update()
             return
-        part = Rect.cell(request.key, TILE_PX).intersect(picture.rect)
+        part = Rect.cell(request.key, TILE_PX).intersect(rect)
         if not part.empty:
             pixels = self.tiles.picture(request.shown, request.level, part)
-            self._blit(picture, part, pixels)
+            self._blit(request.shown, request.level, part, pixels)
 
     def _on_frame(self, frame: Frame) -> None:
         if self.tiles is None:
             return
         self.tiles.live_rect = frame.painted
         self.tiles.paint_over(frame.level, frame.rect, frame.image)
-        picture = self._pictures.get(Shown.AFTER)
-        if picture is not None and picture.level == frame.level:
-            self._blit(picture, frame.rect, frame.image)
+        self._blit(Shown.AFTER, frame.level, frame.rect, frame.image)
         self.frames_painted += 1
 
     def _on_stroke_ended(self) -> None:
@@ -179,13 +162,10 @@ class Canvas(QWidget):
         self._pictures.clear()
         self.update()
 
-    def _blit(self, picture: _Picture, rect: Rect, pixels: ByteImage) -> None:
-        part = rect.intersect(picture.rect)
-        if part.empty:
-            return
-        inside = part.shifted(-picture.rect.x0, -picture.rect.y0).slices
-        picture.pixels[inside] = pixels[part.shifted(-rect.x0, -rect.y0).slices]
-        self._update_level_rect(picture.level, part)
+    def _blit(self, shown: Shown, level: int, rect: Rect, pixels: ByteImage) -> None:
+        part = self._pictures.blit(shown, level, rect, pixels)
+        if not part.empty:
+            self._update_level_rect(level, part)
 
     def _update_level_rect(self, level: int, rect: Rect) -> None:
         geometry = self.bench.geometry
@@ -206,7 +186,7 @@ class Canvas(QWidget):
         painter.fillRect(event.rect(), QColor(grey, grey, grey))
         geometry = self.bench.geometry
         if self.tiles is None or geometry is None:
-            self._draw_invitation(painter)
+            draw_invitation(painter, self.rect())
             return
         ratio = self.devicePixelRatioF()
         painter.save()
@@ -214,82 +194,12 @@ class Canvas(QWidget):
         if geometry.mirrored:
             painter.translate(geometry.view_width, 0)
             painter.scale(-1, 1)
-        self._draw_pictures(painter, geometry)
+        self._pictures.draw(painter, self.tiles, geometry)
         painter.restore()
         if self.bench.looks.split:
-            self._draw_split_line(painter)
+            draw_split_line(painter, self.width() * self.bench.looks.split_at, self.height())
         if self._cursor is not None and not self.bench.panning:
             self.outline.draw(painter, self.bench, self._cursor, ratio)
-
-    def _draw_pictures(self, painter: QPainter, geometry: ViewGeometry) -> None:
-        looks = self.bench.looks
-        if not looks.split:
-            self._draw(painter, geometry, looks.shown)
-            return
-        at = round(geometry.view_width * looks.split_at)
-        left = QRect(0, 0, at, geometry.view_height)
-        right = QRect(at, 0, geometry.view_width - at, geometry.view_height)
-        if geometry.mirrored:  # the clip is mirrored with the painter
-            left.moveLeft(geometry.view_width - left.width())
-            right.moveLeft(0)
-        for side, shown in ((left, Shown.BEFORE), (right, Shown.AFTER)):
-            painter.save()
-            painter.setClipRect(side, Qt.ClipOperation.IntersectClip)
-            self._draw(painter, geometry, shown)
-            painter.restore()
-
-    def _draw(self, painter: QPainter, geometry: ViewGeometry, shown: Shown) -> None:
-        picture = self._picture(shown, geometry)
-        if picture.rect.empty:
-            return
-        full = picture.rect.from_level(picture.level)
-        x = geometry.view_width / 2 + (full.x0 - geometry.centre_x) * geometry.zoom
-        y = geometry.view_height / 2 + (full.y0 - geometry.centre_y) * geometry.zoom
-        scale = geometry.level_zoom
-        if abs(scale - 1) < 1e-9:
-            painter.drawImage(QPointF(round(x), round(y)), picture.image)
-            return
-        smooth = geometry.zoom < SHARP_FROM_ZOOM
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, smooth)
-        size = QRectF(0, 0, picture.rect.width, picture.rect.height)
-        target = QRectF(x, y, size.width() * scale, size.height() * scale)
-        painter.drawImage(target, picture.image, size)
-
-    def _picture(self, shown: Shown, geometry: ViewGeometry) -> _Picture:
-        picture = self._pictures.get(shown)
-        visible = geometry.visible
-        if picture is None or picture.level != geometry.level or picture.rect != visible:
-            assert self.tiles is not None
-            pixels = self.tiles.picture(shown, geometry.level, visible)
-            image = QImage(
-                pixels.data,  # type: ignore[call-overload]
-                visible.width,
-                visible.height,
-                4 * visible.width,
-                QImage.Format.Format_RGB32,
-            )
-            picture = self._pictures[shown] = _Picture(geometry.level, visible, pixels, image)
-        return picture
-
-    def _draw_invitation(self, painter: QPainter) -> None:
-        painter.setPen(QColor(theme().dim))
-        text = "Drop a photo here, or open one with Ctrl+O"
-        painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
-
-    def _draw_split_line(self, painter: QPainter) -> None:
-        x = self.width() * self.bench.looks.split_at
-        painter.setPen(QPen(QColor(0, 0, 0, 160), 3))
-        painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
-        painter.setPen(QPen(QColor(255, 255, 255), 1))
-        painter.drawLine(QPointF(x, 0), QPointF(x, self.height()))
-        for text, left in (("before", True), ("after", False)):
-            width = painter.fontMetrics().horizontalAdvance(text) + 16
-            box = QRectF(x - width - 8 if left else x + 8, 8, width, 22)
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(0, 0, 0, 150))
-            painter.drawRoundedRect(box, 4, 4)
-            painter.setPen(QColor(255, 255, 255))
-            painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
 
     # --- pen and mouse -------------------------------------------------------------------
 
