@@ -52,6 +52,7 @@ class CheckStrip(QWidget):
         self.touched = self._figure(
             row, "area touched", "Share of the picture that the visible layers change."
         )
+        self._measuring = False
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(MEASURE_AFTER_MS)
@@ -68,8 +69,8 @@ class CheckStrip(QWidget):
 
     @property
     def measured(self) -> bool:
-        """True if no measurement is due any more."""
-        return not self._timer.isActive()
+        """True if no measurement is due or under way any more."""
+        return not self._timer.isActive() and not self._measuring
 
     def close_view(self) -> None:
         self._timer.stop()
@@ -104,8 +105,9 @@ class CheckStrip(QWidget):
         if job is None:
             self.touched.setText("–")
             return
-        state = job.state
+        state, self._measuring = job.state, True
         self._executor.post(lambda: touched_share(state), self._show_touched, priority=3)
 
     def _show_touched(self, share: float) -> None:
+        self._measuring = False
         self.touched.setText(f"{100 * share:.1f} %" if share < 0.1 else f"{100 * share:.0f} %")
