@@ -13,6 +13,12 @@ from lather.document.job import Job, JobState
 from lather.files.photos import Delivery
 from lather.paths import demo_job
 
+DELIVERY_CAUTION = (
+    "Changing how a person looks needs their consent, for children their guardian's. Identity "
+    "documents must not be retouched. Some places require retouched advertising to be "
+    "labelled: check the local rules."
+)
+
 
 def open_file(bench: Workbench, path: Path) -> None:
     """Open a photo or job, after asking about unsaved work."""

@@ -40,15 +40,15 @@ def _add_layer(bench: Workbench) -> None:
     bench.change("New layer", edits.add_pixel_layer)
 
 
-def _rename(bench: Workbench) -> None:
-    layer = bench.state.active
+def rename(bench: Workbench, layer_id: int) -> None:
+    layer = bench.state.layer(layer_id)
     name = bench.ask.text("Rename layer", "Name", layer.name)
     if name is not None:
         bench.change("Rename layer", edits.rename, layer.id, name)
 
 
-def _toggle_visible(bench: Workbench) -> None:
-    layer = bench.state.active
+def toggle_visible(bench: Workbench, layer_id: int) -> None:
+    layer = bench.state.layer(layer_id)
     name = "Hide layer" if layer.visible else "Show layer"
     bench.change(name, edits.set_visible, layer.id, not layer.visible)
 
@@ -84,9 +84,9 @@ ACTIONS = (
     Action("layer.delete", "Delete layer", "Remove the active layer.", "Layer",
            _edit("Delete layer", edits.delete), ("Shift+X",), "bin", enabled=_above_photo),
     Action("layer.rename", "Rename layer…", "Give the active layer another name.", "Layer",
-           _rename, ("F2",), enabled=has_job),
+           lambda bench: rename(bench, bench.state.active_id), ("F2",), enabled=has_job),
     Action("layer.visible", "Show or hide layer", "Switch the active layer on or off.", "Layer",
-           _toggle_visible, ("X",), enabled=has_job,
+           lambda bench: toggle_visible(bench, bench.state.active_id), ("X",), enabled=has_job,
            checked=lambda bench: bench.job is not None and bench.state.active.visible),
     Action("layer.lock", "Lock layer", "A locked layer cannot be painted on or deleted.",
            "Layer", _toggle_lock, enabled=_above_photo,

@@ -11,6 +11,7 @@ from typing import Protocol
 import numpy as np
 
 from lather.core.arrays import FULL, LayerPixels, Plane
+from lather.core.blend.composite import to_pixels
 from lather.core.brush.dabs import Dabs, dabs_rect, lay_colour, lay_erase, lay_mask, stamp
 from lather.core.rect import Rect
 from lather.document.photo import Photo
@@ -51,7 +52,7 @@ class PhotoPaint:
         cell = Rect.cell(key, TILE_PX)
         pixels = self._photo.read_float(part.shifted(cell.x0, cell.y0))
         source = np.empty(pixels.shape, dtype=np.uint16)
-        source[...] = pixels * np.float32(FULL) + np.float32(0.5)
+        to_pixels(pixels, source)
         lay_colour(base, coverage, source, out)
 
 

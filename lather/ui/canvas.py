@@ -210,10 +210,7 @@ class Canvas(QWidget):
         if self.bench.panning or self._pan_from is not None:
             self._pan(event.type() == QEvent.Type.TabletRelease, event.position())
             return
-        sample = self._sample(
-            event.position(), event.timestamp() / 1000, event.pressure(), event.xTilt(),
-            event.yTilt(),
-        )
+        sample = self._sample(event.position(), event.pressure(), event.xTilt(), event.yTilt())
         if event.type() == QEvent.Type.TabletPress:
             self._begin(sample, event.position())
         elif event.type() == QEvent.Type.TabletMove and self._pen_down:
@@ -342,11 +339,11 @@ class Canvas(QWidget):
         return looks.split and abs(position.x() - at) <= SPLIT_GRIP_PX
 
     def _sample(
-        self, position: QPointF, time_s: float, pressure: float, tilt_x: float, tilt_y: float
+        self, position: QPointF, pressure: float, tilt_x_deg: float = 0.0, tilt_y_deg: float = 0.0
     ) -> PenSample:
         geometry = self.bench.geometry
         x, y = geometry.to_photo(*self._device(position)) if geometry is not None else (0, 0)
-        return PenSample(time.monotonic(), x, y, pressure, tilt_x, tilt_y)
+        return PenSample(time.monotonic(), x, y, pressure, tilt_x_deg, tilt_y_deg)
 
     def _mouse_sample(self, event: QMouseEvent, pressure: float = 1.0) -> PenSample:
         now = time.monotonic()
@@ -356,7 +353,7 @@ class Canvas(QWidget):
                 moved = event.position() - last[1]
                 speed = (moved.x() ** 2 + moved.y() ** 2) ** 0.5 / (now - last[0])
                 pressure = pressure_from_speed(speed)
-        return self._sample(event.position(), now, pressure, 0, 0)
+        return self._sample(event.position(), pressure)
 
     def _device(self, position: QPointF) -> tuple[float, float]:
         ratio = self.devicePixelRatioF()

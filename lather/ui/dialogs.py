@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from lather.actions.job import DELIVERY_CAUTION
 from lather.actions.table import Action
 from lather.actions.workbench import Workbench
 from lather.document.job import JobState
@@ -34,11 +35,6 @@ from lather.ui.command_search import CommandSearch, ShortcutSheet
 from lather.ui.theme import GAP_2, GAP_3
 from lather.ui.widgets import label
 
-CAUTION = (
-    "Changing how a person looks needs their consent, for children their guardian's. Identity "
-    "documents must not be retouched. Some places require retouched advertising to be "
-    "labelled: check the local rules."
-)
 FORMATS = (("JPEG", ".jpg"), ("PNG", ".png"), ("TIFF", ".tif"))
 
 
@@ -154,7 +150,7 @@ class DeliverDialog(QDialog):
         self.size_box.setValue(state.brief.delivery_long_side_px or 0)
         form.addRow("Long side", self.size_box)
         column.addLayout(form)
-        caution = label(CAUTION, "dim")
+        caution = label(DELIVERY_CAUTION, "dim")
         caution.setWordWrap(True)
         column.addWidget(caution)
         buttons = QDialogButtonBox()

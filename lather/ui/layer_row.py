@@ -16,6 +16,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
+from lather.actions.layer import rename, toggle_visible
 from lather.actions.workbench import Workbench
 from lather.document import edits
 from lather.document.layers import GroupLayer, Layer, PhotoLayer
@@ -125,7 +126,7 @@ class LayerRow(QWidget):
         if event.button() != Qt.MouseButton.LeftButton:
             return
         if position.x() < self._left + EYE_PX:
-            self._guard(self._toggle_visible)
+            self._guard(lambda: toggle_visible(self.bench, self.layer.id))
             return
         mask_pressed = any(
             name == "mask" and place.contains(position) for place, name in self._chips()
@@ -159,7 +160,7 @@ class LayerRow(QWidget):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if event.position().x() >= self._bar.left() and not self._on_bar(event.position()):
-            self._guard(self._rename)
+            self._guard(lambda: rename(self.bench, self.layer.id))
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         self._guard(lambda: self.bench.select_layer(self.layer.id))
@@ -207,15 +208,6 @@ class LayerRow(QWidget):
                 "Strength", edits.set_strength, self.layer.id, strength, gesture=gesture
             )
         )
-
-    def _toggle_visible(self) -> None:
-        name = "Hide layer" if self.layer.visible else "Show layer"
-        self.bench.change(name, edits.set_visible, self.layer.id, not self.layer.visible)
-
-    def _rename(self) -> None:
-        name = self.bench.ask.text("Rename layer", "Name", self.layer.name)
-        if name is not None:
-            self.bench.change("Rename layer", edits.rename, self.layer.id, name)
 
     def _hint(self) -> str:
         if isinstance(self.layer, PhotoLayer):

@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QApplication
 from lather.paths import ASSETS
 
 FONT_FAMILY = "Inter"
-BODY_PX, SMALL_PX, TITLE_PX = 13, 11, 14
+BODY_PX, SMALL_PX = 13, 11
 GAP_1, GAP_2, GAP_3, GAP_4 = 4, 8, 12, 16
 RADIUS_PX = 6
 FONT_FILES = ("Inter-Regular.otf", "Inter-Medium.otf", "Inter-SemiBold.otf")

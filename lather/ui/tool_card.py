@@ -114,8 +114,8 @@ class ToolCard(Panel):
         layout.addWidget(label("Acts on"))
         layout.addStretch(1)
         group = QButtonGroup(row)
-        for mode, text in zip(MendMode, ("all", "darks", "brights"), strict=True):
-            button = QPushButton(text)
+        for mode in MendMode:
+            button = QPushButton(mode.value)
             button.setCheckable(True)
             button.setProperty("mode", mode)
             button.setToolTip({

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QIcon, QImage, QPixmap
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem
 
+from lather.actions.job import DELIVERY_CAUTION
 from lather.actions.table import Action
 from lather.actions.workbench import Workbench
 from lather.core.rect import Rect
@@ -35,9 +36,7 @@ STAGE_TEXTS = {
     Stage.SHAPE: "Shape is not built yet: nothing here moves or resizes features.",
     Stage.FINISH: "Finish is not built yet. A merged copy on top can be made from the "
     "Layer menu.",
-    Stage.DELIVER: "Write the finished picture as JPEG, PNG or TIFF.\n\nChanging how a person "
-    "looks needs their consent, for children their guardian's. Identity documents must not be "
-    "retouched. Some places require retouched advertising to be labelled: check the local rules.",
+    Stage.DELIVER: f"Write the finished picture as JPEG, PNG or TIFF.\n\n{DELIVERY_CAUTION}",
 }
 
 

@@ -11,8 +11,3 @@ class MendMode(Enum):
     ALL = "all"
     LIFT_DARKS = "darks"
     TAME_BRIGHTS = "brights"
-
-    @property
-    def title(self) -> str:
-        titles = {"all": "all", "darks": "only lift darks", "brights": "only tame brights"}
-        return titles[self.value]
