@@ -37,6 +37,7 @@ class App:
 
     def close(self) -> None:
         """End without asking; for scripts and tests."""
+        sys.excepthook = sys.__excepthook__
         self.window.close_now()
         for workers in self.workers:
             workers.close()
@@ -68,7 +69,19 @@ def build(settings: Settings | None = None, arguments: list[str] | None = None) 
             theme.apply(qt, settings["appearance"])
 
     settings.changed.connect(on_setting)
+    sys.excepthook = lambda kind, error, trace: _on_fault(bench, error)
     return App(qt, bench, window, (view, strokes, tasks))
+
+
+def _on_fault(bench: Workbench, error: BaseException) -> None:
+    """What nobody handled: logged and told, and work goes on.
+
+    Without a hook of its own the toolkit would end the process, and unsaved work with it.
+    """
+    if isinstance(error, Exception):
+        bench.report(error, "Something went wrong")
+    else:
+        sys.__excepthook__(type(error), error, error.__traceback__)
 
 
 def prepare_in_background(app: App) -> threading.Thread:

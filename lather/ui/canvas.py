@@ -206,7 +206,8 @@ class Canvas(QWidget):
     def tabletEvent(self, event: QTabletEvent) -> None:
         event.accept()
         self._move_cursor(event.position())
-        self._tablet_in_use = event.type() != QEvent.Type.TabletRelease
+        if event.type() != QEvent.Type.TabletMove:  # a pen that hovers leaves the mouse alone
+            self._tablet_in_use = event.type() == QEvent.Type.TabletPress
         if self.bench.panning or self._pan_from is not None:
             self._pan(event.type() == QEvent.Type.TabletRelease, event.position())
             return

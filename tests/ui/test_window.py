@@ -10,7 +10,7 @@ import weakref
 from pathlib import Path
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QUrl
+from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDropEvent, QKeyEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton, QToolButton
@@ -148,6 +148,26 @@ class PenTest(WindowCase):
             )
             shown = (colour.red(), colour.green(), colour.blue())
             self.assert_close(shown, wanted[y - rect.y0, x - rect.x0] * 255, 1.01)
+
+    def test_a_hovering_pen_leaves_the_mouse_alone(self) -> None:
+        self.open()
+        self.pen.send(QEvent.Type.TabletMove, PenSample(0, 150, 150), pressure=0.0)
+        middle = QPoint(self.window.canvas.width() // 2, self.window.canvas.height() // 2)
+        QTest.mouseClick(self.window.canvas, Qt.MouseButton.LeftButton, pos=middle)
+        self.pen.wait()
+        self.assertEqual(len(mended_places(self.bench.state)), 1)
+
+    def test_a_fault_in_a_slot_is_told_and_the_window_lives(self) -> None:
+        self.open()
+
+        def broken() -> None:
+            raise ZeroDivisionError("planted")
+
+        with self.assertLogs("lather.actions.workbench", "ERROR"):
+            QTimer.singleShot(0, broken)
+            wait_until(lambda: bool(self.said), 5)
+        self.assertIn("fault of Lather", self.said[-1][0])
+        self.assertTrue(self.window.isVisible())
 
     def test_painting_on_the_original_is_refused_in_words(self) -> None:
         self.open()
