@@ -41,6 +41,14 @@ class JobFileError(LatherError):
     """A job file cannot be read or written."""
 
 
+class PhotoMissingError(JobFileError):
+    """A job's linked photo is not where it was, or is another one."""
+
+
+class InUseError(LatherError):
+    """A job is open in another process."""
+
+
 class EditError(LatherError):
     """An edit does not apply to the layer or job at hand."""
 

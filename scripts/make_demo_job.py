@@ -14,7 +14,7 @@ from lather.core.brush.stroke import PenSample
 from lather.core.kernels import prepare_kernels
 from lather.document import edits
 from lather.document.job import Job, new_state
-from lather.files.jobfile import save_job
+from lather.files.jobwriter import save_job
 from lather.files.photos import read_photo
 from lather.files.strokes import write_recording
 from lather.paths import demo_dir, demo_job

@@ -105,7 +105,7 @@ def _save_to(bench: Workbench, path: Path, then: Callable[[], None] | None) -> N
     worked_s = job.ledger.worked_s
 
     def work(progress: Progress, cancel: CancelToken) -> None:
-        from lather.files.jobfile import save_job
+        from lather.files.jobwriter import save_job
 
         save_job(state, path, worked_s=worked_s, progress=progress, cancel=cancel)
 

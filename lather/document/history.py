@@ -1,11 +1,13 @@
 """Undo and redo: the states a job went through, each with the name of the step to it.
 
 States share all that did not change, so a step costs what it changed. There is no limit of
-steps; once the tiles that only old steps hold exceed the memory budget, the oldest go.
+steps. Once the tiles that only old steps hold exceed the memory budget, those of the oldest
+steps are parked on disk; where that is impossible, the oldest steps go.
 """
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
@@ -17,6 +19,9 @@ if TYPE_CHECKING:
     from lather.document.job import JobState
 
 DEFAULT_BUDGET_BYTES = 768 * 2**20
+DEFAULT_DISK_BYTES = 8 * 2**30
+
+Park = Callable[[list[Tile]], bool]
 
 
 @dataclass(frozen=True)
@@ -29,25 +34,46 @@ class Step:
     gesture: object = None  # steps of one gesture (a dragged slider) count as one
 
     @property
-    def nbytes(self) -> int:
-        """Memory of the tiles that the step replaced."""
-        kept = {id(tile) for tile in _tiles_of(self.after)}
-        return sum(tile.nbytes for tile in _tiles_of(self.before) if id(tile) not in kept)
+    def replaced_tiles(self) -> list[Tile]:
+        """Tiles that the step took out of the picture."""
+        kept = {id(layer) for layer in walk(self.after.layers)}
+        changed = [layer for layer in walk(self.before.layers) if id(layer) not in kept]
+        if not changed:
+            return []
+        after = {id(tile) for layer in walk(self.after.layers) for tile in tiles_of(layer)}
+        return [tile for layer in changed for tile in tiles_of(layer) if id(tile) not in after]
+
+
+@dataclass
+class _Kept:
+    """A done step and what it costs."""
+
+    step: Step
+    memory_bytes: int
+    disk_bytes: int = 0
 
 
 class History:
-    """Two stacks of steps."""
+    """Two stacks of steps.
+
+    Attributes
+    ----------
+    budget_bytes : memory that tiles held by old steps alone may take.
+    disk_bytes : the same on disk.
+    park : sends tiles to disk and says whether it will; None: there is no disk to use.
+    """
 
     def __init__(self, budget_bytes: int = DEFAULT_BUDGET_BYTES) -> None:
         self.budget_bytes = budget_bytes
-        self._done: list[Step] = []
-        self._costs: list[int] = []
+        self.disk_bytes = DEFAULT_DISK_BYTES
+        self.park: Park | None = None
+        self._done: list[_Kept] = []
         self._undone: list[Step] = []
 
     @property
     def done(self) -> tuple[Step, ...]:
         """Steps that can be undone, oldest first."""
-        return tuple(self._done)
+        return tuple(kept.step for kept in self._done)
 
     @property
     def undone(self) -> tuple[Step, ...]:
@@ -56,20 +82,24 @@ class History:
 
     def record(self, step: Step) -> None:
         self._undone.clear()
-        if step.gesture is not None and self._done and self._done[-1].gesture == step.gesture:
-            step = replace(step, before=self._done.pop().before)
-            self._costs.pop()
-        self._done.append(step)
-        self._costs.append(step.nbytes)
-        while sum(self._costs) > self.budget_bytes and len(self._done) > 1:
-            del self._done[0], self._costs[0]
+        if self.joins(step):
+            step = replace(step, before=self._done.pop().step.before)
+        self._push(step)
+        self._keep_within_budget()
+
+    def joins(self, step: Step) -> bool:
+        """True if the step is one with the last step done."""
+        return (
+            step.gesture is not None
+            and bool(self._done)
+            and self._done[-1].step.gesture == step.gesture
+        )
 
     def undo(self) -> Step | None:
         """The step to take back, now redoable; None if there is none."""
         if not self._done:
             return None
-        self._costs.pop()
-        step = self._done.pop()
+        step = self._done.pop().step
         self._undone.append(step)
         return step
 
@@ -77,22 +107,33 @@ class History:
         if not self._undone:
             return None
         step = self._undone.pop()
-        self._done.append(step)
-        self._costs.append(step.nbytes)
+        self._push(step)
         return step
 
+    def _push(self, step: Step) -> None:
+        self._done.append(_Kept(step, sum(tile.nbytes for tile in step.replaced_tiles)))
 
-def _tiles_of(state: JobState) -> list[Tile]:
-    found: list[Tile] = []
-    for layer in walk(state.layers):
-        found.extend(_own_tiles(layer))
-    return found
+    def _keep_within_budget(self) -> None:
+        over_bytes = sum(kept.memory_bytes for kept in self._done) - self.budget_bytes
+        for kept in self._done[:-1]:
+            if over_bytes <= 0 or self.park is None:
+                break
+            tiles = [tile for tile in kept.step.replaced_tiles if tile.in_memory]
+            if tiles and not self.park(tiles):
+                break
+            over_bytes -= kept.memory_bytes
+            kept.disk_bytes += kept.memory_bytes
+            kept.memory_bytes = 0
+        on_disk_bytes = sum(kept.disk_bytes for kept in self._done)
+        while len(self._done) > 1 and (over_bytes > 0 or on_disk_bytes > self.disk_bytes):
+            oldest = self._done.pop(0)
+            over_bytes -= oldest.memory_bytes
+            on_disk_bytes -= oldest.disk_bytes
 
 
-def _own_tiles(layer: Layer) -> list[Tile]:
-    tiles: list[Tile] = []
+def tiles_of(layer: Layer) -> Iterator[Tile]:
+    """A layer's own tiles: pixels and mask."""
     if isinstance(layer, PixelLayer):
-        tiles.extend(layer.tiles.tiles.values())
+        yield from layer.tiles.tiles.values()
     if layer.mask is not None:
-        tiles.extend(layer.mask.tiles.tiles.values())
-    return tiles
+        yield from layer.mask.tiles.tiles.values()

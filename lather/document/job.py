@@ -7,8 +7,10 @@ changes, it is its own snapshot for rendering and saving on other threads.
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import Any
 
 from lather.document.events import Signal
 from lather.document.history import History, Step
@@ -26,6 +28,7 @@ class Brief:
     """
 
     delivery_long_side_px: int | None = None
+    extras: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
@@ -36,6 +39,7 @@ class JobState:
     layers: Layers
     active_id: int
     brief: Brief = field(default_factory=Brief)
+    extras: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def active(self) -> Layer:
@@ -64,8 +68,19 @@ def new_state(photo: Photo) -> JobState:
     return JobState(photo, (layer,), layer.id)
 
 
+Recorder = Callable[[Step, JobState], None]
+
+
 class Job:
     """The open job.
+
+    Attributes
+    ----------
+    path : the job file, None before the first save.
+    revision : what the job file calls the state it holds; '' before the first save.
+    link_photo : the file refers to the photo instead of holding it.
+    recorder : called with every step and the state it leads to, before anybody is told
+        of that state; keeps the journal.
 
     Signals
     -------
@@ -77,6 +92,9 @@ class Job:
         self.history = History()
         self.ledger = Ledger()
         self.path = path
+        self.revision = ""
+        self.link_photo = False
+        self.recorder: Recorder | None = None
         self.changed: Signal[JobState, JobState] = Signal()
         self.saved: Signal[()] = Signal()
         self._state = state
@@ -103,8 +121,9 @@ class Job:
         before = self._state
         if after is before:
             return
-        self.history.record(Step(name, before, after, gesture))
-        self._become(after)
+        step = Step(name, before, after, gesture)
+        self.history.record(step)
+        self._become(after, step)
 
     def select(self, layer_id: int) -> None:
         """Make a layer the active one; not a step of its own."""
@@ -116,22 +135,37 @@ class Job:
         step = self.history.undo()
         if step is None:
             return None
-        self._become(step.before)
+        self._become(step.before, replace(step, name=f"Undo: {step.name}"))
         return step.name
 
     def redo(self) -> str | None:
         step = self.history.redo()
         if step is None:
             return None
-        self._become(step.after)
+        self._become(step.after, step)
         return step.name
 
-    def mark_saved(self, path: Path, state: JobState) -> None:
+    def go_to(self, n_done: int) -> None:
+        """Undo or redo until `n_done` steps of the history are done."""
+        while len(self.history.done) > max(n_done, 0):
+            self.undo()
+        while len(self.history.done) < n_done and self.redo() is not None:
+            pass
+
+    def mark_saved(self, path: Path, state: JobState, revision: str = "") -> None:
         """`state` is now in the file at `path`."""
         self.path = path
+        self.revision = revision
         self._saved_layers = (state.layers, state.brief)
         self.saved.emit()
 
-    def _become(self, after: JobState) -> None:
+    def mark_unsaved(self) -> None:
+        """The file does not hold what was recovered, whatever it looks like."""
+        self._saved_layers = None
+        self.saved.emit()
+
+    def _become(self, after: JobState, step: Step | None = None) -> None:
         before, self._state = self._state, after
+        if step is not None and self.recorder is not None:
+            self.recorder(step, after)
         self.changed.emit(before, after)

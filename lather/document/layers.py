@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from enum import Enum
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
@@ -38,11 +39,16 @@ class Mask:
     tiles: Tiles = WHITE_MASK
     enabled: bool = True
     inverted: bool = False
+    extras: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
 class Layer:
-    """What every layer has. `id` stays the same through all of its versions."""
+    """What every layer has. `id` stays the same through all of its versions.
+
+    `extras`, here and in masks, the brief and the job: JSON fields that a newer Lather
+    wrote and this one does not know; they are kept and saved again.
+    """
 
     id: int
     name: str
@@ -52,6 +58,7 @@ class Layer:
     mask: Mask | None = None
     locked: bool = False
     stage: Stage = Stage.CLEAN
+    extras: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def bounds(self) -> Rect | None:

@@ -27,6 +27,7 @@ class Photo:
     encoded : the file's own bytes, kept for embedding in the job.
     name : the file's name, with its extension.
     notices : what a person should know about how it was read.
+    path : the file it was read from, None if it came out of a job.
     """
 
     samples: Samples
@@ -35,6 +36,7 @@ class Photo:
     encoded: bytes = b""
     name: str = "photo"
     notices: tuple[str, ...] = ()
+    path: Path | None = None
 
     def __post_init__(self) -> None:
         self.samples.flags.writeable = False

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
 
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.rect import Rect
@@ -21,6 +23,7 @@ class StrokeRecord:
     colour : the encoded RGB painted with, where the tool has one.
     source : the offset that a mend took its texture from, px.
     mode : what the stroke acted on ('all', 'darks', 'brights').
+    extras : fields of a newer Lather, kept and saved again.
     """
 
     tool: str
@@ -30,3 +33,4 @@ class StrokeRecord:
     colour: tuple[float, float, float] | None = None
     source: tuple[int, int] | None = None
     mode: str = "all"
+    extras: Mapping[str, Any] = field(default_factory=dict)

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from types import MappingProxyType
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,26 +24,54 @@ DEEPEST_LEVEL = 8  # a tile is one pixel there
 Key = tuple[int, int]  # row, column
 
 
+class StoredTile(Protocol):
+    """A tile's samples kept outside of memory."""
+
+    def pixels(self) -> NDArray[np.uint16]:
+        """The samples, read now; read-only."""
+
+    def reduced(self, level: int) -> NDArray[np.uint16] | None:
+        """A mip kept for itself, or None if only the samples are."""
+
+
 class Tile:
     """One 256 x 256 block of uint16 samples, read-only, with its mips made when asked for.
 
-    Two threads may make the same mip at once; both get the same values.
+    The samples may lie outside of memory until they are needed (`stored`) and be sent back
+    there (`park`). Two threads may read or reduce the same tile at once; both get the same
+    values.
     """
 
-    __slots__ = ("_mips",)
+    __slots__ = ("__weakref__", "_mips", "stored")
 
     def __init__(self, pixels: NDArray[np.uint16]) -> None:
         assert pixels.shape[:2] == (TILE_PX, TILE_PX) and pixels.dtype == np.uint16
         pixels.flags.writeable = False
         self._mips = [pixels]
+        self.stored: StoredTile | None = None
+
+    @classmethod
+    def kept_outside(cls, stored: StoredTile) -> Tile:
+        """A tile that is read when its samples are first needed."""
+        tile = cls.__new__(cls)
+        tile._mips = []
+        tile.stored = stored
+        return tile
 
     @property
     def pixels(self) -> NDArray[np.uint16]:
-        return self._mips[0]
+        mips = self._mips  # once: another thread may park it meanwhile
+        return (mips or self._read())[0]
 
     def level(self, level: int) -> NDArray[np.uint16]:
         """The tile reduced 2**level times: (256 >> level) squared."""
         mips = self._mips
+        if not mips:
+            assert self.stored is not None
+            reduced = self.stored.reduced(level) if level else None
+            if reduced is not None:
+                return reduced
+            mips = self._read()
         while len(mips) <= level:
             finest = mips[-1]
             half = np.empty((finest.shape[0] // 2, finest.shape[1] // 2, *finest.shape[2:]), "u2")
@@ -56,7 +84,23 @@ class Tile:
 
     @property
     def nbytes(self) -> int:
+        """Memory in use now."""
         return sum(mip.nbytes for mip in self._mips)
+
+    @property
+    def in_memory(self) -> bool:
+        return bool(self._mips)
+
+    def park(self, stored: StoredTile) -> None:
+        """Give the memory back; `stored` holds the same samples."""
+        self.stored = stored
+        self._mips = []
+
+    def _read(self) -> list[NDArray[np.uint16]]:
+        assert self.stored is not None
+        mips = [self.stored.pixels()]
+        self._mips = mips
+        return mips
 
 
 @dataclass(frozen=True, eq=False)
@@ -96,6 +140,11 @@ class Tiles:
 
     def with_tile_objects(self, changed: Mapping[Key, Tile]) -> Tiles:
         return self._with({**self.tiles, **changed})
+
+    def with_kept_outside(self, stored: Mapping[Key, StoredTile]) -> Tiles:
+        """A copy with tiles that are read when needed."""
+        added = {key: Tile.kept_outside(where) for key, where in stored.items()}
+        return self.with_tile_objects(added)
 
     def changed_keys(self, other: Tiles) -> Iterator[Key]:
         """Keys whose tiles are not the same object in both."""

@@ -1,110 +1,95 @@
 """The `.lather` job file: a ZIP with job.json, the photo and lossless tiles.
 
 docs/job-file.md describes it for other programs. Whatever is read here may come from
-anybody, so names, sizes and values are checked before they are used.
+anybody, so names, sizes and values are checked before they are used. Tiles are read when
+they are needed.
 """
 
 from __future__ import annotations
 
+import hashlib
 import json
+import struct
+import uuid
 import zipfile
+import zlib
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-import numpy as np
-from numpy.typing import NDArray
-
 from lather import __version__
-from lather.core.arrays import FULL
-from lather.core.blend.modes import BlendMode
-from lather.core.work import CancelToken, Progress, no_progress
-from lather.document.job import Brief, JobState
-from lather.document.layers import (
-    GroupLayer,
-    Layer,
-    Mask,
-    PhotoLayer,
-    PixelLayer,
-    Stage,
-    reserve_ids,
-)
+from lather.core.work import Progress, no_progress
+from lather.document.job import JobState
 from lather.document.photo import Photo
 from lather.document.strokes import StrokeRecord
-from lather.document.tiles import TILE_PX, Key, Tiles
-from lather.document.tree import Layers, walk
-from lather.errors import JobFileError, LatherError
-from lather.files.atomic import replacing
-from lather.files.photos import decode_photo
-from lather.files.strokes import strokes_from_json, strokes_to_json
+from lather.document.tiles import TILE_PX, Key, StoredTile, Tiles
+from lather.document.tree import Layers
+from lather.errors import JobFileError, LatherError, PhotoMissingError
+from lather.files.archive import Archive, ArchivedTile, SmallPlane
+from lather.files.description import (
+    DEEPEST_GROUPS,
+    Entry,
+    layer_from,
+    state_from,
+)
+from lather.files.migrations import VERSION, migrated
+from lather.files.photos import decode_photo, read_photo
+from lather.files.strokes import strokes_from_json
 
-FORMAT, VERSION, SUFFIX = "lather-job", 1, ".lather"
-MOST_JSON_BYTES = 256 * 2**20
+FORMAT, SUFFIX = "lather-job", ".lather"
+MOST_JSON_BYTES = 64 * 2**20
+MOST_STROKES_BYTES = 64 * 2**20
 MOST_PHOTO_BYTES = 4 * 2**30
-MOST_TILE_BYTES = 4 * 2**20
+_JOB_KEYS = {
+    "format", "version", "revision", "application", "photo", "brief", "worked_s",
+    "active_layer", "layers",
+}  # fmt: skip
 
 
 @dataclass(frozen=True)
 class LoadedJob:
+    """A job as it lies in its file.
+
+    Attributes
+    ----------
+    revision : names this saved state; a journal refers to it.
+    link_photo : the file refers to the photo instead of holding it.
+    archive : the open file, from which tiles are still read.
+    """
+
     state: JobState
     worked_s: float
+    revision: str
+    link_photo: bool
+    archive: Archive
 
 
-def save_job(
-    state: JobState,
-    path: Path,
-    *,
-    worked_s: float = 0.0,
-    progress: Progress = no_progress,
-    cancel: CancelToken | None = None,
-) -> None:
-    """Write a job, atomically. Cancelling leaves the earlier file as it was.
-
-    Raises
-    ------
-    LatherError : the folder cannot be written or the disk is full.
-    """
-    with replacing(path) as temporary, zipfile.ZipFile(temporary, "w") as archive:
-        photo_name = f"photo/{Path(state.photo.name).name}"
-        archive.writestr(photo_name, state.photo.encoded)
-        n_layers = sum(1 for _ in walk(state.layers))
-        layers = []
-        for index, layer in enumerate(state.layers):
-            progress(index / n_layers, f"saving {layer.name}")
-            layers.append(_write_layer(archive, layer, cancel))
-        description = {
-            "format": FORMAT,
-            "version": VERSION,
-            "application": f"Lather {__version__}",
-            "photo": {
-                "file": photo_name,
-                "width": state.photo.width,
-                "height": state.photo.height,
-                "depth_bits": state.photo.depth_bits,
-            },
-            "brief": {"delivery_long_side_px": state.brief.delivery_long_side_px},
-            "worked_s": round(worked_s, 1),
-            "active_layer": state.active_id,
-            "layers": layers,
-        }
-        text = json.dumps(description, indent=1)
-        archive.writestr("job.json", text, compress_type=zipfile.ZIP_DEFLATED)
-    progress(1.0, "saved")
+def photo_hash(encoded: bytes) -> str:
+    """What recognises a photo: SHA-256 of its file."""
+    return hashlib.sha256(encoded).hexdigest()
 
 
-def load_job(path: Path, *, progress: Progress = no_progress) -> LoadedJob:
+def load_job(
+    path: Path, *, photo_at: Path | None = None, progress: Progress = no_progress
+) -> LoadedJob:
     """Read a job.
+
+    Parameters
+    ----------
+    photo_at : where a linked photo lies now, if not where the job says. It is taken as the
+        person's word: only its size in pixels must be the same.
 
     Raises
     ------
     JobFileError : missing, damaged, from a newer version, or not a job at all.
-    PhotoError : the photo inside cannot be decoded.
+    PhotoMissingError : a linked photo is gone or another one.
+    PhotoError : the photo cannot be decoded.
     """
     try:
-        with zipfile.ZipFile(path) as archive:
-            description = json.loads(_read(archive, "job.json", MOST_JSON_BYTES))
-            _check_version(description, path)
-            return _Reader(archive, description, progress).job()
+        archive = Archive(path)
+        description = json.loads(archive.read("job.json", MOST_JSON_BYTES))
+        _check_version(description, path)
+        return _Reader(archive, migrated(description), path, photo_at, progress).job()
     except FileNotFoundError:
         raise _not_opened(path, "there is no such file", "check the name and folder") from None
     except LatherError:
@@ -112,9 +97,25 @@ def load_job(path: Path, *, progress: Progress = no_progress) -> LoadedJob:
     except OSError as error:
         raise _not_opened(path, error.strerror or str(error), "check the disk") from error
     except _DAMAGE as error:
-        raise _not_opened(
-            path, f"the file is damaged ({_detail(error)})", "open a backup of the job"
-        ) from error
+        raise damaged(path, _detail(error)) from error
+
+
+def read_revision(path: Path) -> str | None:
+    """What a job file calls the state it holds; None if that cannot be read."""
+    try:
+        description = migrated(json.loads(Archive(path).read("job.json", MOST_JSON_BYTES)))
+        return str(description["revision"])
+    except (OSError, *_DAMAGE):
+        return None
+
+
+def damaged(path: Path, detail: str) -> JobFileError:
+    """The error for a damaged job; names the backups that lie beside it."""
+    from lather.files.backups import backups_of
+
+    backups = backups_of(path)
+    advice = f"open the backup '{backups[0].name}'" if backups else "open a copy of the job"
+    return _not_opened(path, f"the file is damaged ({detail})", advice)
 
 
 _DAMAGE = (
@@ -122,6 +123,8 @@ _DAMAGE = (
     zipfile.LargeZipFile,
     json.JSONDecodeError,
     UnicodeDecodeError,
+    struct.error,
+    zlib.error,
     KeyError,
     TypeError,
     ValueError,
@@ -135,170 +138,146 @@ _DAMAGE = (
 )
 
 
-def _write_layer(
-    archive: zipfile.ZipFile, layer: Layer, cancel: CancelToken | None
-) -> dict[str, Any]:
-    folder = f"layers/{layer.id}"
-    entry: dict[str, Any] = {
-        "kind": _KINDS[type(layer)],
-        "id": layer.id,
-        "name": layer.name,
-        "visible": layer.visible,
-        "strength": layer.strength,
-        "mode": layer.mode.value,
-        "locked": layer.locked,
-        "stage": layer.stage.value,
-    }
-    if layer.mask is not None:
-        entry["mask"] = {
-            "enabled": layer.mask.enabled,
-            "inverted": layer.mask.inverted,
-            "fill": layer.mask.tiles.fill,
-            "tiles": _write_tiles(archive, f"{folder}/mask", layer.mask.tiles, cancel),
-        }
-    if isinstance(layer, PixelLayer):
-        entry["tiles"] = _write_tiles(archive, f"{folder}/pixels", layer.tiles, cancel)
-        if layer.strokes:
-            entry["strokes"] = f"{folder}/strokes.json"
-            text = json.dumps(strokes_to_json(layer.strokes))
-            archive.writestr(entry["strokes"], text, compress_type=zipfile.ZIP_DEFLATED)
-    if isinstance(layer, GroupLayer):
-        entry["layers"] = [_write_layer(archive, child, cancel) for child in layer.children]
-    return entry
-
-
-def _write_tiles(
-    archive: zipfile.ZipFile, folder: str, tiles: Tiles, cancel: CancelToken | None
-) -> list[list[Any]]:
-    entries = []
-    for (row, column), tile in sorted(tiles.tiles.items()):
-        if cancel is not None:
-            cancel.check()
-        name = f"{folder}/{row}_{column}.png"
-        archive.writestr(name, _encode_tile(tile.pixels))
-        entries.append([row, column, name])
-    return entries
-
-
-def _encode_tile(pixels: NDArray[np.uint16]) -> bytes:
-    import cv2
-
-    ordered = pixels if pixels.ndim == 2 else np.ascontiguousarray(pixels[..., [2, 1, 0, 3]])
-    ok, encoded = cv2.imencode(".png", ordered, [cv2.IMWRITE_PNG_COMPRESSION, 1])
-    assert ok
-    return bytes(encoded)
-
-
-def _decode_tile(encoded: bytes, channels: int) -> NDArray[np.uint16]:
-    import cv2
-
-    pixels = cv2.imdecode(np.frombuffer(encoded, dtype=np.uint8), cv2.IMREAD_UNCHANGED)
-    shape = (TILE_PX, TILE_PX) + ((channels,) if channels > 1 else ())
-    if pixels is None or pixels.shape != shape or pixels.dtype != np.uint16:
-        raise ValueError("a tile is not a 16-bit picture of the right size")
-    if channels == 1:
-        return np.ascontiguousarray(pixels, dtype=np.uint16)
-    return np.ascontiguousarray(pixels[..., [2, 1, 0, 3]])
-
-
 class _Reader:
-    """Builds a job's state from an open archive."""
+    """Builds a job's state from an open archive (`Contents`)."""
 
     def __init__(
-        self, archive: zipfile.ZipFile, description: dict[str, Any], progress: Progress
+        self,
+        archive: Archive,
+        description: Entry,
+        path: Path,
+        photo_at: Path | None,
+        progress: Progress,
     ) -> None:
         self._archive = archive
         self._description = description
+        self._path = path
+        self._photo_at = photo_at
         self._progress = progress
+        self._depth = 0
+        self._grid = (0, 0)
 
     def job(self) -> LoadedJob:
         described = self._description["photo"]
         self._progress(0.0, "reading the photo")
-        encoded = _read(self._archive, described["file"], MOST_PHOTO_BYTES)
-        photo = decode_photo(encoded, Path(described["file"]).name)
+        photo, linked = self._photo(described)
         if (photo.width, photo.height) != (described["width"], described["height"]):
             raise ValueError("the photo is not the one the job was made with")
-        layers = self._layers(self._description["layers"], photo)
-        if not layers or not isinstance(layers[0], PhotoLayer):
-            raise ValueError("the lowest layer is not the photo")
-        ids = [layer.id for layer in walk(layers)]
-        if len(set(ids)) != len(ids):
-            raise ValueError("two layers have the same id")
-        reserve_ids(max(ids))
-        active = self._description["active_layer"]
-        side = self._description["brief"]["delivery_long_side_px"]
-        brief = Brief(delivery_long_side_px=None if side is None else max(1, int(side)))
-        state = JobState(photo, layers, active if active in ids else ids[0], brief)
-        return LoadedJob(state, max(0.0, float(self._description["worked_s"])))
-
-    def _layers(self, entries: list[dict[str, Any]], photo: Photo) -> Layers:
-        layers = []
-        for index, entry in enumerate(entries):
-            self._progress(index / len(entries), f"reading {entry['name']}")
-            layers.append(self._layer(entry, photo))
-        return tuple(layers)
-
-    def _layer(self, entry: dict[str, Any], photo: Photo) -> Layer:
-        common: dict[str, Any] = {
-            "id": int(entry["id"]),
-            "name": str(entry["name"]),
-            "visible": bool(entry["visible"]),
-            "strength": min(max(float(entry["strength"]), 0.0), 1.0),
-            "mode": BlendMode(entry["mode"]),
-            "locked": bool(entry["locked"]),
-            "stage": Stage(entry["stage"]),
-            "mask": self._mask(entry.get("mask")),
-        }
-        kind = entry["kind"]
-        if kind == "photo":
-            return PhotoLayer(**{**common, "locked": True, "mask": None})
-        if kind == "group":
-            return GroupLayer(**common, children=self._layers(entry["layers"], photo))
-        if kind != "pixels":
-            raise ValueError(f"unknown kind of layer '{kind}'")
-        strokes: tuple[StrokeRecord, ...] = ()
-        if "strokes" in entry:
-            strokes = strokes_from_json(
-                json.loads(_read(self._archive, entry["strokes"], MOST_JSON_BYTES))
-            )
-        return PixelLayer(**common, tiles=self._tiles(entry["tiles"], 4, 0), strokes=strokes)
-
-    def _mask(self, entry: dict[str, Any] | None) -> Mask | None:
-        if entry is None:
-            return None
-        fill = int(entry["fill"])
-        if fill not in (0, FULL):
-            raise ValueError("a mask's fill is neither 0 nor 65535")
-        return Mask(
-            tiles=self._tiles(entry["tiles"], 1, fill),
-            enabled=bool(entry["enabled"]),
-            inverted=bool(entry["inverted"]),
+        self._grid = (-(-photo.height // TILE_PX), -(-photo.width // TILE_PX))
+        self._progress(0.8, "reading the layers")
+        extras = {k: v for k, v in self._description.items() if k not in _JOB_KEYS}
+        state = state_from(
+            photo,
+            self.layers(self._description["layers"]),
+            self._description["active_layer"],
+            self._description["brief"],
+            extras,
+        )
+        return LoadedJob(
+            state,
+            max(0.0, float(self._description["worked_s"])),
+            str(self._description["revision"]),
+            linked,
+            self._archive,
         )
 
-    def _tiles(self, entries: list[list[Any]], channels: int, fill: int) -> Tiles:
-        changed: dict[Key, NDArray[np.uint16] | None] = {}
-        for row, column, name in entries:
-            encoded = _read(self._archive, name, MOST_TILE_BYTES)
-            changed[int(row), int(column)] = _decode_tile(encoded, channels)
-        return Tiles(channels=channels, fill=fill).with_tiles(changed)
+    def layers(self, entries: list[Any]) -> Layers:
+        self._depth += 1
+        if self._depth > DEEPEST_GROUPS:
+            raise ValueError("its groups are nested too deep")
+        layers = tuple(layer_from(entry, self) for entry in entries)
+        self._depth -= 1
+        return layers
+
+    def tiles(self, entry: Entry, layer_id: int, plane: str, channels: int, fill: int) -> Tiles:  # noqa: ARG002
+        small = self._small(entry.get("small"), channels)
+        stored: dict[Key, StoredTile] = {}
+        names = set(self._archive.names())
+        for row, column, name in entry["tiles"]:
+            key = int(row), int(column)
+            if not (0 <= key[0] < self._grid[0] and 0 <= key[1] < self._grid[1]):
+                raise ValueError(f"'{name}' lies outside of the picture")
+            if name not in names:
+                raise KeyError(name)
+            stored[key] = ArchivedTile(self._archive, name, key, channels, fill, small)
+        return Tiles(channels=channels, fill=fill).with_kept_outside(stored)
+
+    def strokes(self, entry: Entry, layer_id: int) -> tuple[StrokeRecord, ...]:  # noqa: ARG002
+        if "strokes" not in entry:
+            return ()
+        return strokes_from_json(
+            json.loads(self._archive.read(entry["strokes"], MOST_STROKES_BYTES))
+        )
+
+    def _small(self, entry: Entry | None, channels: int) -> SmallPlane | None:
+        if entry is None:
+            return None
+        row, column, n_rows, n_columns = (
+            int(entry[name]) for name in ("row", "column", "rows", "columns")
+        )
+        level = int(entry["level"])
+        inside = 0 < n_rows <= self._grid[0] and 0 < n_columns <= self._grid[1]
+        if not inside or not 1 <= level <= 8:
+            raise ValueError("a reduced layer does not fit the picture")
+        return SmallPlane(
+            self._archive, str(entry["file"]), level, row, column, n_rows, n_columns, channels
+        )
+
+    def _photo(self, described: Entry) -> tuple[Photo, bool]:
+        """The photo, and whether it lies outside of the job file."""
+        name = described.get("file")
+        if name is not None:
+            encoded = self._archive.read(name, MOST_PHOTO_BYTES)
+            return decode_photo(encoded, Path(name).name), False
+        if self._photo_at is not None:
+            return read_photo(self._photo_at), True
+        linked = self._path.parent / str(described["link"])
+        try:
+            encoded = linked.read_bytes()
+        except OSError as error:
+            raise PhotoMissingError(
+                f"'{self._path.name}' was not opened",
+                f"its photo '{linked.name}' is not there ({error.strerror})",
+                "say where the photo is now",
+            ) from None
+        if photo_hash(encoded) != described["sha256"]:
+            raise PhotoMissingError(
+                f"'{self._path.name}' was not opened",
+                f"its photo '{linked.name}' was changed since",
+                "choose the photo as it was, or accept the changed one",
+            )
+        photo = decode_photo(encoded, linked.name)
+        photo.path = linked
+        return photo, True
 
 
-_KINDS = {PhotoLayer: "photo", PixelLayer: "pixels", GroupLayer: "group"}
+def new_revision() -> str:
+    return uuid.uuid4().hex
 
 
-def _read(archive: zipfile.ZipFile, name: str, most_bytes: int) -> bytes:
-    """A member's bytes; nothing larger than said is unpacked."""
-    info = archive.getinfo(name)
-    if info.file_size > most_bytes:
-        raise ValueError(f"'{name}' is too large")
-    return archive.read(info)
+def job_entry(
+    state: JobState, revision: str, worked_s: float, photo: Entry, layers: list[Entry], brief: Entry
+) -> Entry:
+    """job.json."""
+    return {
+        **state.extras,
+        "format": FORMAT,
+        "version": VERSION,
+        "revision": revision,
+        "application": f"Lather {__version__}",
+        "photo": photo,
+        "brief": brief,
+        "worked_s": round(worked_s, 1),
+        "active_layer": state.active_id,
+        "layers": layers,
+    }
 
 
 def _check_version(description: Any, path: Path) -> None:
     if not isinstance(description, dict) or description.get("format") != FORMAT:
         raise _not_opened(path, "it is not a Lather job", "open the photo instead")
     version = description.get("version")
-    if not isinstance(version, int) or version > VERSION:
+    if not isinstance(version, int) or version < 1 or version > VERSION:
         raise _not_opened(
             path,
             f"it was written by a newer Lather (format {version}; this one reads {VERSION})",

@@ -65,7 +65,9 @@ def read_photo(path: Path) -> Photo:
             error.strerror or str(error),
             "check the disk and the file's permissions",
         ) from error
-    return decode_photo(encoded, path.name)
+    photo = decode_photo(encoded, path.name)
+    photo.path = path
+    return photo
 
 
 def decode_photo(encoded: bytes, name: str) -> Photo:

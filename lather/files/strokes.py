@@ -74,6 +74,7 @@ def strokes_to_json(strokes: Iterable[StrokeRecord]) -> list[dict[str, Any]]:
             "colour": stroke.colour,
             "source": stroke.source,
             "mode": stroke.mode,
+            **stroke.extras,
         }
         for stroke in strokes
     ]
@@ -84,14 +85,26 @@ def strokes_from_json(entries: list[dict[str, Any]]) -> tuple[StrokeRecord, ...]
     return tuple(
         StrokeRecord(
             tool=str(entry["tool"]),
-            brush=Brush(**entry["brush"]),
+            brush=_brush(entry["brush"]),
             samples=tuple(PenSample(*map(float, numbers)) for numbers in entry["samples"]),
             rect=Rect(*map(int, entry["rect"])),
             colour=None if entry["colour"] is None else _three(entry["colour"]),
             source=None if entry["source"] is None else _two(entry["source"]),
             mode=str(entry["mode"]),
+            extras={key: value for key, value in entry.items() if key not in _STROKE_KEYS},
         )
         for entry in entries
+    )
+
+
+_STROKE_KEYS = {"tool", "brush", "samples", "rect", "colour", "source", "mode"}
+
+
+def _brush(entry: dict[str, Any]) -> Brush:
+    """A brush with every attribute of the type it should have."""
+    plain = Brush()
+    return Brush(
+        **{name: type(getattr(plain, name))(value) for name, value in entry.items()}
     )
 
 

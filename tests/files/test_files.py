@@ -20,7 +20,8 @@ from lather.document.tiles import Tiles
 from lather.document.tree import walk
 from lather.errors import JobFileError, LatherError, PhotoError, UsageError
 from lather.files.atomic import replacing
-from lather.files.jobfile import load_job, save_job
+from lather.files.jobfile import load_job
+from lather.files.jobwriter import save_job
 from lather.files.photos import Delivery, decode_photo, encode_photo, read_photo
 from lather.files.strokes import read_recording, write_recording
 from lather.render.compositor import render
@@ -225,7 +226,7 @@ class JobFileTest(Case):
         save_job(self.state(), path)
         with zipfile.ZipFile(path) as archive:
             job = json.loads(archive.read("job.json"))
-            self.assertEqual((job["format"], job["version"]), ("lather-job", 1))
+            self.assertEqual((job["format"], job["version"]), ("lather-job", 2))
             self.assertEqual(archive.read(job["photo"]["file"])[:2], b"\xff\xd8")
             row, column, name = job["layers"][1]["tiles"][0]
             tile = pyvips.Image.new_from_buffer(archive.read(name), "")
@@ -284,9 +285,11 @@ class JobFileTest(Case):
             (put("video", "layers", 1, "kind"), "video"),
             (put([], "layers"), "lowest layer"),
             (put("../../etc/passwd", "photo", "file"), "damaged"),
-            (put([[0, 0, "job.json"]], "layers", 1, "tiles"), "damaged"),
+            (put([[0, 99, "job.json"]], "layers", 1, "tiles"), "outside"),
             (put(17, "photo", "width"), "not the one"),
             (put([1], "layers", 0, "id"), "damaged"),
+            (put(2.5, "layers", 1, "strength"), "strength"),
+            (put(-3, "version"), "newer"),
         )
         for change, reason in cases:
             with self.subTest(reason), self.assertRaisesRegex(JobFileError, reason):

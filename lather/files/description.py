@@ -1,0 +1,155 @@
+"""Layers, masks and the brief as JSON: what the job file and the journal share.
+
+Tiles and strokes are left to the caller, who knows where they lie. Fields that are not
+known here are kept as `extras` and written again.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any, Protocol
+
+from lather.core.arrays import FULL
+from lather.core.blend.modes import BlendMode
+from lather.document.job import Brief, JobState
+from lather.document.layers import (
+    GroupLayer,
+    Layer,
+    Mask,
+    PhotoLayer,
+    PixelLayer,
+    Stage,
+    reserve_ids,
+)
+from lather.document.photo import Photo
+from lather.document.strokes import StrokeRecord
+from lather.document.tiles import Tiles
+from lather.document.tree import Layers, walk
+
+Entry = dict[str, Any]
+DEEPEST_GROUPS = 64
+MOST_LAYERS = 4000
+KINDS: dict[type[Layer], str] = {PhotoLayer: "photo", PixelLayer: "pixels", GroupLayer: "group"}
+PIXELS, MASK = "pixels", "mask"  # the planes of a layer that have tiles
+
+_LAYER_KEYS = {
+    "kind", "id", "name", "visible", "strength", "mode", "locked", "stage", "mask", "tiles",
+    "small", "strokes", "layers",
+}  # fmt: skip
+_MASK_KEYS = {"enabled", "inverted", "fill", "tiles", "small"}
+_BRIEF_KEYS = {"delivery_long_side_px"}
+
+
+class Contents(Protocol):
+    """Where the tiles, strokes and inner layers of an entry are found."""
+
+    def tiles(self, entry: Entry, layer_id: int, plane: str, channels: int, fill: int) -> Tiles: ...
+
+    def strokes(self, entry: Entry, layer_id: int) -> tuple[StrokeRecord, ...]: ...
+
+    def layers(self, entries: list[Any]) -> Layers: ...
+
+
+def layer_entry(layer: Layer) -> Entry:
+    """A layer's attributes, without mask, tiles, strokes and inner layers."""
+    return {
+        **layer.extras,
+        "kind": KINDS[type(layer)],
+        "id": layer.id,
+        "name": layer.name,
+        "visible": layer.visible,
+        "strength": layer.strength,
+        "mode": layer.mode.value,
+        "locked": layer.locked,
+        "stage": layer.stage.value,
+    }
+
+
+def mask_entry(mask: Mask) -> Entry:
+    """A mask's attributes, without tiles."""
+    return {
+        **mask.extras,
+        "enabled": mask.enabled,
+        "inverted": mask.inverted,
+        "fill": mask.tiles.fill,
+    }
+
+
+def brief_entry(brief: Brief) -> Entry:
+    return {**brief.extras, "delivery_long_side_px": brief.delivery_long_side_px}
+
+
+def layer_from(entry: Entry, contents: Contents) -> Layer:
+    """The inverse of `layer_entry`, filled; ValueError, KeyError or TypeError if it is wrong."""
+    layer_id, kind = int(entry["id"]), entry["kind"]
+    common: dict[str, Any] = {
+        "id": layer_id,
+        "name": str(entry["name"]),
+        "visible": bool(entry["visible"]),
+        "strength": _share(entry["strength"]),
+        "mode": BlendMode(entry["mode"]),
+        "locked": bool(entry["locked"]),
+        "stage": Stage(entry["stage"]),
+        "extras": _unknown(entry, _LAYER_KEYS),
+    }
+    if kind == "photo":
+        return PhotoLayer(**{**common, "locked": True})
+    common["mask"] = _mask_from(entry.get("mask"), layer_id, contents)
+    if kind == "group":
+        return GroupLayer(**common, children=contents.layers(entry["layers"]))
+    if kind != "pixels":
+        raise ValueError(f"unknown kind of layer '{kind}'")
+    return PixelLayer(
+        **common,
+        tiles=contents.tiles(entry, layer_id, PIXELS, 4, 0),
+        strokes=contents.strokes(entry, layer_id),
+    )
+
+
+def brief_from(entry: Entry) -> Brief:
+    side = entry["delivery_long_side_px"]
+    return Brief(
+        delivery_long_side_px=None if side is None else max(1, int(side)),
+        extras=_unknown(entry, _BRIEF_KEYS),
+    )
+
+
+def state_from(
+    photo: Photo, layers: Layers, active: Any, brief: Entry, extras: Mapping[str, Any]
+) -> JobState:
+    """A state, after the checks that concern all layers together."""
+    if not layers or not isinstance(layers[0], PhotoLayer):
+        raise ValueError("the lowest layer is not the photo")
+    ids = [layer.id for layer in walk(layers)]
+    if len(set(ids)) != len(ids):
+        raise ValueError("two layers have the same id")
+    if len(ids) > MOST_LAYERS:
+        raise ValueError(f"it has more than {MOST_LAYERS} layers")
+    reserve_ids(max(ids))
+    active_id = active if active in ids else ids[0]
+    return JobState(photo, layers, active_id, brief_from(brief), dict(extras))
+
+
+def _mask_from(entry: Entry | None, layer_id: int, contents: Contents) -> Mask | None:
+    if entry is None:
+        return None
+    fill = int(entry["fill"])
+    if fill not in (0, FULL):
+        raise ValueError("a mask's fill is neither 0 nor 65535")
+    return Mask(
+        tiles=contents.tiles(entry, layer_id, MASK, 1, fill),
+        enabled=bool(entry["enabled"]),
+        inverted=bool(entry["inverted"]),
+        extras=_unknown(entry, _MASK_KEYS),
+    )
+
+
+def _share(value: Any) -> float:
+    share = float(value)
+    if not 0 <= share <= 1:
+        raise ValueError(f"a strength of {share} is outside 0-1")
+    return share
+
+
+def _unknown(entry: Entry, known: set[str]) -> Entry:
+    return {key: value for key, value in entry.items() if key not in known}
