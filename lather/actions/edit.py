@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lather.actions.table import Action
+from lather.actions.table import Action, has_job
 from lather.actions.workbench import Workbench
 
 
@@ -34,6 +34,15 @@ ACTIONS = (
         ("Ctrl+Shift+Z", "Shift+Z"),
         "redo",
         enabled=_can_redo,
+    ),
+    Action(
+        "edit.history",
+        "History…",
+        "All steps by name: go back to any of them, or paint back from one.",
+        "Edit",
+        lambda bench: bench.ask.show_history(),
+        ("Shift+B",),
+        enabled=has_job,
     ),
     Action(
         "help.search",

@@ -1,57 +1,21 @@
-"""Commands on whole jobs: open, save, deliver."""
+"""Commands on the whole job: deliver it, preferences, quit."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
 
 from lather.actions.table import Action, has_job
-from lather.actions.workbench import Workbench, open_path
+from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
-from lather.document.job import Job, JobState
+from lather.document.job import JobState
 from lather.files.photos import Delivery
-from lather.paths import demo_job
 
 DELIVERY_CAUTION = (
     "Changing how a person looks needs their consent, for children their guardian's. Identity "
     "documents must not be retouched. Some places require retouched advertising to be "
     "labelled: check the local rules."
 )
-
-
-def open_file(bench: Workbench, path: Path) -> None:
-    """Open a photo or job, after asking about unsaved work."""
-    settle_unsaved(bench, lambda: _open(bench, path))
-
-
-def settle_unsaved(bench: Workbench, go_on: Callable[[], None]) -> None:
-    """Save or discard what is not saved, then go on; or stay."""
-    job = bench.job
-    if job is None or not job.modified:
-        go_on()
-        return
-    answer = bench.ask.unsaved(job.title)
-    if answer == "discard":
-        go_on()
-    elif answer == "save":
-        save(bench, then=go_on)
-
-
-def save(bench: Workbench, then: Callable[[], None] | None = None) -> None:
-    job = bench.open_job
-    if job.path is None:
-        save_as(bench, then)
-    else:
-        _save_to(bench, job.path, then)
-
-
-def save_as(bench: Workbench, then: Callable[[], None] | None = None) -> None:
-    job = bench.open_job
-    suggested = job.path or Path(f"{job.title}.lather")
-    path = bench.ask.path_to_save(suggested)
-    if path is not None:
-        _save_to(bench, path.with_suffix(".lather"), then)
 
 
 def deliver(bench: Workbench) -> None:
@@ -73,7 +37,8 @@ def deliver_to(bench: Workbench, path: Path, delivery: Delivery) -> None:
         write_picture(state, path, delivery, progress, cancel)
         return path
 
-    bench.run_task("Delivering", work, lambda done: bench.say(f"Delivered: {done}"))
+    bench.run_task("Delivering", work, lambda done: bench.say(f"Delivered: {done}"),
+                   retry=lambda: deliver_to(bench, path, delivery))
 
 
 def write_picture(
@@ -89,61 +54,7 @@ def write_picture(
     encode_photo(samples, state.photo.profile, path, delivery)
 
 
-def _open(bench: Workbench, path: Path) -> None:
-    def done(opened: tuple[Job, str]) -> None:
-        job, notice = opened
-        bench.take_job(job)
-        bench.settings.add_recent(path)
-        if notice:
-            bench.say(notice)
-
-    bench.run_task("Opening", lambda progress, _: open_path(path, progress), done)
-
-
-def _save_to(bench: Workbench, path: Path, then: Callable[[], None] | None) -> None:
-    job, state = bench.open_job, bench.state
-    worked_s = job.ledger.worked_s
-
-    def work(progress: Progress, cancel: CancelToken) -> None:
-        from lather.files.jobwriter import save_job
-
-        save_job(state, path, worked_s=worked_s, progress=progress, cancel=cancel)
-
-    def done(nothing: None) -> None:  # noqa: ARG001
-        job.mark_saved(path, state)
-        bench.settings.add_recent(path)
-        bench.say(f"Saved: {path.name}")
-        if then is not None:
-            then()
-
-    bench.run_task("Saving", work, done)
-
-
-def _ask_and_open(bench: Workbench) -> None:
-    path = bench.ask.path_to_open()
-    if path is not None:
-        open_file(bench, path)
-
-
 ACTIONS = (
-    Action("job.open", "Open…", "Open a photo or a job.", "Job", _ask_and_open, ("Ctrl+O",)),
-    Action(
-        "job.open_demo",
-        "Open the demo",
-        "Open the finished demo job: a made-up portrait.",
-        "Job",
-        lambda bench: open_file(bench, demo_job()),
-    ),
-    Action("job.save", "Save", "Save the job.", "Job", save, ("Ctrl+S",), enabled=has_job),
-    Action(
-        "job.save_as",
-        "Save as…",
-        "Save the job under another name.",
-        "Job",
-        save_as,
-        ("Ctrl+Shift+S",),
-        enabled=has_job,
-    ),
     Action(
         "job.deliver",
         "Deliver…",

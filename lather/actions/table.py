@@ -41,9 +41,10 @@ class Action:
 
 def all_actions() -> tuple[Action, ...]:
     """Every command, in the order of the menus."""
-    from lather.actions import brush, edit, job, layer, view
+    from lather.actions import brush, edit, job, layer, opening, saving, view
 
-    return (*job.ACTIONS, *edit.ACTIONS, *brush.ACTIONS, *layer.ACTIONS, *view.ACTIONS)
+    modules = (opening, saving, job, edit, brush, layer, view)
+    return tuple(action for module in modules for action in module.ACTIONS)
 
 
 MENUS = ("Job", "Edit", "Tool", "Layer", "Mask", "View", "Help")

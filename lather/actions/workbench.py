@@ -8,18 +8,19 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from pathlib import Path
-from typing import Any, Protocol, TypeVar
+from typing import Any, TypeVar
 
+from lather.actions.asker import Asker
+from lather.actions.keeping import Keeper
+from lather.actions.recovery import Opened
 from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
 from lather.document.events import Signal
-from lather.document.job import Job, JobState, new_state
+from lather.document.job import Job, JobState
 from lather.document.layers import Stage
 from lather.errors import Cancelled, LatherError
-from lather.files.photos import Delivery
 from lather.render.geometry import ViewGeometry
 from lather.render.view import Shown
 from lather.render.worker import Executor, SameThread
@@ -35,31 +36,6 @@ SMALLEST_SPACING = 0.02
 _LOWEST = {"hardness": 0.0, "opacity": 0.0, "flow": 0.0, "spacing": SMALLEST_SPACING}
 
 log = logging.getLogger(__name__)
-
-
-class Asker(Protocol):
-    """Questions to the person. Every answer may be None: nothing is to be done."""
-
-    def path_to_open(self) -> Path | None: ...
-
-    def path_to_save(self, suggested: Path) -> Path | None: ...
-
-    def delivery(self, state: JobState, suggested: Path) -> tuple[Path, Delivery] | None: ...
-
-    def unsaved(self, title: str) -> str | None:
-        """'save', 'discard' or None to stay."""
-
-    def text(self, title: str, label: str, value: str) -> str | None: ...
-
-    def colour(self, current: Colour) -> Colour | None: ...
-
-    def show_commands(self) -> None: ...
-
-    def show_shortcuts(self) -> None: ...
-
-    def show_preferences(self) -> None: ...
-
-    def quit(self) -> None: ...
 
 
 @dataclass(frozen=True)
@@ -100,7 +76,7 @@ class Workbench:
     looks_changed() : before, split, mask view, or zoom, place, mirror changed.
     stage_changed() : another stage is looked at.
     task_changed() : long work began, advanced or ended.
-    said(text, is_error) : a sentence for the person.
+    said(text, is_error) : a sentence for the person; `retry` is what could be tried again.
     """
 
     def __init__(
@@ -110,11 +86,14 @@ class Workbench:
         *,
         stroke_executor: Executor | None = None,
         task_executor: Executor | None = None,
+        keep_executor: Executor | None = None,
     ) -> None:
         self.settings = settings
         self.ask = asker
         self.job: Job | None = None
+        self.keeper: Keeper | None = None
         self.session: PenSession | None = None
+        self.retry: Callable[[], None] | None = None
         self.looks = Looks()
         self.geometry: ViewGeometry | None = None
         self.stage = Stage.CLEAN
@@ -129,6 +108,7 @@ class Workbench:
         self.said: Signal[str, bool] = Signal()
         self._stroke_executor = stroke_executor or SameThread()
         self._task_executor = task_executor or SameThread()
+        self._keep_executor = keep_executor or SameThread()
         self._hands = {entry.id: Hand(entry.id, entry.brush) for entry in TOOLS}
         self._tool_id = TOOLS[0].id
         self._on_mask = False
@@ -148,23 +128,35 @@ class Workbench:
             raise LatherError("Nothing was changed", "no photo is open", "open one first")
         return self.job
 
-    def take_job(self, job: Job | None) -> None:
-        """Make a job the open one."""
+    def take_job(self, opened: Opened | Job | None) -> None:
+        """Make a job the open one; the one before is closed and its unsaved steps go."""
         if self.job is not None:
             self.job.changed.disconnect(self.job_changed.emit)
-        self.job = job
-        self.session = None
+        if self.keeper is not None:
+            self.keeper.close()
+        if isinstance(opened, Job):
+            opened = Opened(opened)
+        self.job = opened.job if opened is not None else None
+        self.keeper = self.session = None
         self.looks = Looks()
         self._on_mask = False
-        if job is not None:
-            job.history.budget_bytes = self.settings["history_megabytes"] * 2**20
-            job.changed.connect(self.job_changed.emit)
-            self.session = PenSession(job, self._stroke_executor, self.viewport)
-            self.session.hand = self.hand
-            self.session.failed.connect(lambda error: self.say(error.sentence(), error=True))
-            self.fit()
+        self._hands["paint_back"] = replace(self._hands["paint_back"], back_to=None)
+        if opened is not None:
+            self._attend(opened)
         self.job_opened.emit()
         self.hand_changed.emit()
+
+    def _attend(self, opened: Opened) -> None:
+        job = opened.job
+        job.history.budget_bytes = self.settings["history_megabytes"] * 2**20
+        job.history.disk_bytes = self.settings["history_disk_megabytes"] * 2**20
+        job.changed.connect(self.job_changed.emit)
+        self.keeper = Keeper(opened, self._keep_executor)
+        self.keeper.troubled.connect(lambda error: self.say(error.sentence(), error=True))
+        self.session = PenSession(job, self._stroke_executor, self.viewport)
+        self.session.hand = self.hand
+        self.session.failed.connect(lambda error: self.say(error.sentence(), error=True))
+        self.fit()
 
     def change(
         self, name: str, edit: Callable[..., JobState], *args: Any, gesture: object = None,
@@ -181,6 +173,11 @@ class Workbench:
     def redo(self) -> None:
         self._step(self.open_job.redo(), "Redone")
 
+    def go_to_step(self, n_done: int) -> None:
+        """Undo or redo until that many steps of the history are done."""
+        self.open_job.go_to(n_done)
+        self._leave_missing_mask()
+
     def _step(self, name: str | None, done: str) -> None:
         self._leave_missing_mask()
         if name is not None:
@@ -192,6 +189,11 @@ class Workbench:
     def hand(self) -> Hand:
         hand = self._hands[self._tool_id]
         return replace(hand, on_mask=self._on_mask and tool(hand.tool).works_on_mask)
+
+    @property
+    def back_to(self) -> JobState | None:
+        """What Paint back brings back: a state of the job, or the photo (None)."""
+        return self._hands["paint_back"].back_to
 
     @property
     def on_mask(self) -> bool:
@@ -237,6 +239,11 @@ class Workbench:
                 self._tool_id = "paint_colour"
         self._on_mask = on_mask
         self._hand_is(self._hands[self._tool_id])
+
+    def paint_back_from(self, state: JobState | None) -> None:
+        """Set `back_to` and take Paint back."""
+        self._hands["paint_back"] = replace(self._hands["paint_back"], back_to=state)
+        self.take_tool("paint_back")
 
     def select_layer(self, layer_id: int) -> None:
         self.open_job.select(layer_id)
@@ -319,9 +326,21 @@ class Workbench:
             self.stage = stage
             self.stage_changed.emit()
 
+    def tick(self, now_s: float) -> None:
+        """Called about once a second: what is to be done while nobody works."""
+        if self.keeper is None or self.task is not None or self.job is None:
+            return
+        if self.session is not None and self.session.busy:
+            return
+        quiet_s = self.job.ledger.quiet_s(now_s)
+        self.keeper.idle(quiet_s, 60.0 * self.settings["checkpoint_minutes"])
+
     # --- messages and long work ----------------------------------------------------------
 
-    def say(self, text: str, *, error: bool = False) -> None:
+    def say(
+        self, text: str, *, error: bool = False, retry: Callable[[], None] | None = None
+    ) -> None:
+        self.retry = retry
         self.said.emit(text, error)
 
     def run_task(
@@ -329,8 +348,14 @@ class Workbench:
         title: str,
         work: Callable[[Progress, CancelToken], T],
         done: Callable[[T], None],
+        *,
+        retry: Callable[[], None] | None = None,
+        handled: Callable[[Exception], bool] | None = None,
     ) -> None:
-        """Run long work aside, one at a time, with progress and cancel."""
+        """Run long work aside, one at a time, with progress and cancel.
+
+        A failure that `handled` takes care of is not told; `retry` is offered with others.
+        """
         if self.task is not None:
             raise LatherError(
                 f"'{title}' was not started",
@@ -349,16 +374,20 @@ class Workbench:
 
         def failed(error: Exception) -> None:
             self._end_task()
-            self.report(error, f"'{title}' failed")
+            if handled is not None and handled(error):
+                return
+            self.report(error, f"'{title}' failed", retry)
             if isinstance(error, Cancelled):
                 self.say(f"{title}: cancelled, nothing was changed.")
 
         self._task_executor.post(lambda: work(report, task.cancel), finished, failed=failed)
 
-    def report(self, error: Exception, what: str) -> None:
+    def report(
+        self, error: Exception, what: str, retry: Callable[[], None] | None = None
+    ) -> None:
         """Say an expected error; log a bug and say that it happened."""
         if isinstance(error, LatherError):
-            self.say(error.sentence(), error=True)
+            self.say(error.sentence(), error=True, retry=retry)
         elif not isinstance(error, Cancelled):
             log.error(what, exc_info=error)
             self.say(f"{what}: {error!r}. This is a fault of Lather; the job is unharmed.",
@@ -367,18 +396,3 @@ class Workbench:
     def _end_task(self) -> None:
         self.task = None
         self.task_changed.emit()
-
-
-def open_path(path: Path, progress: Progress) -> tuple[Job, str]:
-    """A job from a photo or a job file, and what to tell about it."""
-    from lather.files.jobfile import SUFFIX, load_job
-    from lather.files.photos import read_photo
-
-    if path.suffix.lower() == SUFFIX:
-        loaded = load_job(path, progress=progress)
-        job = Job(loaded.state, path)
-        job.ledger.worked_s = loaded.worked_s
-        return job, ""
-    progress(0.1, "decoding the photo")
-    photo = read_photo(path)
-    return Job(new_state(photo)), " ".join(photo.notices)

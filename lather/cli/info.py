@@ -18,9 +18,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    from lather.actions.workbench import open_path
+    from lather.actions.recovery import open_path
 
-    job, _ = open_path(options.job, report)
+    job = open_path(options.job, report).job
     facts = describe(job)
     print(json.dumps(facts, indent=1) if options.json else _as_text(facts))
     return 0

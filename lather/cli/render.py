@@ -21,7 +21,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     from lather.actions.job import write_picture
-    from lather.actions.workbench import open_path
+    from lather.actions.recovery import open_path
     from lather.core.kernels import prepare_kernels
     from lather.core.work import CancelToken
     from lather.errors import UsageError
@@ -32,7 +32,7 @@ def run(options: argparse.Namespace) -> int:
     if options.long_side is not None and options.long_side < 1:
         raise UsageError("Nothing was rendered", "--long-side is below 1", "give it in pixels")
     check_writable(options.out, options.depth)
-    job, _ = open_path(options.job, report)
+    job = open_path(options.job, report).job
     prepare_kernels()
     delivery = Delivery(
         options.depth, not options.keep_profile, options.quality, options.long_side

@@ -125,6 +125,10 @@ class Job:
         self.history.record(step)
         self._become(after, step)
 
+    def restore(self, state: JobState) -> None:
+        """Make `state` the present one without a step: it is in the history already."""
+        self._become(state)
+
     def select(self, layer_id: int) -> None:
         """Make a layer the active one; not a step of its own."""
         if layer_id != self._state.active_id and find(self._state.layers, layer_id):
@@ -135,14 +139,14 @@ class Job:
         step = self.history.undo()
         if step is None:
             return None
-        self._become(step.before, replace(step, name=f"Undo: {step.name}"))
+        self._become(step.before, replace(step, name=f"Undo: {step.name}", gesture=None))
         return step.name
 
     def redo(self) -> str | None:
         step = self.history.redo()
         if step is None:
             return None
-        self._become(step.after, step)
+        self._become(step.after, replace(step, gesture=None))
         return step.name
 
     def go_to(self, n_done: int) -> None:

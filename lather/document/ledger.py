@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 IDLE_AFTER_S = 60.0
 
 
@@ -11,6 +13,10 @@ class Ledger:
     def __init__(self, worked_s: float = 0.0) -> None:
         self.worked_s = worked_s
         self._last_s: float | None = None
+
+    def quiet_s(self, now_s: float) -> float:
+        """Seconds since the last sign of life."""
+        return math.inf if self._last_s is None else now_s - self._last_s
 
     def sign_of_life(self, now_s: float) -> None:
         """The person did something at `now_s` (any monotonic clock)."""

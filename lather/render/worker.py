@@ -25,6 +25,10 @@ def run_now(callback: Callable[[], None]) -> None:
     callback()
 
 
+def ignore(outcome: object) -> None:  # noqa: ARG001
+    """For work that is done for its effect."""
+
+
 def log_failure(error: Exception) -> None:
     log.error("work failed", exc_info=error)
 
@@ -46,7 +50,7 @@ class Workers:
     def post(
         self,
         work: Callable[[], T],
-        done: Callable[[T], None],
+        done: Callable[[T], None] = ignore,
         *,
         failed: Failed = log_failure,
         priority: int = 0,
@@ -87,7 +91,7 @@ class SameThread:
     def post(
         self,
         work: Callable[[], T],
-        done: Callable[[T], None],
+        done: Callable[[T], None] = ignore,
         *,
         failed: Failed = log_failure,
         priority: int = 0,  # noqa: ARG002

@@ -25,6 +25,7 @@ class Hand:
     colour: Colour = (0.86, 0.70, 0.62)
     mode: MendMode = MendMode.ALL
     on_mask: bool = False
+    back_to: JobState | None = None  # what Paint back brings back; None: the photo
 
 
 @dataclass(frozen=True)

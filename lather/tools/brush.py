@@ -4,7 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from lather.core.brush.dabs import Dabs
+import numpy as np
+
+from lather.core.arrays import LayerPixels, Plane
+from lather.core.blend.composite import to_pixels
+from lather.core.brush.dabs import Dabs, lay_colour
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.document import edits
@@ -20,8 +24,10 @@ from lather.document.painting import (
     PhotoPaint,
 )
 from lather.document.strokes import StrokeRecord
+from lather.document.tiles import TILE_PX, Key
 from lather.document.tree import find, inserted_above
 from lather.errors import EditError
+from lather.render.compositor import render
 from lather.tools.base import Hand, Outcome, Work
 
 
@@ -40,7 +46,8 @@ def begin_erase(state: JobState, hand: Hand) -> Work:
 
 def begin_paint_back(state: JobState, hand: Hand) -> Work:
     state = with_layer_to_paint(state, "Original")
-    return PixelWork(state, hand, PhotoPaint(state.photo), "Paint back")
+    paint = PhotoPaint(state.photo) if hand.back_to is None else StatePaint(hand.back_to)
+    return PixelWork(state, hand, paint, "Paint back")
 
 
 def with_layer_to_paint(state: JobState, name: str) -> JobState:
@@ -67,6 +74,22 @@ def with_new_pixels(
             "The last stroke was dropped", f"'{layer.name}' was changed meanwhile", "paint it again"
         )
     return edits.update_layer(now, layer.id, tiles=after.tiles, strokes=after.strokes)
+
+
+class StatePaint:
+    """The whole picture as it was in another state of the job."""
+
+    def __init__(self, state: JobState) -> None:
+        self._state = state
+
+    def lay(
+        self, key: Key, part: Rect, base: LayerPixels, coverage: Plane, out: LayerPixels
+    ) -> None:
+        cell = Rect.cell(key, TILE_PX)
+        pixels = render(self._state, part.shifted(cell.x0, cell.y0))
+        source = np.empty(pixels.shape, dtype=np.uint16)
+        to_pixels(pixels, source)
+        lay_colour(base, coverage, source, out)
 
 
 class PixelWork:

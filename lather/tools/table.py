@@ -39,7 +39,7 @@ TOOLS: tuple[Tool, ...] = (
     Tool(
         id="paint_back",
         title="Paint back",
-        help="Bring the original photo back on the active layer, whatever lies below.",
+        help="Bring the photo, or a state chosen in the history, back on the active layer.",
         icon="paint_back",
         begin=begin_paint_back,
         brush=Brush(size_px=60, hardness=0.3, opacity=1.0, flow=0.3, pressure_flow=True),

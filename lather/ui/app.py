@@ -12,7 +12,7 @@ from pathlib import Path
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QApplication
 
-from lather.actions.job import open_file
+from lather.actions.opening import offer_unsaved_work, open_file
 from lather.actions.workbench import Workbench
 from lather.core.kernels import COMPILING, kernels_ready, prepare_kernels
 from lather.render.worker import Workers
@@ -61,7 +61,10 @@ def build(settings: Settings | None = None, arguments: list[str] | None = None) 
     strokes = Workers(1, marshal, "stroke")
     tasks = Workers(1, marshal, "task")
     asker = WindowAsker()
-    bench = Workbench(settings, asker, stroke_executor=strokes, task_executor=tasks)
+    keep = Workers(2, marshal, "keep")
+    bench = Workbench(
+        settings, asker, stroke_executor=strokes, task_executor=tasks, keep_executor=keep
+    )
     window = MainWindow(bench, asker, view)
 
     def on_setting(key: str) -> None:
@@ -70,7 +73,7 @@ def build(settings: Settings | None = None, arguments: list[str] | None = None) 
 
     settings.changed.connect(on_setting)
     sys.excepthook = lambda kind, error, trace: _on_fault(bench, error)
-    return App(qt, bench, window, (view, strokes, tasks))
+    return App(qt, bench, window, (view, strokes, tasks, keep))
 
 
 def _on_fault(bench: Workbench, error: BaseException) -> None:
@@ -115,6 +118,8 @@ def run(path: Path | None) -> int:
         QTimer.singleShot(50, lambda: prepare_in_background(app))
     if path is not None:
         QTimer.singleShot(0, lambda: open_file(app.bench, path))
+    else:
+        QTimer.singleShot(0, lambda: offer_unsaved_work(app.bench))
     status = app.qt.exec()
     for workers in app.workers:
         workers.close()

@@ -22,7 +22,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from lather.actions.job import open_file
+from lather.actions.opening import open_file
 from lather.actions.view import ZOOM_STEP
 from lather.actions.workbench import Workbench
 from lather.core.arrays import ByteImage

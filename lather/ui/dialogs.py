@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtGui import QColor
@@ -27,11 +28,14 @@ from lather.actions.job import DELIVERY_CAUTION
 from lather.actions.table import Action
 from lather.actions.workbench import Workbench
 from lather.document.job import JobState
+from lather.files.journal import FoundJournal
 from lather.files.photos import READABLE, WRITABLE, Delivery
 from lather.settings.options import OPTIONS, Option
 from lather.settings.store import Settings
 from lather.tools.base import Colour
 from lather.ui.command_search import CommandSearch, ShortcutSheet
+from lather.ui.history_list import HistoryList
+from lather.ui.recovery_dialogs import RecoveryDialog, UnsavedWorkDialog
 from lather.ui.theme import GAP_2, GAP_3
 from lather.ui.widgets import label
 
@@ -75,6 +79,32 @@ class WindowAsker:
         answer = box.exec()
         return {buttons.Save: "save", buttons.Discard: "discard"}.get(buttons(answer))
 
+    def recovery(self, title: str, n_steps: int, found: FoundJournal) -> str | None:
+        dialog = RecoveryDialog(title, n_steps, found, self.window)
+        return dialog.answer if dialog.exec() else None
+
+    def unsaved_work(self, found: Sequence[FoundJournal]) -> tuple[str, int] | None:
+        dialog = UnsavedWorkDialog(found, self.window)
+        return dialog.answer if dialog.exec() else None
+
+    def open_copy(self, sentence: str) -> bool:
+        box = QMessageBox(self.window)
+        box.setWindowTitle("Open elsewhere")
+        box.setText(sentence)
+        copy = box.addButton("Open a copy", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.exec()
+        return box.clickedButton() is copy
+
+    def photo_of_job(self, sentence: str, name: str) -> Path | None:
+        box = QMessageBox(self.window)
+        box.setWindowTitle(f"The photo of '{name}'")
+        box.setText(sentence)
+        choose = box.addButton("Choose the photo…", QMessageBox.ButtonRole.AcceptRole)
+        box.addButton(QMessageBox.StandardButton.Cancel)
+        box.exec()
+        return self.path_to_open() if box.clickedButton() is choose else None
+
     def text(self, title: str, label: str, value: str) -> str | None:
         text, given = QInputDialog.getText(
             self.window, title, label, QLineEdit.EchoMode.Normal, value
@@ -101,6 +131,10 @@ class WindowAsker:
     def show_preferences(self) -> None:
         assert self.window is not None and self.bench is not None
         PreferencesDialog(self.bench.settings, self.window).show()
+
+    def show_history(self) -> None:
+        assert self.window is not None and self.bench is not None
+        HistoryList(self.bench, self.window).show()
 
     def quit(self) -> None:
         assert self.window is not None

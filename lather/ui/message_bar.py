@@ -37,6 +37,9 @@ class MessageBar(QWidget):
         self.cancel = QPushButton("Cancel")
         self.cancel.clicked.connect(self._on_cancel)
         row.addWidget(self.cancel)
+        self.retry = QPushButton("Try again")
+        self.retry.clicked.connect(self._on_retry)
+        row.addWidget(self.retry)
         self.dismiss = QPushButton("Close")
         self.dismiss.clicked.connect(self.hide)
         row.addWidget(self.dismiss)
@@ -76,7 +79,10 @@ class MessageBar(QWidget):
 
     def _on_said(self, text: str, is_error: bool) -> None:
         self._show(text, None, error=is_error)
-        self._hide.start(ERROR_SHOWN_MS if is_error else SHOWN_MS)
+        if is_error and self.bench.retry is not None:
+            self._hide.stop()  # stays until answered
+        else:
+            self._hide.start(ERROR_SHOWN_MS if is_error else SHOWN_MS)
 
     def _on_task_changed(self) -> None:
         if self.bench.task is None:
@@ -103,6 +109,7 @@ class MessageBar(QWidget):
         self.bar.setValue(round(1000 * (share or 0)))
         self.cancel.setVisible(self.bench.task is not None)
         self.dismiss.setVisible(self.bench.task is None and share is None)
+        self.retry.setVisible(error and self.bench.retry is not None)
         self.show()
         self.place()
         self.raise_()
@@ -114,6 +121,11 @@ class MessageBar(QWidget):
             self._show(text, self.background_share, error=False)
         else:
             self.hide()
+
+    def _on_retry(self) -> None:
+        self.hide()
+        if self.bench.retry is not None:
+            self.bench.retry()
 
     def _on_cancel(self) -> None:
         if self.bench.task is not None:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication
 
-from lather.actions.job import open_file
+from lather.actions.opening import open_file
 from lather.core.kernels import kernels_ready, prepare_kernels
 from lather.core.rect import Rect
 from lather.files.strokes import read_recording

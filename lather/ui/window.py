@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import time
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer
@@ -17,7 +18,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from lather.actions.job import open_file, settle_unsaved
+from lather.actions.opening import open_file
+from lather.actions.saving import settle_unsaved
 from lather.actions.table import MENUS, Action, all_actions, keys_of
 from lather.actions.workbench import Workbench
 from lather.document.job import JobState
@@ -68,7 +70,7 @@ class MainWindow(QMainWindow):
         self._closing = False
         self._clock = QTimer(self)
         self._clock.setInterval(CLOCK_MS)
-        self._clock.timeout.connect(self._show_clock)
+        self._clock.timeout.connect(self._on_clock)
         self._clock.start()
         self.canvas.installEventFilter(self)
         bench.job_opened.connect(self._show_title)
@@ -84,6 +86,7 @@ class MainWindow(QMainWindow):
             settle_unsaved(self.bench, self.close_now)
             self._closing = False
         if self._may_close:
+            self.bench.take_job(None)
             self._close_views()
             event.accept()
         else:
@@ -233,6 +236,10 @@ class MainWindow(QMainWindow):
             self.job_note.setText(f"{photo.width} × {photo.height}, {photo.depth_bits} bit{saved}")
             self.setWindowTitle(f"{job.title}{' *' if job.modified else ''} – Lather")
         self._show_clock()
+
+    def _on_clock(self) -> None:
+        self._show_clock()
+        self.bench.tick(time.monotonic())
 
     def _show_clock(self) -> None:
         job = self.bench.job

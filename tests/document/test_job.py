@@ -164,7 +164,8 @@ class JobTest(Case):
         state = painted_state(n_layers=4)
         tiles = state.active.tiles.with_tiles({(0, 0): random_tile(77)})
         after = edits.set_pixels(state, state.active_id, tiles)
-        self.assertEqual(Step("x", state, after).nbytes, random_tile(0).nbytes)
+        replaced = Step("x", state, after).replaced_tiles
+        self.assertEqual([tile.nbytes for tile in replaced], [random_tile(0).nbytes])
         self.assertIsNone(History().undo())
 
     @settings(max_examples=40, deadline=None)

@@ -16,7 +16,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton, QToolButton
 
 import lather.core.mend.spot  # noqa: F401 - its kernels are declared before they are swapped
-from lather.actions.job import deliver_to, open_file
+from lather.actions.job import deliver_to
+from lather.actions.opening import open_file
 from lather.actions.table import MENUS, all_actions, keys_of
 from lather.core.brush.stroke import PenSample
 from lather.core.mend.mode import MendMode

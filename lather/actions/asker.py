@@ -1,0 +1,51 @@
+"""What the application asks the person; the window answers through dialogs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Protocol
+
+from lather.document.job import JobState
+from lather.files.journal import FoundJournal
+from lather.files.photos import Delivery
+from lather.tools.base import Colour
+
+
+class Asker(Protocol):
+    """Questions to the person. Every answer may be None: nothing is to be done."""
+
+    def path_to_open(self) -> Path | None: ...
+
+    def path_to_save(self, suggested: Path) -> Path | None: ...
+
+    def delivery(self, state: JobState, suggested: Path) -> tuple[Path, Delivery] | None: ...
+
+    def unsaved(self, title: str) -> str | None:
+        """'save', 'discard' or None to stay."""
+
+    def recovery(self, title: str, n_steps: int, found: FoundJournal) -> str | None:
+        """Unsaved steps of a job: 'recovered', 'saved' for what the file holds."""
+
+    def unsaved_work(self, found: Sequence[FoundJournal]) -> tuple[str, int] | None:
+        """Work without a job file: 'recover' or 'throw away', and which; None for later."""
+
+    def open_copy(self, sentence: str) -> bool:
+        """Whether to open a copy of a job that another process has open."""
+
+    def photo_of_job(self, sentence: str, name: str) -> Path | None:
+        """Where a linked photo is now."""
+
+    def text(self, title: str, label: str, value: str) -> str | None: ...
+
+    def colour(self, current: Colour) -> Colour | None: ...
+
+    def show_commands(self) -> None: ...
+
+    def show_shortcuts(self) -> None: ...
+
+    def show_preferences(self) -> None: ...
+
+    def show_history(self) -> None: ...
+
+    def quit(self) -> None: ...

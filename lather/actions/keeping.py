@@ -1,0 +1,345 @@
+"""Keeps the open job safe: its lock, its journal, and a checkpoint while nobody works.
+
+A journal exists exactly while there are steps that the job file does not hold.
+"""
+
+from __future__ import annotations
+
+import shutil
+import time
+from contextlib import suppress
+from dataclasses import dataclass
+from pathlib import Path
+
+from lather.actions.recovery import Opened, Recovered
+from lather.core.work import CancelToken
+from lather.document.events import Signal
+from lather.document.history import Step
+from lather.document.job import Job, JobState
+from lather.document.tiles import Tile
+from lather.document.tree import walk
+from lather.errors import Cancelled, LatherError
+from lather.files.archive import Archive
+from lather.files.description import Entry
+from lather.files.jobfile import new_revision, photo_hash
+from lather.files.jobwriter import save_job
+from lather.files.journal import Journal
+from lather.files.lock import Lock
+from lather.files.places import Places, apart, beside
+from lather.files.spill import Spill, spill_folder
+from lather.render.worker import Executor
+
+IDLE_S = 3.0  # without a sign of life before a checkpoint begins
+UNTITLED_FIRST_S = 10.0  # work without any file gets its first checkpoint soon
+
+
+@dataclass
+class _Written:
+    """A journal in use, where it lies, and the lock of a folder of its own."""
+
+    journal: Journal
+    places: Places
+    lock: Lock | None = None
+
+    def drop(self) -> None:
+        """Remove journal and checkpoint, and their folder if it is one of our own."""
+        with suppress(OSError):
+            self.journal.close(delete=True)
+        with suppress(OSError):
+            self.places.checkpoint.unlink(missing_ok=True)
+        if self.places.is_apart:
+            shutil.rmtree(self.places.folder, ignore_errors=True)
+        if self.lock is not None:
+            self.lock.release()
+
+
+class Keeper:
+    """One job's keeper, from opening to closing.
+
+    Signals
+    -------
+    troubled(LatherError) : steps cannot be written down, or only elsewhere.
+    """
+
+    def __init__(self, opened: Opened, executor: Executor) -> None:
+        self.troubled: Signal[LatherError] = Signal()
+        self.job: Job = opened.job
+        self.in_memory_only = False
+        self._copy_of = opened.copy_of
+        self._executor = executor
+        self._lock: Lock | None = opened.lock
+        self._written: _Written | None = None
+        self._base: tuple[JobState, str] = (self.job.state, self.job.revision or new_revision())
+        self._sync_posted = False
+        self._checkpoint: CancelToken | None = None
+        self._checkpoint_at_s = time.monotonic()
+        self._steps_at_checkpoint = 0
+        self._spill: Spill | None = None
+        if opened.recovered is not None:
+            self._go_on(opened.recovered)
+        self.job.recorder = self._record
+        self.job.history.park = self._park
+        if opened.archive is not None:
+            self._settle_in(opened.archive)
+
+    @property
+    def n_unsaved(self) -> int:
+        """Steps that lie in the journal and not in the job file."""
+        return self._written.journal.n_steps if self._written is not None else 0
+
+    # --- saving --------------------------------------------------------------------------
+
+    def take(self, path: Path) -> Lock | None:
+        """The lock for saving to `path`; None where a folder allows no lock.
+
+        Raises
+        ------
+        InUseError : another process has that job open.
+        """
+        try:
+            return Lock.acquire(beside(path).lock, path.name)
+        except OSError:
+            return None  # saving will say what is wrong with the folder
+
+    def saving(self) -> str:
+        """The present state is going to be saved; the revision to save it under."""
+        self._cancel_checkpoint()
+        revision = new_revision()
+        if self._written is not None:
+            with suppress(OSError):  # without the mark the journal stays as long as it is
+                self._written.journal.mark(revision)
+        return revision
+
+    def saved(self, state: JobState, revision: str, lock: Lock | None) -> None:
+        """The job's file holds `state`: what the journal held up to there can go."""
+        job, old_lock = self.job, self._lock
+        self._base, self._lock, self._copy_of = (state, revision), lock, None
+        self._steps_at_checkpoint = 0
+        assert job.path is not None
+        goes_on = job.state.layers != state.layers or job.state.brief != state.brief
+        written = self._written
+        if goes_on and written is not None and written.places == beside(job.path):
+            with suppress(OSError, KeyError, LatherError):  # too long a journal is no harm
+                written.journal.restart(revision)
+        else:
+            self._drop()
+            if goes_on:
+                self._write("Steps during saving", job.state)
+        if old_lock is not None:
+            old_lock.release()
+
+    def close(self) -> None:
+        """The job is closed and what is unsaved is not wanted."""
+        self._cancel_checkpoint()
+        self.job.recorder = None
+        self.job.history.park = None
+        self._drop()
+        if self._lock is not None:
+            self._lock.release()
+            self._lock = None
+
+    def _drop(self) -> None:
+        written, self._written = self._written, None
+        if written is not None:
+            written.drop()
+
+    # --- every step ----------------------------------------------------------------------
+
+    def _record(self, step: Step, after: JobState) -> None:
+        self._cancel_checkpoint()
+        self._write(step.name, after, None if step.gesture is None else repr(step.gesture))
+
+    def _write(self, name: str, after: JobState, gesture: str | None = None) -> None:
+        try:
+            if self._written is None:
+                self._written = self._begin(self._usual_places())
+            self._written.journal.record(name, after, gesture)
+        except (OSError, LatherError) as error:
+            self._write_elsewhere(after, error)
+            return
+        self.in_memory_only = False
+        self._post_sync()
+
+    def _usual_places(self) -> Places:
+        if self.job.path is not None and self._lock is not None:
+            return beside(self.job.path)
+        return apart(self.job.title)
+
+    def _begin(self, places: Places) -> _Written:
+        """A journal on the base."""
+        lock = Lock.acquire(places.lock, self.job.title) if places.is_apart else None
+        state, revision = self._base
+        try:
+            return _Written(Journal(places.journal, state, revision, self._about()), places, lock)
+        except (OSError, LatherError):
+            if lock is not None:
+                lock.release()
+                shutil.rmtree(places.folder, ignore_errors=True)
+            raise
+
+    def _write_elsewhere(self, after: JobState, error: Exception) -> None:
+        """The journal's place fails: all unsaved steps go to the user's own folder."""
+        why = getattr(error, "strerror", None) or getattr(error, "why", "") or str(error)
+        other: _Written | None = None
+        try:
+            other = self._begin(apart(self.job.title))
+            other.journal.record("Unsaved steps", after)
+        except (OSError, LatherError):
+            if other is not None:
+                other.drop()
+            self._tell_in_memory_only(why)
+            return
+        self._drop()
+        self._written = other
+        self.in_memory_only = False
+        self._post_sync()
+        self.troubled.emit(LatherError(
+            "The journal was moved",
+            f"it can no longer be written where it was ({why})",
+            f"unsaved steps are kept in {other.places.folder}; save the job on another disk",
+        ))  # fmt: skip
+
+    def _tell_in_memory_only(self, why: str) -> None:
+        first_time, self.in_memory_only = not self.in_memory_only, True
+        if first_time:
+            self.troubled.emit(LatherError(
+                "Your last steps are in memory only",
+                f"the journal cannot be written ({why})",
+                "make room or save the job on another disk; every further step tries again",
+            ))  # fmt: skip
+
+    def _about(self) -> Entry:
+        """Where this work belongs, for who finds the journal."""
+        job = self.job
+        about: Entry = {"title": job.title, "began_s": time.time()}
+        if job.path is not None:
+            return {**about, "job": str(job.path.resolve())}
+        if self._copy_of is not None:
+            return {**about, "copy_of": str(self._copy_of)}
+        photo, first = self._base[0].photo, self._base[0].layers[0]
+        return {
+            **about,
+            "photo": str(photo.path.resolve()) if photo.path is not None else "",
+            "sha256": photo_hash(photo.encoded),
+            "photo_layer": first.id,
+            "photo_name": first.name,
+        }
+
+    def _post_sync(self) -> None:
+        if self._sync_posted or self._written is None:
+            return
+        self._sync_posted, journal = True, self._written.journal
+
+        def work() -> None:
+            self._sync_posted = False  # what is written from here on needs another one
+            with suppress(OSError):  # the next write will tell
+                journal.sync()
+
+        self._executor.post(work)
+
+    def _go_on(self, recovered: Recovered) -> None:
+        """Continue the journal that the work was recovered from."""
+        places, lock = recovered.places, None
+        if places.is_apart and self.job.path is None:
+            self._lock, lock = None, self._lock
+        try:
+            journal = Journal(
+                places.journal, recovered.state, new_revision(), recovered.found.about,
+                recovered.found,
+            )  # fmt: skip
+            self._written = _Written(journal, places, lock)
+        except OSError as error:
+            self._write_elsewhere(self.job.state, error)
+            return
+        if self.job.state is not recovered.state:
+            self._write(self.job.history.done[-1].name, self.job.state)
+
+    # --- while nobody works --------------------------------------------------------------
+
+    def idle(self, quiet_s: float, every_s: float) -> None:
+        """Called now and then: write a checkpoint if it is due. `every_s` 0: never."""
+        since_s = time.monotonic() - self._checkpoint_at_s
+        due_s = UNTITLED_FIRST_S if self._without_any_file() else every_s
+        if (
+            every_s <= 0
+            or quiet_s < IDLE_S
+            or since_s < due_s
+            or self._checkpoint is not None
+            or self._written is None
+            or self.n_unsaved == self._steps_at_checkpoint
+        ):
+            return
+        self._write_checkpoint()
+
+    def _without_any_file(self) -> bool:
+        return self.job.path is None and self._steps_at_checkpoint == 0
+
+    def _write_checkpoint(self) -> None:
+        assert self._written is not None
+        written_to, path = self._written, self._written.places.checkpoint
+        state, n_steps = self.job.state, self.n_unsaved
+        revision, worked_s = new_revision(), self.job.ledger.worked_s
+        try:
+            written_to.journal.mark(revision)
+        except OSError:
+            return  # the next step finds out and moves the journal
+        token = self._checkpoint = CancelToken()
+
+        def work() -> None:
+            save_job(state, path, worked_s=worked_s, revision=revision, cancel=token)
+
+        def written(nothing: None) -> None:  # noqa: ARG001
+            if self._checkpoint is token:
+                self._checkpoint = None
+                self._checkpoint_at_s = time.monotonic()
+                self._steps_at_checkpoint = n_steps
+            elif self._written is not written_to:
+                path.unlink(missing_ok=True)
+
+        def failed(error: Exception) -> None:
+            if self._checkpoint is token:
+                self._checkpoint = None
+                self._checkpoint_at_s = time.monotonic()
+            if not isinstance(error, (Cancelled, LatherError, OSError)):
+                raise error
+
+        self._executor.post(work, written, failed=failed)
+
+    def _cancel_checkpoint(self) -> None:
+        if self._checkpoint is not None:
+            self._checkpoint.cancel()
+            self._checkpoint = None
+
+    def _park(self, tiles: list[Tile]) -> bool:
+        """Send old tiles to disk, aside; False if there is no disk to use."""
+        try:
+            if self._spill is None:
+                self._spill = Spill(spill_folder())
+        except OSError:
+            return False
+        spill = self._spill
+        self._executor.post(lambda: spill.park(tiles))
+        return True
+
+    def _settle_in(self, archive: Archive) -> None:
+        """Check the job file and copy it, so that its disk may go."""
+
+        def work() -> list[str]:
+            with suppress(OSError):
+                archive.copy_to(spill_folder() or Path("/var/tmp"))
+            archive.check()
+            return sorted(archive.damaged)
+
+        self._executor.post(work, self._tell_damage, priority=1)
+
+    def _tell_damage(self, damaged: list[str]) -> None:
+        if not damaged:
+            return
+        names = {layer.id: layer.name for layer in walk(self.job.state.layers)}
+        parts = {name.split("/")[1] for name in damaged if name.startswith("layers/")}
+        layers = ", ".join(sorted({names.get(int(p), p) for p in parts if p.isdigit()}))
+        self.troubled.emit(LatherError(
+            f"'{self.job.title}' is damaged",
+            f"{len(damaged)} parts of it cannot be read and are shown empty ({layers or 'photo'})",
+            "open a backup of the job if there is one",
+        ))  # fmt: skip

@@ -1,0 +1,133 @@
+"""Commands that open: photos, jobs, and work that a process left behind."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from lather.actions.recovery import (
+    Opened,
+    open_copy,
+    open_path,
+    open_unsaved,
+    take_up,
+    throw_away,
+    unsaved_work,
+)
+from lather.actions.saving import settle_unsaved
+from lather.actions.table import Action
+from lather.actions.workbench import Workbench
+from lather.errors import InUseError, PhotoMissingError
+from lather.paths import demo_job
+
+
+def open_file(bench: Workbench, path: Path) -> None:
+    """Open a photo or job, after asking about unsaved work."""
+    settle_unsaved(bench, lambda: _open(bench, path))
+
+
+def offer_unsaved_work(bench: Workbench, *, tell_none: bool = False) -> None:
+    """Ask about work that has no job file and that no living process holds."""
+    left = list(unsaved_work())
+    if not left:
+        if tell_none:
+            bench.say("There is no work that was left unsaved.")
+        return
+    answer = bench.ask.unsaved_work([found for found, _ in left])
+    if answer is None:
+        return
+    choice, index = answer
+    found, places = left[index]
+    if choice == "throw away":
+        throw_away(places)
+        offer_unsaved_work(bench)
+        return
+
+    def done(opened: Opened) -> None:
+        take_up(opened, saved_state=False)
+        bench.take_job(opened)
+        _tell_recovered(bench, opened)
+
+    settle_unsaved(bench, lambda: bench.run_task(
+        "Recovering", lambda progress, _: open_unsaved(found, places, progress), done
+    ))  # fmt: skip
+
+
+def _open(bench: Workbench, path: Path, photo_at: Path | None = None) -> None:
+    if bench.job is not None and bench.job.path is not None and bench.job.path == path:
+        bench.take_job(None)  # what was discarded is not to be found again as lost work
+
+    def done(opened: Opened) -> None:
+        if opened.recovered is not None and not _choose_state(bench, opened):
+            opened.release()
+            return
+        bench.take_job(opened)
+        bench.settings.add_recent(path)
+        if opened.recovered is not None:
+            _tell_recovered(bench, opened)
+        elif opened.notices:
+            bench.say(" ".join(opened.notices))
+
+    def handled(error: Exception) -> bool:
+        if isinstance(error, PhotoMissingError):
+            found = bench.ask.photo_of_job(error.sentence(), path.name)
+            if found is not None:
+                _open(bench, path, found)
+            return found is not None
+        if isinstance(error, InUseError) and bench.ask.open_copy(error.sentence()):
+            bench.run_task("Opening", lambda progress, _: open_copy(path, progress), bench.take_job)
+            return True
+        return False
+
+    bench.run_task(
+        "Opening",
+        lambda progress, _: open_path(path, progress, photo_at=photo_at, locked=True),
+        done,
+        retry=lambda: _open(bench, path, photo_at),
+        handled=handled,
+    )
+
+
+def _choose_state(bench: Workbench, opened: Opened) -> bool:
+    """Ask which state to go on with; False if neither."""
+    recovered = opened.recovered
+    assert recovered is not None
+    answer = bench.ask.recovery(opened.job.title, recovered.n_steps, recovered.found)
+    if answer is None:
+        return False
+    take_up(opened, saved_state=answer == "saved")
+    return True
+
+
+def _tell_recovered(bench: Workbench, opened: Opened) -> None:
+    assert opened.recovered is not None
+    n_steps, last = opened.recovered.n_steps, opened.recovered.found.last_name
+    plural = "s" if n_steps != 1 else ""
+    if opened.job.modified:
+        bench.say(f"Recovered {n_steps} unsaved step{plural}; the last one: {last}.")
+    else:
+        bench.say(f"The saved state is shown. Undo brings {n_steps} unsaved step{plural} back.")
+
+
+def _ask_and_open(bench: Workbench) -> None:
+    path = bench.ask.path_to_open()
+    if path is not None:
+        open_file(bench, path)
+
+
+ACTIONS = (
+    Action("job.open", "Open…", "Open a photo or a job.", "Job", _ask_and_open, ("Ctrl+O",)),
+    Action(
+        "job.open_demo",
+        "Open the demo",
+        "Open the finished demo job: a made-up portrait.",
+        "Job",
+        lambda bench: open_file(bench, demo_job()),
+    ),
+    Action(
+        "job.recover",
+        "Recover unsaved work…",
+        "Go on with work that was never saved, after Lather ended unexpectedly.",
+        "Job",
+        lambda bench: offer_unsaved_work(bench, tell_none=True),
+    ),
+)

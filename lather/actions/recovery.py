@@ -1,0 +1,257 @@
+"""Opening photos and jobs, and with them the work that a process left behind."""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Iterator
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from lather.core.work import Progress
+from lather.document.history import History, Step
+from lather.document.job import Job, JobState, new_state
+from lather.errors import InUseError, JobFileError, LatherError
+from lather.files.archive import Archive
+from lather.files.jobfile import SUFFIX, LoadedJob, load_job, photo_hash, read_revision
+from lather.files.journal import FoundJournal, read_journal
+from lather.files.lock import Lock
+from lather.files.photos import read_photo
+from lather.files.places import Places, all_apart, beside
+from lather.files.spill import Spill, spill_folder
+
+
+@dataclass
+class Recovered:
+    """Steps that were never saved, from a journal.
+
+    Attributes
+    ----------
+    state : where they lead.
+    history : the steps since the last save, or since a checkpoint that is later.
+    n_steps : since the last save.
+    """
+
+    found: FoundJournal
+    places: Places
+    state: JobState
+    history: History
+    n_steps: int
+
+
+@dataclass
+class Opened:
+    """A job as opened, and all that its keeper needs to know.
+
+    `copy_of` is the job file that the job was copied from, while it has none of its own.
+    """
+
+    job: Job
+    notices: list[str] = field(default_factory=list)
+    lock: Lock | None = None
+    archive: Archive | None = None
+    recovered: Recovered | None = None
+    copy_of: Path | None = None
+
+    def release(self) -> None:
+        """For who does not go on with it."""
+        if self.lock is not None:
+            self.lock.release()
+
+
+def open_path(
+    path: Path, progress: Progress, *, photo_at: Path | None = None, locked: bool = False
+) -> Opened:
+    """A job from a photo or a job file. With `locked`, no other process may have it open."""
+    if path.suffix.lower() == SUFFIX:
+        return _open_job(path, progress, photo_at, locked)
+    progress(0.1, "decoding the photo")
+    photo = read_photo(path)
+    return Opened(Job(new_state(photo)), list(photo.notices))
+
+
+def unsaved_work() -> Iterator[tuple[FoundJournal, Places]]:
+    """Work without a job file that no living process holds."""
+    for places in all_apart():
+        found = _journal_at(places)
+        if found is None or "job" in found.about:
+            continue
+        try:
+            Lock.acquire(places.lock, found.about["title"]).release()
+        except (InUseError, OSError):
+            continue
+        yield found, places
+
+
+def open_unsaved(found: FoundJournal, places: Places, progress: Progress) -> Opened:
+    """Go on with work that has no job file.
+
+    Raises
+    ------
+    LatherError : neither the checkpoint nor the photo it began with can be read.
+    """
+    title = found.about["title"]
+    lock = Lock.acquire(places.lock, title)
+    try:
+        progress(0.1, "reading what was left")
+        worked_s, archive = 0.0, None
+        revision = read_revision(places.checkpoint)
+        if revision in found.revisions:
+            loaded = load_job(places.checkpoint, progress=progress)
+            base, archive, worked_s = loaded.state, loaded.archive, loaded.worked_s
+        else:
+            base, revision = _first_state(found), next(iter(found.revisions))
+        assert revision is not None
+        recovered = _recovered(found, places, base, revision, found.n_steps)
+    except BaseException:
+        lock.release()
+        raise
+    job = Job(base)
+    job.ledger.worked_s = worked_s
+    return Opened(job, [], lock, archive, recovered)
+
+
+def open_copy(path: Path, progress: Progress) -> Opened:
+    """A job under no name, while another process has the file open."""
+    loaded = load_job(path, progress=progress)
+    job = Job(loaded.state)
+    job.revision = loaded.revision
+    job.ledger.worked_s = loaded.worked_s
+    return Opened(job, archive=loaded.archive, copy_of=path.resolve())
+
+
+def throw_away(places: Places) -> None:
+    """Remove unsaved work for good."""
+    shutil.rmtree(places.folder, ignore_errors=True)
+
+
+def take_up(opened: Opened, *, saved_state: bool) -> None:
+    """Put the recovered steps into the opened job's history.
+
+    With `saved_state` one more step leads back to what the file holds: undoing it brings
+    the recovered work back.
+    """
+    recovered, job = opened.recovered, opened.job
+    assert recovered is not None
+    saved = job.state
+    job.history = recovered.history
+    job.restore(recovered.state)
+    if saved_state:
+        job.change("Back to the saved state", saved)
+    else:
+        job.mark_unsaved()
+
+
+def unsaved_steps(path: Path) -> int:
+    """How many steps of a job lie in its journal only."""
+    found, revision = _journal_at(beside(path)), read_revision(path)
+    if found is None or revision not in found.revisions:
+        return 0
+    return found.n_steps_since(str(revision))
+
+
+def _open_job(
+    path: Path, progress: Progress, photo_at: Path | None, locked: bool
+) -> Opened:
+    notices: list[str] = []
+    lock: Lock | None = None
+    if locked:
+        try:
+            lock = Lock.acquire(beside(path).lock, path.name)
+        except FileNotFoundError:
+            pass  # no such folder: opening will say so
+        except OSError as error:
+            notices.append(
+                f"The job's folder cannot be written ({error.strerror}): unsaved steps are kept "
+                "in your own folder."
+            )
+    try:
+        loaded = load_job(path, photo_at=photo_at, progress=progress)
+        job = Job(loaded.state, path)
+        job.revision = loaded.revision
+        job.link_photo = loaded.link_photo
+        job.ledger.worked_s = loaded.worked_s
+        if photo_at is not None:
+            job.mark_unsaved()
+        recovered = _find_recovered(path, loaded, notices) if locked else None
+    except BaseException:
+        if lock is not None:
+            lock.release()
+        raise
+    return Opened(job, notices, lock, loaded.archive, recovered)
+
+
+def _find_recovered(path: Path, loaded: LoadedJob, notices: list[str]) -> Recovered | None:
+    for places in _places_of(path):
+        found = _journal_at(places)
+        if found is None or found.n_steps == 0:
+            continue
+        if loaded.revision not in found.revisions:
+            aside = found.path.with_name(f"{found.path.name}.other")
+            found.path.replace(aside)
+            notices.append(
+                f"A journal of another version of this job was put aside as '{aside.name}'."
+            )
+            continue
+        n_steps = found.n_steps_since(loaded.revision)
+        revision = read_revision(places.checkpoint)
+        if revision is not None and found.revisions.get(revision, -1) > found.n_steps - n_steps:
+            with suppress(LatherError):  # a checkpoint that fails: from the job itself
+                base = replace(load_job(places.checkpoint).state, photo=loaded.state.photo)
+                return _recovered(found, places, base, revision, n_steps)
+        if n_steps:
+            return _recovered(found, places, loaded.state, loaded.revision, n_steps)
+    return None
+
+
+def _places_of(path: Path) -> Iterator[Places]:
+    """Beside the job, and apart for jobs whose folder could not be written."""
+    yield beside(path)
+    for places in all_apart():
+        found = _journal_at(places)
+        if found is not None and found.about.get("job") == str(path.resolve()):
+            yield places
+
+
+def _journal_at(places: Places) -> FoundJournal | None:
+    try:
+        return read_journal(places.journal)
+    except (OSError, JobFileError, ValueError, KeyError, TypeError):
+        return None
+
+
+def _recovered(
+    found: FoundJournal, places: Places, base: JobState, revision: str, n_steps: int
+) -> Recovered:
+    """Replay the journal; what only old steps hold goes to disk at once."""
+    history, spill = History(), Spill(spill_folder())
+    history.park = spill.park
+    state = base
+    for step in found.steps(revision, base):
+        history.record(Step(step.name, state, step.state, step.gesture))
+        state = step.state
+    return Recovered(found, places, state, history, n_steps)
+
+
+def _first_state(found: FoundJournal) -> JobState:
+    """The state that work on a photo began with."""
+    about = found.about
+    if "copy_of" in about:
+        loaded = load_job(Path(about["copy_of"]))
+        if loaded.revision not in found.revisions:
+            raise JobFileError(
+                f"'{about['title']}' was not recovered",
+                f"the job it is a copy of, '{about['copy_of']}', was saved since",
+                "put that version back from its backup",
+            )
+        return loaded.state
+    photo = read_photo(Path(about["photo"]))
+    if photo_hash(photo.encoded) != about["sha256"]:
+        raise JobFileError(
+            f"'{about['title']}' was not recovered",
+            f"its photo '{photo.name}' was changed since",
+            f"put the photo back as it was at {about['photo']}",
+        )
+    state = new_state(photo)
+    layer = replace(state.layers[0], id=int(about["photo_layer"]), name=str(about["photo_name"]))
+    return replace(state, layers=(layer,), active_id=layer.id)

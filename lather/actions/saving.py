@@ -1,0 +1,119 @@
+"""Commands that save the job."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from lather.actions.table import Action, has_job
+from lather.actions.workbench import Workbench
+from lather.core.work import CancelToken, Progress
+from lather.errors import LatherError
+from lather.files.places import apart_root
+
+
+def settle_unsaved(bench: Workbench, go_on: Callable[[], None]) -> None:
+    """Save or discard what is not saved, then go on; or stay."""
+    job = bench.job
+    if job is None or not job.modified:
+        go_on()
+        return
+    answer = bench.ask.unsaved(job.title)
+    if answer == "discard":
+        go_on()
+    elif answer == "save":
+        save(bench, then=go_on)
+
+
+def save(bench: Workbench, then: Callable[[], None] | None = None) -> None:
+    job = bench.open_job
+    if job.path is None:
+        save_as(bench, then)
+    else:
+        _save_to(bench, job.path, then)
+
+
+def save_as(bench: Workbench, then: Callable[[], None] | None = None) -> None:
+    job = bench.open_job
+    suggested = job.path or Path(f"{job.title}.lather")
+    path = bench.ask.path_to_save(suggested)
+    if path is not None:
+        _save_to(bench, path.with_suffix(".lather"), then)
+
+
+def _save_to(bench: Workbench, path: Path, then: Callable[[], None] | None) -> None:
+    job, keeper, state = bench.open_job, bench.keeper, bench.state
+    assert keeper is not None
+    if path.resolve().is_relative_to(apart_root().resolve()):
+        raise LatherError(
+            f"'{path.name}' was not saved",
+            "that folder is for unsaved work and is emptied",
+            "choose another folder",
+        )
+    lock = keeper.take(path)
+    revision = keeper.saving()
+
+    def work(progress: Progress, cancel: CancelToken) -> None:
+        from lather.files.jobwriter import save_job
+
+        save_job(
+            state,
+            path,
+            worked_s=job.ledger.worked_s,
+            link_photo=job.link_photo,
+            n_backups=bench.settings["backups_kept"],
+            revision=revision,
+            progress=progress,
+            cancel=cancel,
+        )
+
+    def done(nothing: None) -> None:  # noqa: ARG001
+        job.mark_saved(path, state, revision)
+        keeper.saved(state, revision, lock)
+        bench.settings.add_recent(path)
+        bench.say(f"Saved: {path.name}")
+        if then is not None:
+            then()
+
+    def not_saved(error: Exception) -> bool:  # noqa: ARG001
+        if lock is not None:
+            lock.release()
+        return False
+
+    bench.run_task(
+        "Saving", work, done, retry=lambda: _save_to(bench, path, then), handled=not_saved
+    )
+
+
+def _may_link(bench: Workbench) -> bool:
+    """A photo that came out of the job has no file of its own to refer to."""
+    return bench.job is not None and bench.job.state.photo.path is not None
+
+
+def _toggle_link(bench: Workbench) -> None:
+    job = bench.open_job
+    job.link_photo = not job.link_photo
+    job.mark_unsaved()
+
+
+ACTIONS = (
+    Action("job.save", "Save", "Save the job.", "Job", save, ("Ctrl+S",), enabled=has_job),
+    Action(
+        "job.save_as",
+        "Save as…",
+        "Save the job under another name.",
+        "Job",
+        save_as,
+        ("Ctrl+Shift+S",),
+        enabled=has_job,
+    ),
+    Action(
+        "job.link_photo",
+        "Leave the photo outside of the job",
+        "The job file refers to the photo instead of holding it: smaller, but both must be kept.",
+        "Job",
+        _toggle_link,
+        enabled=_may_link,
+        checked=lambda bench: bench.job is not None and bench.job.link_photo,
+    ),
+)

@@ -1,0 +1,267 @@
+"""The journal: every step of a job, on disk before it is acknowledged.
+
+An append-only file of records. Each holds what one step changed, with a checksum; a
+record that was cut off by the end of the process does not count. Layers that a step left
+alone are named, tiles are given by the rectangle that changed. docs/job-file.md describes
+the format.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import struct
+import threading
+import zlib
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from lather import __version__
+from lather.document.job import JobState
+from lather.errors import JobFileError
+from lather.files.atomic import replacing
+from lather.files.delta import Blobs, DeltaReader, DeltaWriter
+from lather.files.description import Entry
+
+FORMAT, VERSION = "lather-journal", 1
+_MAGIC = b"LthR"
+_HEADER = struct.Struct("<4sIII")  # magic, bytes of JSON, bytes of pixels, CRC-32 of both
+_MOST_JSON_BYTES = 256 * 2**20
+
+
+class Journal:
+    """Writes a journal. Not for two threads at once, except `sync`.
+
+    Attributes
+    ----------
+    n_steps : steps written since the journal's base.
+    size_bytes : how long the file is.
+    """
+
+    def __init__(
+        self, path: Path, state: JobState, revision: str, about: Entry,
+        found: FoundJournal | None = None,
+    ) -> None:  # fmt: skip
+        """A new, empty journal on the state that a job file calls `revision`.
+
+        `about` says where the work belongs: title, job or photo path, photo hash. With
+        `found` the journal at `path` goes on instead; `state` is where it had come to.
+
+        Raises
+        ------
+        OSError : the folder cannot be written or the disk is full.
+        """
+        self.path = path
+        self._about = about
+        self._writer = DeltaWriter(state)
+        self._state = state
+        self._marks: dict[str, tuple[int, int]] = {}
+        self._lock = threading.Lock()
+        self.n_steps = 0
+        if found is None:
+            with replacing(path) as temporary:
+                temporary.write_bytes(_record(_begin_entry(revision, about), []))
+        self._fd = os.open(path, os.O_RDWR | os.O_APPEND | os.O_CLOEXEC)
+        self.size_bytes = os.fstat(self._fd).st_size
+        if found is not None:
+            self.n_steps = found.n_steps
+            self.size_bytes = found.whole_bytes
+            os.ftruncate(self._fd, self.size_bytes)
+            self.mark(revision)
+
+    def record(self, name: str, after: JobState, gesture: str | None = None) -> None:
+        """Append the step that leads to `after`; it is with the system when this returns.
+
+        Whatever an earlier failed call left out is in the next record.
+
+        Raises
+        ------
+        OSError : nothing was written; the journal is as it was.
+        """
+        entry, blobs = self._writer.change(self._state, after)
+        self._append({"op": "step", "name": name, "gesture": gesture, **entry}, blobs)
+        self._writer.accept()
+        self._state = after
+        self.n_steps += 1
+
+    def mark(self, revision: str) -> None:
+        """Note that the state written last is going to be saved as `revision`."""
+        self._append({"op": "mark", "revision": revision}, [])
+        self._marks[revision] = (self.size_bytes, self.n_steps)
+        self._writer.rebase(self._state)
+
+    def restart(self, revision: str) -> None:
+        """`revision` is saved: drop what lies before its mark.
+
+        Raises
+        ------
+        OSError : the journal is as it was.
+        """
+        at, n_steps = self._marks[revision]
+        rest_bytes = self.size_bytes - at
+        begin = _record(_begin_entry(revision, self._about), [])
+        with replacing(self.path) as temporary, temporary.open("wb") as file:
+            file.write(begin)
+            position = at
+            while chunk := os.pread(self._fd, 2**22, position):
+                file.write(chunk)
+                position += len(chunk)
+            file.flush()
+            os.fsync(file.fileno())
+        fd = os.open(self.path, os.O_RDWR | os.O_APPEND | os.O_CLOEXEC)
+        with self._lock:
+            os.close(self._fd)
+            self._fd = fd
+        self.size_bytes = len(begin) + rest_bytes
+        self.n_steps -= n_steps
+        self._marks.clear()
+
+    def sync(self) -> None:
+        """Make what was written safe from a power cut; any thread."""
+        with self._lock:
+            if self._fd < 0:
+                return
+            fd = os.dup(self._fd)
+        try:
+            os.fsync(fd)
+        finally:
+            os.close(fd)
+
+    def close(self, *, delete: bool) -> None:
+        with self._lock:
+            os.close(self._fd)
+            self._fd = -1
+        if delete:
+            self.path.unlink(missing_ok=True)
+
+    def _append(self, entry: Entry, blobs: Blobs) -> None:
+        data = _record(entry, blobs)
+        written = 0
+        try:
+            while written < len(data):
+                written += os.write(self._fd, data[written:])
+        except OSError:
+            os.ftruncate(self._fd, self.size_bytes)
+            raise
+        self.size_bytes += len(data)
+
+
+@dataclass(frozen=True)
+class Recorded:
+    """One step read back. Steps in a row with the same gesture are one."""
+
+    name: str
+    state: JobState
+    gesture: str | None
+
+
+@dataclass(frozen=True)
+class FoundJournal:
+    """A journal that a process left behind.
+
+    Attributes
+    ----------
+    about : where the work belongs: title, job or photo path, photo hash.
+    revisions : saved states that the journal goes on from, oldest first, each with the
+        number of whole steps before it.
+    n_steps : whole steps in it.
+    whole_bytes : length of the file up to the end of its last whole record.
+    last_name, last_s : name of the last step, and when the file was last written to.
+    """
+
+    path: Path
+    about: Entry
+    revisions: dict[str, int]
+    n_steps: int
+    whole_bytes: int
+    last_name: str
+    last_s: float
+
+    def n_steps_since(self, revision: str) -> int:
+        return self.n_steps - self.revisions[revision]
+
+    def steps(self, revision: str, base: JobState) -> Iterator[Recorded]:
+        """The steps since `revision`, the state of which is `base`.
+
+        Ends at the first record that is cut off or does not fit.
+        """
+        reader: DeltaReader | None = None
+        for entry, blobs, _ in _records(self.path):
+            if entry.get("revision") == revision:
+                reader = DeltaReader(base)
+            elif reader is not None and entry["op"] == "mark":
+                reader.rebase()
+            elif reader is not None and entry["op"] == "step":
+                try:
+                    state = reader.apply(entry, blobs)
+                except (ValueError, KeyError, TypeError, IndexError):
+                    return
+                yield Recorded(str(entry["name"]), state, entry.get("gesture"))
+
+
+def read_journal(path: Path) -> FoundJournal:
+    """What a journal holds, without building any state.
+
+    Raises
+    ------
+    JobFileError : it is not a journal of this version.
+    OSError : it cannot be read.
+    """
+    about: Entry | None = None
+    revisions: dict[str, int] = {}
+    n_steps = whole_bytes = 0
+    last_name = ""
+    for entry, _, end in _records(path):
+        if entry["op"] == "begin":
+            if entry.get("format") != FORMAT or entry.get("version") != VERSION:
+                break
+            about = dict(entry["about"])
+            revisions[str(entry["revision"])] = 0
+        elif about is None:
+            break
+        elif entry["op"] == "mark":
+            revisions[str(entry["revision"])] = n_steps
+        else:
+            n_steps += 1
+            last_name = str(entry["name"])
+        whole_bytes = end
+    if about is None:
+        raise JobFileError(
+            f"The journal '{path.name}' was not read",
+            "its beginning is damaged or of another version",
+            "the job file itself is not concerned",
+        )
+    return FoundJournal(
+        path, about, revisions, n_steps, whole_bytes, last_name, path.stat().st_mtime
+    )
+
+
+def _begin_entry(revision: str, about: Entry) -> Entry:
+    return {
+        "op": "begin", "format": FORMAT, "version": VERSION, "revision": revision,
+        "application": f"Lather {__version__}", "about": about,
+    }  # fmt: skip
+
+
+def _record(entry: Entry, blobs: Blobs) -> bytes:
+    text = json.dumps(entry, separators=(",", ":")).encode()
+    body = b"".join((text, *blobs))
+    return _HEADER.pack(_MAGIC, len(text), len(body) - len(text), zlib.crc32(body)) + body
+
+
+def _records(path: Path) -> Iterator[tuple[Entry, memoryview, int]]:
+    """Whole records from the start, each with the place where it ends."""
+    with path.open("rb") as file:
+        left_bytes = os.fstat(file.fileno()).st_size
+        while len(header := file.read(_HEADER.size)) == _HEADER.size:
+            magic, n_text, n_blob, checksum = _HEADER.unpack(header)
+            left_bytes -= _HEADER.size + n_text + n_blob
+            if magic != _MAGIC or n_text > _MOST_JSON_BYTES or left_bytes < 0:
+                return
+            body = file.read(n_text + n_blob)
+            if len(body) < n_text + n_blob or zlib.crc32(body) != checksum:
+                return
+            entry: Any = json.loads(body[:n_text])
+            yield entry, memoryview(body)[n_text:], file.tell()

@@ -1,0 +1,59 @@
+"""Where the files lie that keep work safe: beside the job, or in the user's own folder."""
+
+from __future__ import annotations
+
+import uuid
+from dataclasses import dataclass
+from pathlib import Path
+
+_JOURNAL = "journal"
+
+
+@dataclass(frozen=True)
+class Places:
+    """The journal, the checkpoint and the lock of one job."""
+
+    journal: Path
+    checkpoint: Path
+    lock: Path
+
+    @property
+    def is_apart(self) -> bool:
+        """True for a folder of its own."""
+        return self.journal.name == _JOURNAL
+
+    @property
+    def folder(self) -> Path:
+        return self.journal.parent
+
+
+def beside(job: Path) -> Places:
+    """For a job with a file: hidden files next to it."""
+    return Places(
+        job.with_name(f".{job.name}.journal"),
+        job.with_name(f".{job.name}.checkpoint"),
+        job.with_name(f".{job.name}.lock"),
+    )
+
+
+def apart(title: str) -> Places:
+    """A new folder of its own, for a job without a file or in a folder that is read-only."""
+    folder = apart_root() / f"{title[:60]}-{uuid.uuid4().hex[:8]}"
+    folder.mkdir(parents=True)
+    return in_folder(folder)
+
+
+def all_apart() -> list[Places]:
+    """Every such folder that there is."""
+    root = apart_root()
+    return [in_folder(path) for path in sorted(root.iterdir())] if root.is_dir() else []
+
+
+def in_folder(folder: Path) -> Places:
+    return Places(folder / _JOURNAL, folder / "checkpoint.lather", folder / "lock")
+
+
+def apart_root() -> Path:
+    import platformdirs
+
+    return Path(platformdirs.user_state_dir("lather")) / "unsaved"
