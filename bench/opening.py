@@ -13,7 +13,8 @@ def measure() -> list[dict[str, object]]:
     import pyvips
 
     from lather.document.job import new_state
-    from lather.files.photos import Delivery, encode_photo, read_photo
+    from lather.files.delivery import Delivery, encode_photo
+    from lather.files.photos import read_photo
     from lather.render.geometry import ViewGeometry
     from lather.render.view import Shown, TileRequest
 

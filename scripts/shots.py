@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -14,10 +15,13 @@ from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.layers import Stage
+from lather.files.journal import FoundJournal
 from lather.paths import SOURCE_TREE, demo_dir, demo_job
 from lather.settings.store import Settings
 from lather.ui.app import build
-from lather.ui.dialogs import DeliverDialog
+from lather.ui.deliver_dialog import DeliverDialog
+from lather.ui.history_list import HistoryList
+from lather.ui.recovery_dialogs import RecoveryDialog
 from lather.ui.scripted import SIZE, open_and_settle, settle, shot
 
 FOLDER = SOURCE_TREE / "docs" / "screenshots"
@@ -55,8 +59,14 @@ def main() -> None:
     bench.take_tool("paint_colour")
     bench.go_to_stage(Stage.DELIVER)
     shot(app, FOLDER / "deliver-stage.png")
-    suggested = Path("portrait1_retouched.jpg")
-    show(app, DeliverDialog(bench.state, suggested, app.window), "deliver")
+    bench.settings.set("delivery_folder", "/")
+    dialog = DeliverDialog(bench.open_job, bench.settings, app.window)
+    dialog.folder_field.setText("~/Pictures/Delivered")
+    dialog.list.setCurrentRow(1)
+    show(app, dialog, "deliver")
+    show(app, HistoryList(bench, app.window), "history")
+    left = FoundJournal(Path("journal"), {}, {}, 14, 0, "Mend spot", time.time() - 600)
+    show(app, RecoveryDialog("portrait1", 14, left, app.window), "recovery")
     bench.go_to_stage(Stage.CLEAN)
 
     for command, name in (("help.search", "search"), ("help.shortcuts", "keys")):

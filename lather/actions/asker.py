@@ -6,9 +6,9 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Protocol
 
-from lather.document.job import JobState
+from lather.document.job import Job
+from lather.files.delivery import Delivery
 from lather.files.journal import FoundJournal
-from lather.files.photos import Delivery
 from lather.tools.base import Colour
 
 
@@ -19,7 +19,8 @@ class Asker(Protocol):
 
     def path_to_save(self, suggested: Path) -> Path | None: ...
 
-    def delivery(self, state: JobState, suggested: Path) -> tuple[Path, Delivery] | None: ...
+    def orders(self, job: Job) -> Sequence[tuple[Path, Delivery]] | None:
+        """Which pictures to deliver, and where to."""
 
     def unsaved(self, title: str) -> str | None:
         """'save', 'discard' or None to stay."""

@@ -38,7 +38,7 @@ ACTIONS = (
     Action(
         "edit.history",
         "History…",
-        "All steps by name: go back to any of them, or paint back from one.",
+        "All steps by name: go back to any of them, or bring one back by brush.",
         "Edit",
         lambda bench: bench.ask.show_history(),
         ("Shift+B",),

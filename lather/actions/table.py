@@ -41,9 +41,18 @@ class Action:
 
 def all_actions() -> tuple[Action, ...]:
     """Every command, in the order of the menus."""
-    from lather.actions import brush, edit, job, layer, opening, saving, view
+    from lather.actions import (
+        application,
+        brush,
+        delivering,
+        edit,
+        layer,
+        opening,
+        saving,
+        view,
+    )
 
-    modules = (opening, saving, job, edit, brush, layer, view)
+    modules = (opening, saving, delivering, application, edit, brush, layer, view)
     return tuple(action for module in modules for action in module.ACTIONS)
 
 

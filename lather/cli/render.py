@@ -12,20 +12,27 @@ HELP = "write a job's finished picture"
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("job", type=Path, help="a .lather job or a photo")
-    parser.add_argument("out", type=Path, help=".jpg, .png or .tif")
+    parser.add_argument("out", type=Path, help=".jpg, .png, .tif or .webp")
     parser.add_argument("--depth", type=int, choices=(8, 16), default=8, help="bits per channel")
     parser.add_argument("--keep-profile", action="store_true", help="do not convert to sRGB")
     parser.add_argument("--long-side", type=int, metavar="PX", help="reduce to this long side")
-    parser.add_argument("--quality", type=int, default=92, metavar="1-100", help="of JPEG")
+    parser.add_argument("--quality", type=int, default=92, metavar="1-100", help="of JPEG and WebP")
+    parser.add_argument(
+        "--metadata",
+        choices=("all", "no location", "copyright only"),
+        default="no location",
+        help="what the picture carries of the photo's EXIF, XMP and IPTC",
+    )
 
 
 def run(options: argparse.Namespace) -> int:
-    from lather.actions.job import write_picture
+    from lather.actions.delivering import write_pictures
     from lather.actions.recovery import open_path
     from lather.core.kernels import prepare_kernels
     from lather.core.work import CancelToken
     from lather.errors import UsageError
-    from lather.files.photos import Delivery, check_writable
+    from lather.files.delivery import Delivery, SizeBy, check_writable
+    from lather.files.metadata import Keep
 
     if not 1 <= options.quality <= 100:
         raise UsageError("Nothing was rendered", "--quality is outside 1-100", "use 85 to 95")
@@ -35,7 +42,12 @@ def run(options: argparse.Namespace) -> int:
     job = open_path(options.job, report).job
     prepare_kernels()
     delivery = Delivery(
-        options.depth, not options.keep_profile, options.quality, options.long_side
+        depth_bits=options.depth,
+        to_srgb=not options.keep_profile,
+        quality=options.quality,
+        size_by=SizeBy.FULL if options.long_side is None else SizeBy.LONG_SIDE_PX,
+        size=options.long_side or 0,
+        keep=Keep(options.metadata),
     )
-    write_picture(job.state, options.out, delivery, report, CancelToken())
+    write_pictures(job.state, [(options.out, delivery)], report, CancelToken())
     return 0

@@ -15,6 +15,15 @@ from lather.core.colour.display import NO_LATTICE, Lattice
 from lather.core.rect import Rect
 
 
+@dataclass(frozen=True)
+class Metadata:
+    """What the file says besides the picture, as the bytes it says it with."""
+
+    exif: bytes | None = None
+    xmp: bytes | None = None
+    iptc: bytes | None = None
+
+
 @dataclass(eq=False)
 class Photo:
     """A decoded photo in its own RGB space at full depth.
@@ -28,6 +37,7 @@ class Photo:
     name : the file's name, with its extension.
     notices : what a person should know about how it was read.
     path : the file it was read from, None if it came out of a job.
+    metadata : EXIF, XMP and IPTC, kept for delivery.
     """
 
     samples: Samples
@@ -37,6 +47,7 @@ class Photo:
     name: str = "photo"
     notices: tuple[str, ...] = ()
     path: Path | None = None
+    metadata: Metadata = field(default_factory=Metadata)
 
     def __post_init__(self) -> None:
         self.samples.flags.writeable = False

@@ -108,6 +108,8 @@ OPTIONS: tuple[Option, ...] = (
         low=0,
         high=20,
     ),
+    Option("deliveries", "Deliveries", "Named presets for delivery.", [], shown=False),
+    Option("delivery_folder", "Delivery folder", "Used lately.", "", shown=False),
     Option("recent", "Recent files", "Opened lately.", [], shown=False),
     Option("window", "Window", "Size and place of the window.", "", shown=False),
     Option("hint_seen", "Hint seen", "The first-run hint was dismissed.", False, shown=False),

@@ -14,32 +14,28 @@ from PyQt6.QtWidgets import (
     QDialogButtonBox,
     QFileDialog,
     QFormLayout,
-    QHBoxLayout,
     QInputDialog,
     QLineEdit,
     QMessageBox,
-    QPushButton,
     QSpinBox,
     QVBoxLayout,
     QWidget,
 )
 
-from lather.actions.job import DELIVERY_CAUTION
 from lather.actions.table import Action
 from lather.actions.workbench import Workbench
-from lather.document.job import JobState
+from lather.document.job import Job
+from lather.files.delivery import Delivery
 from lather.files.journal import FoundJournal
-from lather.files.photos import READABLE, WRITABLE, Delivery
+from lather.files.photos import READABLE
 from lather.settings.options import OPTIONS, Option
 from lather.settings.store import Settings
 from lather.tools.base import Colour
 from lather.ui.command_search import CommandSearch, ShortcutSheet
+from lather.ui.deliver_dialog import DeliverDialog
 from lather.ui.history_list import HistoryList
 from lather.ui.recovery_dialogs import RecoveryDialog, UnsavedWorkDialog
-from lather.ui.theme import GAP_2, GAP_3
-from lather.ui.widgets import label
-
-FORMATS = (("JPEG", ".jpg"), ("PNG", ".png"), ("TIFF", ".tif"))
+from lather.ui.theme import GAP_2
 
 
 class WindowAsker:
@@ -63,11 +59,10 @@ class WindowAsker:
         )
         return Path(name) if name else None
 
-    def delivery(self, state: JobState, suggested: Path) -> tuple[Path, Delivery] | None:
-        dialog = DeliverDialog(state, suggested, self.window)
-        if dialog.exec() != QDialog.DialogCode.Accepted:
-            return None
-        return dialog.path(), dialog.delivery()
+    def orders(self, job: Job) -> Sequence[tuple[Path, Delivery]] | None:
+        assert self.bench is not None
+        dialog = DeliverDialog(job, self.bench.settings, self.window)
+        return dialog.orders() if dialog.exec() else None
 
     def unsaved(self, title: str) -> str | None:
         box = QMessageBox(self.window)
@@ -139,92 +134,6 @@ class WindowAsker:
     def quit(self) -> None:
         assert self.window is not None
         self.window.close()
-
-
-class DeliverDialog(QDialog):
-    """Where and how the finished picture is written."""
-
-    def __init__(self, state: JobState, suggested: Path, parent: QWidget | None) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("Deliver")
-        self._state = state
-        column = QVBoxLayout(self)
-        column.setSpacing(GAP_3)
-        form = QFormLayout()
-        form.setSpacing(GAP_2)
-        self.file_field = QLineEdit(str(suggested))
-        self.file_field.setMinimumWidth(340)
-        choose = QPushButton("Choose…")
-        choose.clicked.connect(self._on_choose)
-        row = QHBoxLayout()
-        row.addWidget(self.file_field, 1)
-        row.addWidget(choose)
-        form.addRow("File", row)
-        self.format_box = QComboBox()
-        for title, suffix in FORMATS:
-            self.format_box.addItem(title, suffix)
-        self.format_box.currentIndexChanged.connect(self._on_format)
-        form.addRow("Format", self.format_box)
-        self.depth_box = QComboBox()
-        form.addRow("Depth", self.depth_box)
-        self.quality_box = QSpinBox()
-        self.quality_box.setRange(1, 100)
-        self.quality_box.setValue(Delivery().quality)
-        form.addRow("JPEG quality", self.quality_box)
-        self.profile_box = QComboBox()
-        self.profile_box.addItem("convert to sRGB", True)
-        self.profile_box.addItem("keep the photo's own", False)
-        form.addRow("Colour profile", self.profile_box)
-        self.size_box = QSpinBox()
-        full = max(state.photo.width, state.photo.height)
-        self.size_box.setRange(0, full)
-        self.size_box.setSpecialValueText(f"full size ({full} px)")
-        self.size_box.setSuffix(" px")
-        self.size_box.setSingleStep(100)
-        self.size_box.setValue(state.brief.delivery_long_side_px or 0)
-        form.addRow("Long side", self.size_box)
-        column.addLayout(form)
-        caution = label(DELIVERY_CAUTION, "dim")
-        caution.setWordWrap(True)
-        column.addWidget(caution)
-        buttons = QDialogButtonBox()
-        self.deliver = QPushButton("Deliver")
-        self.deliver.setProperty("role", "main")
-        buttons.addButton(self.deliver, QDialogButtonBox.ButtonRole.AcceptRole)
-        buttons.addButton(QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
-        known = [suffix for _, suffix in FORMATS]
-        suffix = suggested.suffix.lower()
-        self.format_box.setCurrentIndex(known.index(suffix) if suffix in known else 0)
-        self._on_format()
-
-    def path(self) -> Path:
-        return Path(self.file_field.text()).expanduser()
-
-    def delivery(self) -> Delivery:
-        return Delivery(
-            depth_bits=self.depth_box.currentData(),
-            to_srgb=self.profile_box.currentData(),
-            quality=self.quality_box.value(),
-            long_side_px=self.size_box.value() or None,
-        )
-
-    def _on_format(self) -> None:
-        suffix = self.format_box.currentData()
-        self.file_field.setText(str(self.path().with_suffix(suffix)))
-        self.depth_box.clear()
-        for bits in WRITABLE[suffix]:
-            self.depth_box.addItem(f"{bits} bit", bits)
-        self.depth_box.setEnabled(self.depth_box.count() > 1)
-        self.quality_box.setEnabled(suffix == ".jpg")
-
-    def _on_choose(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Deliver to", self.file_field.text())
-        if name:
-            self.file_field.setText(name)
-            self._on_format()
 
 
 class PreferencesDialog(QDialog):

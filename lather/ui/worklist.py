@@ -6,7 +6,7 @@ from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QIcon, QImage, QPixmap
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem
 
-from lather.actions.job import DELIVERY_CAUTION
+from lather.actions.delivering import DELIVERY_CAUTION
 from lather.actions.table import Action
 from lather.actions.workbench import Workbench
 from lather.core.rect import Rect

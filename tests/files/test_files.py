@@ -20,9 +20,10 @@ from lather.document.tiles import Tiles
 from lather.document.tree import walk
 from lather.errors import JobFileError, LatherError, PhotoError, UsageError
 from lather.files.atomic import replacing
+from lather.files.delivery import Delivery, SizeBy, encode_photo
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
-from lather.files.photos import Delivery, decode_photo, encode_photo, read_photo
+from lather.files.photos import decode_photo, read_photo
 from lather.files.strokes import read_recording, write_recording
 from lather.render.compositor import render
 from tests.support import DEMO, Case, painted_state, random_tile
@@ -46,7 +47,7 @@ class PhotoTest(Case):
         for suffix, bits in ((".png", 8), (".png", 16), (".tif", 8), (".tif", 16)):
             with self.subTest(suffix=suffix, bits=bits):
                 path = self.folder / f"a{bits}{suffix}"
-                encode_photo(gradient(bits), None, path, Delivery(bits))
+                encode_photo(gradient(bits), None, path, Delivery(depth_bits=bits))
                 photo = read_photo(path)
                 self.assertEqual(photo.depth_bits, bits)
                 self.assert_equal_arrays(photo.samples, gradient(bits))
@@ -54,13 +55,13 @@ class PhotoTest(Case):
 
     def test_jpeg_is_near(self) -> None:
         path = self.folder / "a.jpg"
-        encode_photo(gradient(8), None, path, Delivery(8, quality=95))
+        encode_photo(gradient(8), None, path, Delivery(quality=95))
         difference = read_photo(path).samples.astype(int) - gradient(8)
         self.assertLess(np.abs(difference).mean(), 3)
 
     def test_sixteen_to_eight_bit_rounds(self) -> None:
         path = self.folder / "a.png"
-        encode_photo(gradient(16), None, path, Delivery(8))
+        encode_photo(gradient(16), None, path, Delivery())
         expected = np.floor(gradient(16) / 257 + 0.5)
         self.assert_equal_arrays(read_photo(path).samples, expected.astype(np.uint8))
 
@@ -79,8 +80,8 @@ class PhotoTest(Case):
         red = photo.lattice[-1, 0, 0]
         self.assertGreater(float(red[0]), 0.99)
         kept, converted = self.folder / "k.png", self.folder / "c.png"
-        encode_photo(photo.samples, photo.profile, kept, Delivery(8, to_srgb=False))
-        encode_photo(photo.samples, photo.profile, converted, Delivery(8, to_srgb=True))
+        encode_photo(photo.samples, photo.profile, kept, Delivery(to_srgb=False))
+        encode_photo(photo.samples, photo.profile, converted, Delivery(to_srgb=True))
         self.assert_equal_arrays(read_photo(kept).samples, photo.samples)
         self.assertEqual(read_photo(kept).profile, photo.profile)
         difference = read_photo(converted).samples.astype(int) - gradient(8)
@@ -100,9 +101,9 @@ class PhotoTest(Case):
 
     def test_reduced_delivery(self) -> None:
         path = self.folder / "small.png"
-        encode_photo(gradient(16), None, path, Delivery(8, long_side_px=40))
+        encode_photo(gradient(16), None, path, Delivery(size_by=SizeBy.LONG_SIDE_PX, size=40))
         self.assertEqual(read_photo(path).samples.shape, (30, 40, 3))
-        encode_photo(gradient(16), None, path, Delivery(8, long_side_px=4000))
+        encode_photo(gradient(16), None, path, Delivery(size_by=SizeBy.LONG_SIDE_PX, size=4000))
         self.assertEqual(read_photo(path).width, 80)
 
     def test_refusals_are_one_sentence(self) -> None:
@@ -138,7 +139,7 @@ class PhotoTest(Case):
     @given(st.integers(0, 3000), st.binary(min_size=1, max_size=40))
     def test_any_damage_is_refused_or_read(self, at: int, noise: bytes) -> None:
         path = self.folder / "good.png"
-        encode_photo(gradient(8), None, path, Delivery(8))
+        encode_photo(gradient(8), None, path, Delivery())
         encoded = bytearray(path.read_bytes())
         at %= len(encoded)
         encoded[at : at + len(noise)] = noise
@@ -151,7 +152,7 @@ class PhotoTest(Case):
     def test_endings_and_depths(self) -> None:
         for name, bits, reason in (("a.bmp", 8, "not a format"), ("a.jpg", 16, "8 bit only")):
             with self.assertRaisesRegex(UsageError, reason):
-                encode_photo(gradient(16), None, self.folder / name, Delivery(bits))
+                encode_photo(gradient(16), None, self.folder / name, Delivery(depth_bits=bits))
         self.assertEqual(list(self.folder.iterdir()), [])
 
 

@@ -16,7 +16,7 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton, QToolButton
 
 import lather.core.mend.spot  # noqa: F401 - its kernels are declared before they are swapped
-from lather.actions.job import deliver_to
+from lather.actions.delivering import deliver_to
 from lather.actions.opening import open_file
 from lather.actions.table import MENUS, all_actions, keys_of
 from lather.core.brush.stroke import PenSample
@@ -24,14 +24,16 @@ from lather.core.mend.mode import MendMode
 from lather.document import edits
 from lather.document.job import Job, new_state
 from lather.document.layers import PixelLayer, Stage
-from lather.files.photos import Delivery, read_photo
+from lather.files.delivery import Delivery
+from lather.files.photos import read_photo
 from lather.files.strokes import read_recording
 from lather.render.compositor import render
 from lather.settings.options import OPTIONS
 from lather.settings.store import Settings
 from lather.ui.app import build
 from lather.ui.command_search import CommandSearch, ShortcutSheet
-from lather.ui.dialogs import DeliverDialog, PreferencesDialog
+from lather.ui.deliver_dialog import DeliverDialog
+from lather.ui.dialogs import PreferencesDialog
 from lather.ui.layer_row import LayerRow
 from lather.ui.scripted import open_and_settle, settle, wait_until
 from lather.ui.simulated_pen import SimulatedPen
@@ -463,12 +465,12 @@ class FilesTest(WindowCase):
     def test_deliver_writes_what_shows(self) -> None:
         self.open(painted_state(skin_photo(), 1))
         path = self.folder / "out.png"
-        self.answers.answers["delivery"] = (path, Delivery(16))
+        self.answers.answers["orders"] = [(path, Delivery(depth_bits=16))]
         self.window.actions_by_id["job.deliver"].run(self.bench)
         wait_until(lambda: self.bench.task is None and path.exists())
         wanted = render(self.bench.state, self.bench.state.photo.rect)[..., :3]
         self.assert_close(read_photo(path).samples / 65535, wanted, 1 / 65535)
-        deliver_to(self.bench, Path("/proc/none/out.png"), Delivery(8))
+        deliver_to(self.bench, [(Path("/proc/none/out.png"), Delivery())])
         wait_until(lambda: self.bench.task is None)
         self.assertTrue(self.said[-1][1])
         self.assertIn("not written", self.said[-1][0])
@@ -500,15 +502,37 @@ class FilesTest(WindowCase):
         self.assertEqual(self.bench.open_job.title, "portrait2")
 
     def test_deliver_dialog_offers_what_the_format_holds(self) -> None:
-        dialog = DeliverDialog(new_state(skin_photo()), self.folder / "a.jpg", self.window)
-        self.assertEqual([dialog.depth_box.itemData(i) for i in range(dialog.depth_box.count())],
-                         [8])
+        self.bench.settings.set("delivery_folder", str(self.folder))
+        job = Job(new_state(skin_photo()))
+        dialog = DeliverDialog(job, self.bench.settings, self.window)
+        self.assertFalse(dialog.depth_box.isEnabled())
         dialog.format_box.setCurrentIndex(2)
-        self.assertEqual(dialog.path().suffix, ".tif")
+        self.assertTrue(dialog.depth_box.isEnabled())
         dialog.depth_box.setCurrentIndex(1)
+        dialog.size_by_box.setCurrentIndex(1)
         dialog.size_box.setValue(200)
-        self.assertEqual(dialog.delivery(), Delivery(16, True, 92, 200))
+        [(path, delivery)] = dialog.orders()
+        self.assertEqual(path, self.folder / "skin_retouched.tif")
+        self.assertEqual((delivery.depth_bits, delivery.size), (16, 200))
+        self.assertIn("200 × 180 px", dialog.preview.text())
 
+    def test_deliver_dialog_keeps_presets(self) -> None:
+        job = Job(new_state(skin_photo()))
+        dialog = DeliverDialog(job, self.bench.settings, self.window)
+        dialog.add.click()
+        dialog.name_field.setText("Album")
+        dialog.name_field.textEdited.emit("Album")
+        dialog.list.item(1).setCheckState(Qt.CheckState.Checked)
+        dialog.pattern_field.setText("{title}-{nonsense}")
+        dialog.pattern_field.textEdited.emit("")
+        dialog.list.item(3).setCheckState(Qt.CheckState.Checked)
+        self.assertIn("nonsense", dialog.preview.text())
+        self.assertFalse(dialog.deliver.isEnabled())
+        dialog.list.item(3).setCheckState(Qt.CheckState.Unchecked)
+        dialog.deliver.click()
+        again = DeliverDialog(job, self.bench.settings, self.window)
+        self.assertEqual([d.name for d, _ in again.deliveries()][-1], "Album")
+        self.assertEqual([t for _, t in again.deliveries()], [True, True, False, False])
 
 class PreferencesTest(WindowCase):
     def test_every_option_has_a_control_that_sets_it(self) -> None:

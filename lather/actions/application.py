@@ -1,0 +1,24 @@
+"""Commands on the application itself."""
+
+from __future__ import annotations
+
+from lather.actions.table import Action
+
+ACTIONS = (
+    Action(
+        "app.preferences",
+        "Preferences…",
+        "Appearance, surround, pen hand, memory.",
+        "Job",
+        lambda bench: bench.ask.show_preferences(),
+        ("Ctrl+,",),
+    ),
+    Action(
+        "app.quit",
+        "Quit",
+        "Close Lather; unsaved work is asked about.",
+        "Job",
+        lambda bench: bench.ask.quit(),
+        ("Ctrl+Q",),
+    ),
+)

@@ -1,0 +1,87 @@
+"""Commands that write finished pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from lather.actions.table import Action, has_job
+from lather.actions.workbench import Workbench
+from lather.core.work import CancelToken, Progress
+from lather.document import edits
+from lather.document.job import JobState
+from lather.errors import UsageError
+from lather.files.delivery import Delivery, SizeBy
+
+DELIVERY_CAUTION = (
+    "Changing how a person looks needs their consent, for children their guardian's. Identity "
+    "documents must not be retouched. Some places require retouched advertising to be "
+    "labelled: check the local rules."
+)
+
+
+Order = tuple[Path, Delivery]
+
+
+def deliver(bench: Workbench) -> None:
+    job = bench.open_job
+    orders = bench.ask.orders(job)
+    if orders is None:
+        return
+    sizes_px = [d.size for _, d in orders if d.size_by is SizeBy.LONG_SIDE_PX]
+    if sizes_px:
+        bench.change("Delivery size", edits.set_delivery_long_side, round(max(sizes_px)))
+    deliver_to(bench, orders)
+
+
+def deliver_to(bench: Workbench, orders: Sequence[Order]) -> None:
+    """Write finished pictures aside."""
+    state = bench.state
+
+    def done(nothing: None) -> None:  # noqa: ARG001
+        names = ", ".join(path.name for path, _ in orders)
+        bench.say(f"Delivered to {orders[0][0].parent}: {names}")
+
+    bench.run_task(
+        "Delivering",
+        lambda progress, cancel: write_pictures(state, orders, progress, cancel),
+        done,
+        retry=lambda: deliver_to(bench, orders),
+    )
+
+
+def write_pictures(
+    state: JobState, orders: Sequence[Order], progress: Progress, cancel: CancelToken
+) -> None:
+    """Flatten a job once and write it as one or more pictures; none over the photo itself."""
+    from lather.files.delivery import check_writable, encode_photo, refuse_the_photo
+    from lather.render.flatten import flatten
+
+    paths = [path for path, _ in orders]
+    for path, delivery in orders:
+        check_writable(path, delivery.depth_bits)
+        refuse_the_photo(path, state.photo)
+        if paths.count(path) > 1:
+            raise UsageError(
+                f"'{path.name}' was not written",
+                "two deliveries have that name",
+                "put {preset} or {width} into one of the name patterns",
+            )
+    samples = flatten(state, 16, progress=progress, cancel=cancel)
+    for number, (path, delivery) in enumerate(orders):
+        cancel.check()
+        progress(0.9 + 0.1 * number / len(orders), f"writing {path.name}")
+        encode_photo(samples, state.photo.profile, path, delivery, state.photo.metadata)
+
+
+ACTIONS = (
+    Action(
+        "job.deliver",
+        "Deliver…",
+        "Write the finished picture, in one or several formats and sizes.",
+        "Job",
+        deliver,
+        ("Ctrl+D",),
+        enabled=has_job,
+    ),
+)

@@ -1,0 +1,239 @@
+"""What a photo's file says besides the picture: EXIF, XMP, IPTC.
+
+Kept whole, without the place it was taken at, or with nothing but who owns it. The small
+preview inside EXIF always goes: it would show the face before retouching.
+"""
+
+from __future__ import annotations
+
+import io
+import struct
+import xml.etree.ElementTree as ElementTree
+from collections.abc import Callable, Iterator
+from enum import Enum
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from lather.document.photo import Metadata
+
+if TYPE_CHECKING:
+    from PIL.Image import Exif
+
+MOST_XMP_BYTES = 16 * 2**20
+
+
+class Keep(Enum):
+    """How much of a photo's metadata a delivery carries."""
+
+    ALL = "all"
+    NO_LOCATION = "no location"
+    COPYRIGHT = "copyright only"
+
+
+# EXIF 2.32 tags, by number.
+_ORIENTATION, _SOFTWARE, _ARTIST, _COPYRIGHT = 0x0112, 0x0131, 0x013B, 0x8298
+_EXIF_IFD, _GPS_IFD, _PIXEL_X, _PIXEL_Y = 0x8769, 0x8825, 0xA002, 0xA003
+_MAKER_NOTE = 0x927C  # may hold the place in a form that only the maker knows
+_DESCRIBING = (0x010E, 0x010F, 0x0110, _SOFTWARE, 0x0132, _ARTIST, _COPYRIGHT)
+
+# IPTC-IIM record 2 datasets.
+_IPTC_OWNER = {80, 85, 110, 115, 116}  # by-line and its title, credit, source, copyright
+_IPTC_PLACE = {26, 27, 90, 92, 95, 100, 101}
+
+_RDF = "http://www.w3.org/1999/02/22-rdf-syntax-ns#"
+_DC = "http://purl.org/dc/elements/1.1/"
+_RIGHTS = "http://ns.adobe.com/xap/1.0/rights/"
+_PHOTOSHOP = "http://ns.adobe.com/photoshop/1.0/"
+_IPTC_CORE = "http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/"
+_IPTC_EXT = "http://iptc.org/std/Iptc4xmpExt/2008-02-29/"
+_XMP_EXIF = "http://ns.adobe.com/exif/1.0/"
+_THUMBNAILS = "{http://ns.adobe.com/xap/1.0/}Thumbnails"
+
+
+def filtered(metadata: Metadata, keep: Keep, width: int, height: int) -> Metadata:
+    """The metadata for a delivered picture of that size. What cannot be read goes."""
+    return Metadata(
+        exif=_exif_for(metadata.exif, keep, width, height),
+        xmp=_xmp_for(metadata.xmp, keep),
+        iptc=_iptc_for(metadata.iptc, keep),
+    )
+
+
+def exif_of_tiff(encoded: bytes) -> bytes | None:
+    """The EXIF of a TIFF file, in the form the other formats embed; None if it has none."""
+    from PIL import Image
+
+    exif, whole = Image.Exif(), Image.Exif()
+    try:
+        whole.load(b"Exif\0\0" + encoded)
+        for tag in _DESCRIBING:
+            if tag in whole:
+                exif[tag] = whole[tag]
+        for tag in (_EXIF_IFD, _GPS_IFD):
+            inner = whole.get_ifd(tag)
+            if inner:
+                exif[tag] = dict(inner)
+        return _bytes_of(exif)
+    except _UNREADABLE:
+        return None
+
+
+def exif_into_tiff(path: Path, exif: bytes) -> None:
+    """Add EXIF to a TIFF file: a new first directory at its end, with the EXIF ones."""
+    from PIL import Image, TiffImagePlugin
+
+    added = Image.Exif()
+    added.load(exif)
+    with path.open("r+b") as file:
+        header = file.read(8)
+        directory = TiffImagePlugin.ImageFileDirectory_v2(header)
+        file.seek(directory.next)
+        directory.load(file)
+        for tag in _DESCRIBING:
+            if tag in added:
+                directory[tag] = added[tag]
+        for tag in (_EXIF_IFD, _GPS_IFD):
+            inner = added.get_ifd(tag)
+            if inner:
+                directory[tag] = dict(inner)
+        position = file.seek(0, io.SEEK_END)
+        file.write(b"\0" * (position % 2))
+        position += position % 2
+        file.write(directory.tobytes(position))
+        file.seek(4)
+        file.write(struct.pack("<I" if header[:2] == b"II" else ">I", position))
+
+
+_UNREADABLE = (
+    ValueError, KeyError, TypeError, IndexError, SyntaxError, OSError, struct.error,
+    OverflowError, AttributeError, EOFError,
+)  # fmt: skip
+
+
+def _exif_for(blob: bytes | None, keep: Keep, width: int, height: int) -> bytes | None:
+    from PIL import Image
+
+    if blob is None:
+        return None
+    whole, exif = Image.Exif(), Image.Exif()
+    try:
+        whole.load(blob)
+        if keep is Keep.COPYRIGHT:
+            for tag in (_ARTIST, _COPYRIGHT):
+                if tag in whole:
+                    exif[tag] = whole[tag]
+            return _bytes_of(exif)
+        for tag, value in whole.items():
+            if tag not in (_EXIF_IFD, _GPS_IFD, _ORIENTATION):
+                exif[tag] = value
+        inner = dict(whole.get_ifd(_EXIF_IFD))
+        inner[_PIXEL_X], inner[_PIXEL_Y] = width, height
+        place = dict(whole.get_ifd(_GPS_IFD))
+        if keep is Keep.NO_LOCATION:
+            inner.pop(_MAKER_NOTE, None)
+        elif place:
+            exif[_GPS_IFD] = place
+        exif[_EXIF_IFD] = inner
+        return _bytes_of(exif)
+    except _UNREADABLE:
+        return None
+
+
+def _bytes_of(exif: Exif) -> bytes | None:
+    return bytes(exif.tobytes()) if len(exif) else None
+
+
+def _iptc_for(blob: bytes | None, keep: Keep) -> bytes | None:
+    """IPTC-IIM, bare or inside a Photoshop resource block, with some datasets left out."""
+    if blob is None or keep is Keep.ALL:
+        return blob
+    try:
+        kept = b"".join(
+            record
+            for number, record in _iptc_records(_bare_iptc(blob))
+            if (number in _IPTC_OWNER if keep is Keep.COPYRIGHT else number not in _IPTC_PLACE)
+        )
+    except _UNREADABLE:
+        return None
+    if not kept:
+        return None
+    if not blob.startswith(b"Photoshop 3.0\0"):
+        return kept
+    resource = b"8BIM\x04\x04\0\0" + struct.pack(">I", len(kept)) + kept
+    return b"Photoshop 3.0\0" + resource + b"\0" * (len(kept) % 2)
+
+
+def _bare_iptc(blob: bytes) -> bytes:
+    at = blob.find(b"8BIM\x04\x04")
+    if at < 0:
+        return blob
+    name_bytes = blob[at + 6] + 1
+    start = at + 6 + name_bytes + name_bytes % 2
+    (size,) = struct.unpack_from(">I", blob, start)
+    return blob[start + 4 : start + 4 + size]
+
+
+def _iptc_records(data: bytes) -> Iterator[tuple[int, bytes]]:
+    """Datasets with their numbers; record 1, the envelope, as number -1."""
+    at = 0
+    while at + 5 <= len(data) and data[at] == 0x1C:
+        record, number, size = struct.unpack_from(">BBH", data, at + 1)
+        if size & 0x8000:
+            raise ValueError("an extended dataset")
+        yield (number if record == 2 else -1), data[at : at + 5 + size]
+        at += 5 + size
+
+
+def _xmp_for(blob: bytes | None, keep: Keep) -> bytes | None:
+    if blob is None or len(blob) > MOST_XMP_BYTES or b"<!DOCTYPE" in blob:
+        return None
+    wanted = {Keep.ALL: _not_preview, Keep.NO_LOCATION: _not_place, Keep.COPYRIGHT: _is_owner}
+    try:
+        start, end = blob.index(b"<x:xmpmeta"), blob.rindex(b"</x:xmpmeta>")
+        root = ElementTree.fromstring(blob[start : end + len(b"</x:xmpmeta>")])
+    except (ValueError, ElementTree.ParseError):
+        return None
+    if not _strip(root, wanted[keep]):
+        return None
+    return (
+        b'<?xpacket begin="\xef\xbb\xbf" id="W5M0MpCehiHzreSzNTczkc9d"?>'
+        + ElementTree.tostring(root)
+        + b'<?xpacket end="w"?>'
+    )
+
+
+def _strip(root: ElementTree.Element, wanted: Callable[[str], bool]) -> bool:
+    """Remove unwanted properties; True if any is left."""
+    left = False
+    for description in root.iter(f"{{{_RDF}}}Description"):
+        for name in list(description.attrib):
+            if not name.startswith(f"{{{_RDF}}}") and not wanted(name):
+                del description.attrib[name]
+        for child in list(description):
+            if not wanted(child.tag):
+                description.remove(child)
+        left = left or len(description) > 0 or len(description.attrib) > 1
+    return left
+
+
+def _not_preview(name: str) -> bool:
+    return name != _THUMBNAILS
+
+
+def _not_place(name: str) -> bool:
+    namespace, _, local = name.lstrip("{").partition("}")
+    return _not_preview(name) and not (
+        (namespace == _XMP_EXIF and local.startswith("GPS"))
+        or (namespace == _PHOTOSHOP and local in ("City", "State", "Country"))
+        or (namespace == _IPTC_CORE and local in ("Location", "CountryCode"))
+        or (namespace == _IPTC_EXT and local.startswith("Location"))
+    )
+
+
+def _is_owner(name: str) -> bool:
+    namespace, _, local = name.lstrip("{").partition("}")
+    return (
+        (namespace == _DC and local in ("rights", "creator"))
+        or namespace == _RIGHTS
+        or (namespace == _PHOTOSHOP and local in ("Credit", "AuthorsPosition"))
+    )
