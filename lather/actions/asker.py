@@ -22,6 +22,9 @@ class Asker(Protocol):
     def orders(self, job: Job) -> Sequence[tuple[Path, Delivery]] | None:
         """Which pictures to deliver, and where to."""
 
+    def path_to_export(self, suggested: Path, losses: Sequence[str]) -> Path | None:
+        """Where to write the layers, after telling what the format does not carry."""
+
     def unsaved(self, title: str) -> str | None:
         """'save', 'discard' or None to stay."""
 

@@ -74,7 +74,46 @@ def write_pictures(
         encode_photo(samples, state.photo.profile, path, delivery, state.photo.metadata)
 
 
+def export_openraster(bench: Workbench) -> None:
+    """All layers, for programs that read OpenRaster."""
+    from lather.files.openraster import SUFFIX, not_carried
+
+    state = bench.state
+    path = bench.ask.path_to_export(Path(f"{bench.open_job.title}{SUFFIX}"), not_carried(state))
+    if path is None:
+        return
+    target = path.with_suffix(SUFFIX)
+
+    def work(progress: Progress, cancel: CancelToken) -> Path:
+        write_layers(state, target, progress, cancel)
+        return target
+
+    bench.run_task(
+        "Exporting",
+        work,
+        lambda written: bench.say(f"Exported: {written.name}"),
+        retry=lambda: export_openraster(bench),
+    )
+
+
+def write_layers(state: JobState, path: Path, progress: Progress, cancel: CancelToken) -> None:
+    """Write a job as OpenRaster."""
+    from lather.files.openraster import write_openraster
+    from lather.render.flatten import flatten
+
+    merged = flatten(state, state.photo.depth_bits, progress=progress, cancel=cancel)
+    write_openraster(state, merged, path, progress=progress, cancel=cancel)
+
+
 ACTIONS = (
+    Action(
+        "job.export_layers",
+        "Export layers…",
+        "Write all layers as OpenRaster, for other programs.",
+        "Job",
+        export_openraster,
+        enabled=has_job,
+    ),
     Action(
         "job.deliver",
         "Deliver…",

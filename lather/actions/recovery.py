@@ -12,6 +12,7 @@ from lather.core.work import Progress
 from lather.document.history import History, Step
 from lather.document.job import Job, JobState, new_state
 from lather.errors import InUseError, JobFileError, LatherError
+from lather.files import openraster
 from lather.files.archive import Archive
 from lather.files.jobfile import SUFFIX, LoadedJob, load_job, photo_hash, read_revision
 from lather.files.journal import FoundJournal, read_journal
@@ -27,13 +28,16 @@ class Recovered:
 
     Attributes
     ----------
-    state : where they lead.
+    base, revision : the saved state that the replay began with.
+    state : where the steps lead.
     history : the steps since the last save, or since a checkpoint that is later.
     n_steps : since the last save.
     """
 
     found: FoundJournal
     places: Places
+    base: JobState
+    revision: str
     state: JobState
     history: History
     n_steps: int
@@ -65,6 +69,9 @@ def open_path(
     """A job from a photo or a job file. With `locked`, no other process may have it open."""
     if path.suffix.lower() == SUFFIX:
         return _open_job(path, progress, photo_at, locked)
+    if path.suffix.lower() == openraster.SUFFIX:
+        state = openraster.read_openraster(path, progress=progress)
+        return Opened(Job(state), list(state.photo.notices))
     progress(0.1, "decoding the photo")
     photo = read_photo(path)
     return Opened(Job(new_state(photo)), list(photo.notices))
@@ -230,7 +237,7 @@ def _recovered(
     for step in found.steps(revision, base):
         history.record(Step(step.name, state, step.state, step.gesture))
         state = step.state
-    return Recovered(found, places, state, history, n_steps)
+    return Recovered(found, places, base, revision, state, history, n_steps)
 
 
 def _first_state(found: FoundJournal) -> JobState:

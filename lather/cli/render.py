@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from pathlib import Path
 
 from lather.cli.progress import report
@@ -12,7 +13,7 @@ HELP = "write a job's finished picture"
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("job", type=Path, help="a .lather job or a photo")
-    parser.add_argument("out", type=Path, help=".jpg, .png, .tif or .webp")
+    parser.add_argument("out", type=Path, help=".jpg, .png, .tif, .webp, or .ora with all layers")
     parser.add_argument("--depth", type=int, choices=(8, 16), default=8, help="bits per channel")
     parser.add_argument("--keep-profile", action="store_true", help="do not convert to sRGB")
     parser.add_argument("--long-side", type=int, metavar="PX", help="reduce to this long side")
@@ -31,6 +32,7 @@ def run(options: argparse.Namespace) -> int:
     from lather.core.kernels import prepare_kernels
     from lather.core.work import CancelToken
     from lather.errors import UsageError
+    from lather.files import openraster
     from lather.files.delivery import Delivery, SizeBy, check_writable
     from lather.files.metadata import Keep
 
@@ -38,6 +40,8 @@ def run(options: argparse.Namespace) -> int:
         raise UsageError("Nothing was rendered", "--quality is outside 1-100", "use 85 to 95")
     if options.long_side is not None and options.long_side < 1:
         raise UsageError("Nothing was rendered", "--long-side is below 1", "give it in pixels")
+    if options.out.suffix.lower() == openraster.SUFFIX:
+        return _write_layers(options)
     check_writable(options.out, options.depth)
     job = open_path(options.job, report).job
     prepare_kernels()
@@ -50,4 +54,19 @@ def run(options: argparse.Namespace) -> int:
         keep=Keep(options.metadata),
     )
     write_pictures(job.state, [(options.out, delivery)], report, CancelToken())
+    return 0
+
+
+def _write_layers(options: argparse.Namespace) -> int:
+    from lather.actions.delivering import write_layers
+    from lather.actions.recovery import open_path
+    from lather.core.kernels import prepare_kernels
+    from lather.core.work import CancelToken
+    from lather.files.openraster import not_carried
+
+    state = open_path(options.job, report).job.state
+    prepare_kernels()
+    write_layers(state, options.out, report, CancelToken())
+    for loss in not_carried(state):
+        print(f"not carried: {loss}", file=sys.stderr)
     return 0

@@ -37,6 +37,8 @@ from lather.ui.history_list import HistoryList
 from lather.ui.recovery_dialogs import RecoveryDialog, UnsavedWorkDialog
 from lather.ui.theme import GAP_2
 
+MOST_LOSSES = 12
+
 
 class WindowAsker:
     """Asks through dialogs over a window."""
@@ -47,7 +49,7 @@ class WindowAsker:
         self.actions: dict[str, Action] = {}
 
     def path_to_open(self) -> Path | None:
-        patterns = " ".join(f"*{suffix}" for suffix in (".lather", *READABLE))
+        patterns = " ".join(f"*{suffix}" for suffix in (".lather", ".ora", *READABLE))
         name, _ = QFileDialog.getOpenFileName(
             self.window, "Open a photo or a job", "", f"Photos and jobs ({patterns})"
         )
@@ -63,6 +65,22 @@ class WindowAsker:
         assert self.bench is not None
         dialog = DeliverDialog(job, self.bench.settings, self.window)
         return dialog.orders() if dialog.exec() else None
+
+    def path_to_export(self, suggested: Path, losses: Sequence[str]) -> Path | None:
+        if losses:
+            box = QMessageBox(self.window)
+            box.setWindowTitle("Export layers")
+            box.setText("OpenRaster does not carry everything of this job:")
+            box.setInformativeText("\n".join(f"•  {loss}" for loss in losses[:MOST_LOSSES]))
+            go_on = box.addButton("Choose the file…", QMessageBox.ButtonRole.AcceptRole)
+            box.addButton(QMessageBox.StandardButton.Cancel)
+            box.exec()
+            if box.clickedButton() is not go_on:
+                return None
+        name, _ = QFileDialog.getSaveFileName(
+            self.window, "Export layers", str(suggested), "OpenRaster (*.ora)"
+        )
+        return Path(name) if name else None
 
     def unsaved(self, title: str) -> str | None:
         box = QMessageBox(self.window)

@@ -127,4 +127,4 @@ def _when(at_s: float) -> str:
     """Time of day, with the date if it is not today's."""
     at = time.localtime(at_s)
     today = time.strftime("%x", at) == time.strftime("%x")
-    return time.strftime("%H:%M" if today else "%Y-%m-%d %H:%M", at)
+    return time.strftime("at %H:%M" if today else "on %Y-%m-%d at %H:%M", at)

@@ -138,13 +138,16 @@ def _style(t: Theme) -> str:
     QPushButton[role="main"] {{ background: {t.accent}; color: {t.on_accent};
         font-weight: 600; }}
     QToolButton::menu-indicator {{ image: none; }}
-    QLineEdit, QSpinBox, QComboBox {{ background: {t.card}; border: 1px solid {t.line};
+    QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox {{ background: {t.card};
+        border: 1px solid {t.line};
         border-radius: {RADIUS_PX}px; padding: 3px 8px; min-height: 20px;
         selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
-    QLineEdit:focus, QSpinBox:focus, QComboBox:focus {{ border-color: {t.accent}; }}
+    QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus {{
+        border-color: {t.accent}; }}
     QComboBox::drop-down {{ border: none; width: 22px; }}
     QComboBox::down-arrow {{ image: url({arrow}); width: 12px; height: 12px; }}
-    QSpinBox::up-button, QSpinBox::down-button {{ width: 0; border: none; }}
+    QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button,
+    QDoubleSpinBox::down-button {{ width: 0; border: none; }}
     QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
     QListWidget, QTableWidget {{ background: {t.card}; border: 1px solid {t.line};
@@ -160,7 +163,9 @@ def _style(t: Theme) -> str:
     QProgressBar {{ background: {t.groove}; border: none; border-radius: 3px;
         max-height: 6px; }}
     QProgressBar::chunk {{ background: {t.accent}; border-radius: 3px; }}
-    QCheckBox::indicator {{ width: 14px; height: 14px; border: 1px solid {t.dim};
+    QCheckBox::indicator, QListWidget::indicator {{ width: 14px; height: 14px;
+        border: 1px solid {t.dim};
         border-radius: 3px; background: {t.groove}; }}
-    QCheckBox::indicator:checked {{ background: {t.accent}; border-color: {t.accent}; }}
+    QCheckBox::indicator:checked, QListWidget::indicator:checked {{ background: {t.accent};
+        border-color: {t.accent}; }}
     """

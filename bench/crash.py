@@ -1,0 +1,269 @@
+"""Kills the application at random moments and looks at what is left.
+
+The real application runs offscreen in a process of its own; a simulated pen draws, undoes
+and saves at random. Each step is acknowledged on a pipe once the window shows it. After
+SIGKILL the work is opened again as a person would, and held against the last step that was
+acknowledged.
+
+    python -m bench.crash [--rounds N] [--seed S]
+"""
+
+from __future__ import annotations
+
+import argparse
+import os
+import random
+import subprocess
+import sys
+import tempfile
+import time
+from dataclasses import dataclass
+from pathlib import Path
+
+from lather.core.kernels import cache_dir
+from lather.paths import SOURCE_TREE, demo_dir
+
+PICTURE_PX = 700
+ALIVE_S = (0.2, 2.5)  # how long it works before it is killed
+
+
+@dataclass(frozen=True)
+class Round:
+    """One life: steps acknowledged, saves, checkpoints, and steps lost at its end."""
+
+    n_steps: int
+    n_saves: int
+    n_checkpoints: int
+    n_lost: int
+    titled: bool
+    detail: str = ""
+
+
+def run(rounds: int, seed: int, *, say=print) -> list[Round]:
+    """So many lives; what happened in each."""
+    done = []
+    for number in range(rounds):
+        with tempfile.TemporaryDirectory() as folder:
+            outcome = _one(Path(folder), seed + number, titled=number % 3 != 2)
+        done.append(outcome)
+        say(
+            f"round {number + 1}: {'job' if outcome.titled else 'untitled'}, "
+            f"{outcome.n_steps} steps, {outcome.n_saves} saves, "
+            f"{outcome.n_checkpoints} checkpoints, lost {outcome.n_lost} {outcome.detail}"
+        )
+    return done
+
+
+def _one(folder: Path, seed: int, *, titled: bool) -> Round:
+    environment = {
+        **os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_STATE_HOME": str(folder / "state"),
+        "XDG_CACHE_HOME": str(folder / "cache"), "XDG_CONFIG_HOME": str(folder / "config"),
+        "NUMBA_CACHE_DIR": str(cache_dir()),  # compiled once, not in every life
+    }  # fmt: skip
+    path = _picture(folder, titled)
+    child = subprocess.Popen(
+        [sys.executable, "-m", "bench.crash", "--child", str(path), "--seed", str(seed)],
+        cwd=SOURCE_TREE, env=environment, stdout=subprocess.PIPE, text=True,
+    )  # fmt: skip
+    assert child.stdout is not None
+    first = child.stdout.readline()
+    time.sleep(random.Random(seed).uniform(*ALIVE_S))
+    child.kill()
+    lines = [first, *child.stdout.readlines()]
+    child.stdout.close()
+    child.wait()
+    whole = [line.split() for line in lines if line.endswith("\n")]
+    acknowledged = [words[1] for words in whole if words[0] == "step"]
+    recovered, detail = _reopened(path, titled, environment)
+    lost = next(
+        (n for n, known in enumerate(reversed(acknowledged)) if known in recovered),
+        len(acknowledged),
+    )
+    return Round(
+        len(acknowledged), sum(w[0] == "saved" for w in whole),
+        sum(w[0] == "checkpoint" for w in whole), lost, titled, detail,
+    )  # fmt: skip
+
+
+def _picture(folder: Path, titled: bool) -> Path:
+    """A small portrait, as a photo or as a job with nothing done."""
+    import cv2
+
+    from lather.document.job import new_state
+    from lather.files.jobwriter import save_job
+    from lather.files.photos import read_photo
+
+    large = cv2.imread(str(demo_dir() / "portrait2.jpg"))
+    scale = PICTURE_PX / max(large.shape[:2])
+    photo = folder / "portrait.png"
+    cv2.imwrite(str(photo), cv2.resize(large, None, fx=scale, fy=scale))
+    if not titled:
+        return photo
+    job = folder / "portrait.lather"
+    save_job(new_state(read_photo(photo)), job)
+    return job
+
+
+def _reopened(path: Path, titled: bool, environment: dict[str, str]) -> tuple[set[str], str]:
+    """Fingerprints of all states that opening the work again gives."""
+    from lather.actions.recovery import open_path, open_unsaved, unsaved_work
+    from lather.core.work import no_progress
+    from lather.document.digest import digest
+
+    os.environ.update({k: v for k, v in environment.items() if k.startswith("XDG_")})
+    if titled:
+        opened = open_path(path, no_progress, locked=True)
+    else:
+        left = list(unsaved_work())
+        if not left:
+            return {digest(open_path(path, no_progress).job.state)}, "nothing left"
+        opened = open_unsaved(*left[0], no_progress)
+    states = [opened.job.state]
+    if opened.recovered is not None:
+        left = opened.recovered
+        states += [step.state for step in left.found.steps(left.revision, left.base)]
+        states += [left.base, left.state]
+    opened.release()
+    return {digest(state) for state in states}, ""
+
+
+# --- the life that is going to be ended ----------------------------------------------------
+
+
+def _live(path: Path, seed: int) -> None:
+    """Work at random until killed. Every step is acknowledged on standard output."""
+    from lather.core.kernels import prepare_kernels
+    from lather.document.digest import digest
+    from lather.settings.store import Settings
+    from lather.ui.app import build
+    from lather.ui.scripted import open_and_settle
+    from lather.ui.simulated_pen import SimulatedPen
+
+    prepare_kernels()
+    app = build(Settings())
+    app.window.resize(900, 700)
+    app.window.show()
+    open_and_settle(app, path)
+    bench, chance = app.bench, random.Random(seed)
+    pen = SimulatedPen(app.window.canvas)
+
+    def acknowledge(before, after) -> None:
+        if after.layers != before.layers:
+            print("step", digest(after), flush=True)
+
+    bench.job_changed.connect(acknowledge)
+    print("open", flush=True)
+    moves = (_paint, _paint, _mend, _erase, _undo, _undo, _redo, _layer, _mask, _drag, _save,
+             _checkpoint)  # fmt: skip
+    while True:
+        chance.choice(moves)(app, pen, chance)
+
+
+def _stroke(app, pen, chance, tool_id: str, size_px: float) -> None:
+    from lather.core.brush.stroke import PenSample
+
+    photo = app.bench.state.photo
+    app.bench.take_tool(tool_id)
+    app.bench.set_brush(size_px=size_px, opacity=1.0, flow=0.8)
+    x, y = chance.uniform(80, photo.width - 80), chance.uniform(80, photo.height - 80)
+    dx, dy = chance.uniform(-60, 60), chance.uniform(-60, 60)
+    n = 1 if tool_id == "mend_spot" else 8
+    pen.stroke([PenSample(0.01 * i, x + dx * i / 8, y + dy * i / 8, 0.9) for i in range(n)])
+    pen.wait()
+
+
+def _paint(app, pen, chance) -> None:
+    _stroke(app, pen, chance, "paint_colour", chance.uniform(4, 90))
+
+
+def _mend(app, pen, chance) -> None:
+    _stroke(app, pen, chance, "mend_spot", chance.uniform(8, 40))
+
+
+def _erase(app, pen, chance) -> None:
+    from lather.document.layers import PixelLayer
+
+    if isinstance(app.bench.state.active, PixelLayer):
+        _stroke(app, pen, chance, "erase", 30)
+
+
+def _undo(app, *_) -> None:
+    app.bench.undo()
+
+
+def _redo(app, *_) -> None:
+    app.bench.redo()
+
+
+def _layer(app, *_) -> None:
+    from lather.document import edits
+
+    app.bench.change("New layer", edits.add_pixel_layer)
+
+
+def _mask(app, *_) -> None:
+    from lather.document import edits
+    from lather.document.layers import PhotoLayer
+
+    active = app.bench.state.active
+    if not isinstance(active, PhotoLayer) and active.mask is None:
+        app.bench.change("Add mask", edits.add_mask, active.id)
+
+
+def _drag(app, _, chance) -> None:
+    """A strength slider being dragged: many changes, one step."""
+    from lather.document import edits
+    from lather.document.layers import PhotoLayer
+
+    active = app.bench.state.active
+    if not isinstance(active, PhotoLayer):
+        gesture = object()
+        for _ in range(6):
+            app.bench.change(
+                "Strength", edits.set_strength, active.id, chance.random(), gesture=gesture
+            )
+
+
+def _save(app, pen, chance) -> None:
+    """Save, and go on working while it is written."""
+    from lather.actions.saving import save
+    from lather.ui.scripted import wait_until
+
+    if app.bench.job.path is None or app.bench.task is not None:
+        return
+    save(app.bench)
+    if chance.random() < 0.5:
+        _paint(app, pen, chance)
+    wait_until(lambda: app.bench.task is None)
+    print("saved", flush=True)
+
+
+def _checkpoint(app, _, chance) -> None:
+    from lather.ui.scripted import settle
+
+    keeper = app.bench.keeper
+    keeper.idle(1e9, 1e-9)
+    if chance.random() < 0.5:
+        settle(app)
+    print("checkpoint", flush=True)
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
+    parser.add_argument("--rounds", type=int, default=200)
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--child", type=Path, help=argparse.SUPPRESS)
+    options = parser.parse_args()
+    if options.child is not None:
+        _live(options.child, options.seed)
+    rounds = run(options.rounds, options.seed)
+    losses = [outcome.n_lost for outcome in rounds if outcome.n_lost]
+    print(
+        f"{len(rounds)} rounds, {sum(r.n_steps for r in rounds)} steps acknowledged, "
+        f"{len(losses)} losses, worst loss {max(losses, default=0)} steps"
+    )
+    return 1 if losses else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,339 @@
+"""Damages good files of every format at random and has them read.
+
+Each damaged file must be read or refused with a sentence. Counted: crashes (the process
+died, or an error nobody expected), hangs over 10 s, and reads that took more memory than
+their bound.
+
+    python -m bench.fuzz_files [--files N] [--seed S]
+"""
+
+from __future__ import annotations
+
+import argparse
+import io
+import json
+import random
+import select
+import shutil
+import subprocess
+import sys
+import tempfile
+import zipfile
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from lather.paths import SOURCE_TREE
+
+LONGEST_S = 10.0
+MOST_MEGABYTES = 700  # above what the reading process had before the file
+SIDE_PX = 160
+
+
+@dataclass
+class Tally:
+    """What became of the damaged files."""
+
+    read: Counter = field(default_factory=Counter)
+    refused: Counter = field(default_factory=Counter)
+    crashes: list[str] = field(default_factory=list)
+    hangs: list[str] = field(default_factory=list)
+    too_large: list[str] = field(default_factory=list)
+
+    @property
+    def n_bad(self) -> int:
+        return len(self.crashes) + len(self.hangs) + len(self.too_large)
+
+    def sentence(self) -> str:
+        total = sum(self.read.values()) + sum(self.refused.values()) + len(self.crashes)
+        return (
+            f"{total + len(self.hangs)} damaged files: {sum(self.read.values())} read, "
+            f"{sum(self.refused.values())} refused, {len(self.crashes)} crashes, "
+            f"{len(self.hangs)} hangs over {LONGEST_S:.0f} s, "
+            f"{len(self.too_large)} over {MOST_MEGABYTES} MB"
+        )
+
+
+def run(n_files: int, seed: int) -> Tally:
+    """Damage and read so many files, all formats in turn."""
+    chance, tally = random.Random(seed), Tally()
+    with tempfile.TemporaryDirectory() as folder:
+        good = sorted(good_files(Path(folder)))
+        reader = _Reader()
+        for number in range(n_files):
+            source = good[number % len(good)]
+            damaged = Path(folder) / f"damaged{source.suffix}"
+            content = damage(source.read_bytes(), chance)
+            damaged.write_bytes(content)
+            name = f"{source.name}, file {number} of seed {seed}"
+            answer = reader.read(damaged)
+            if answer is None:
+                tally.hangs.append(name)
+            elif answer[0] == "read":
+                tally.read[source.name] += 1
+            elif answer[0] == "refused":
+                tally.refused[source.name] += 1
+            else:
+                tally.crashes.append(f"{name}: {answer[0]}")
+            if answer is not None and answer[1] > MOST_MEGABYTES:
+                tally.too_large.append(f"{name}: {answer[1]:.0f} MB")
+        reader.close()
+    return tally
+
+
+# --- damage ------------------------------------------------------------------------------
+
+
+def damage(content: bytes, chance: random.Random) -> bytes:
+    """One, two or four random changes; inside ZIP members too, with their checksums right."""
+    if content[:2] == b"PK" and chance.random() < 0.7:
+        return _damage_member(content, chance)
+    data = bytearray(content)
+    for _ in range(chance.choice((1, 1, 2, 4))):
+        chance.choice((_flip, _flip, _cut, _zero, _repeat, _extreme, _insert))(data, chance)
+        if not data:
+            break
+    return bytes(data)
+
+
+def _damage_member(content: bytes, chance: random.Random) -> bytes:
+    out = io.BytesIO()
+    with zipfile.ZipFile(io.BytesIO(content)) as source, zipfile.ZipFile(out, "w") as target:
+        infos = source.infolist()
+        chosen = chance.choice(infos).filename
+        if chance.random() < 0.5:
+            chosen = next((i.filename for i in infos if i.filename.endswith((".json", ".xml"))), "")
+        for info in infos:
+            data = source.read(info)
+            if info.filename == chosen:
+                if chance.random() < 0.15:
+                    continue
+                is_job = info.filename == "job.json" and chance.random() < 0.7
+                data = _damage_json(data, chance) if is_job else damage(data, chance)
+            target.writestr(info.filename, data)
+    return out.getvalue()
+
+
+def _damage_json(data: bytes, chance: random.Random) -> bytes:
+    """One value somewhere in a JSON document replaced or removed."""
+    document = json.loads(data)
+    places = list(_places(document))
+    holder, key = chance.choice(places)
+    if chance.random() < 0.2 and isinstance(holder, dict):
+        del holder[key]
+    else:
+        holder[key] = chance.choice((
+            None, -1, 0, 2**31, 2**63, 1e308, "", "../../x", "x" * 5000, [], {}, [[]], True,
+            "layers/2/pixels/0_0.png", {"a": 1}, float("nan"),
+        ))  # fmt: skip
+    return json.dumps(document).encode()
+
+
+def _places(value: object) -> Iterator[tuple]:
+    if isinstance(value, (dict, list)):
+        keys = value if isinstance(value, dict) else range(len(value))
+        for key in list(keys):
+            yield value, key
+            yield from _places(value[key])
+
+
+def _flip(data: bytearray, chance: random.Random) -> None:
+    for _ in range(chance.choice((1, 1, 3, 30))):
+        data[chance.randrange(len(data))] ^= 1 << chance.randrange(8)
+
+
+def _cut(data: bytearray, chance: random.Random) -> None:
+    del data[chance.randrange(len(data)) :]
+
+
+def _zero(data: bytearray, chance: random.Random) -> None:
+    at = chance.randrange(len(data))
+    n_bytes = min(chance.randint(1, 400), len(data) - at)
+    data[at : at + n_bytes] = bytes(n_bytes)
+
+
+def _repeat(data: bytearray, chance: random.Random) -> None:
+    at = chance.randrange(len(data))
+    data[at:at] = data[at : at + chance.randint(1, 600)]
+
+
+def _extreme(data: bytearray, chance: random.Random) -> None:
+    """Sizes and counts lie near the start, and at the end of archives."""
+    at = chance.randrange(min(len(data), 300))
+    if chance.random() < 0.4:
+        at = len(data) - 1 - at
+    value = chance.choice((b"\xff" * 4, b"\x7f\xff\xff\xff", b"\0\0\0\0", b"\xff\xff", b"\x80"))
+    data[at : at + len(value)] = value
+
+
+def _insert(data: bytearray, chance: random.Random) -> None:
+    at = chance.randrange(len(data))
+    data[at:at] = chance.randbytes(chance.randint(1, 80))
+
+
+# --- good files --------------------------------------------------------------------------
+
+
+def good_files(folder: Path) -> Iterator[Path]:
+    """One small file of every format and variant that Lather reads."""
+    import numpy as np
+
+    from lather.files.profiles import image_of, with_profile
+
+    y, x = np.mgrid[:SIDE_PX, :SIDE_PX]
+    wide = np.stack([x * 400, y * 400, (x + y) * 200], -1).astype(np.uint16)
+    narrow = (wide >> 8).astype(np.uint8)
+    small, large = (with_profile(image_of(np.ascontiguousarray(a)), None) for a in (narrow, wide))
+    for name, image, options in (
+        ("baseline.jpg", small, {}),
+        ("progressive.jpg", small, {"interlace": True}),
+        ("eight.png", small, {}),
+        ("sixteen.png", large, {}),
+        ("palette.png", small, {"palette": True}),
+        ("strips.tif", large, {"compression": "lzw"}),
+        ("tiled.tif", large, {"compression": "deflate", "tile": True}),
+        ("jpeg.tif", small, {"compression": "jpeg"}),
+        ("picture.webp", small, {}),
+    ):
+        path = folder / name
+        image.write_to_file(str(path), **options)
+        yield path
+    yield from _jobs(folder)
+
+
+def _jobs(folder: Path) -> Iterator[Path]:
+    from lather.actions.keeping import Keeper
+    from lather.actions.recovery import open_path
+    from lather.core.work import no_progress
+    from lather.document import edits
+    from lather.files.openraster import write_openraster
+    from lather.render.flatten import flatten
+    from lather.render.worker import SameThread
+
+    first = folder / "first.lather"
+    shutil.copy(SOURCE_TREE / "tests" / "data" / "job-v1.lather", first)
+    yield first
+    opened = open_path(first, no_progress, locked=True)
+    job, keeper = opened.job, Keeper(opened, SameThread())
+    pixels = job.state.layers[-1]
+    for number in range(4):
+        job.change(f"Name {number}", edits.rename(job.state, pixels.id, f"Glow {number}"))
+        job.change("Copy", edits.duplicate(job.state, pixels.id))
+    journal = folder / "steps.journal"
+    shutil.copy(folder / ".first.lather.journal", journal)
+    keeper.close()
+    yield journal
+    layers = folder / "layers.ora"
+    write_openraster(job.state, flatten(job.state, 8), layers)
+    yield layers
+    recording = folder / "pen.jsonl"
+    recording.write_text(
+        "".join(f'{{"t": {t}, "x": {9 * t}, "y": 20, "pressure": 0.5}}\n' for t in range(40))
+    )
+    yield recording
+
+
+# --- the process that reads ----------------------------------------------------------------
+
+
+class _Reader:
+    """A process that reads files one after the other; replaced when it dies or hangs."""
+
+    def __init__(self) -> None:
+        self._process: subprocess.Popen[str] | None = None
+
+    def read(self, path: Path) -> tuple[str, float] | None:
+        """What came of it and the memory it took, MB; None for a hang."""
+        if self._process is None or self._process.poll() is not None:
+            self._process = subprocess.Popen(
+                [sys.executable, "-m", "bench.fuzz_files", "--read"],
+                cwd=SOURCE_TREE, stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL, text=True,
+            )  # fmt: skip
+            self._process.stdout.readline()
+        process = self._process
+        process.stdin.write(f"{path}\n")
+        process.stdin.flush()
+        ready, _, _ = select.select([process.stdout], [], [], LONGEST_S)
+        if not ready:
+            self.close()
+            return None
+        line = process.stdout.readline()
+        if not line:
+            return f"died with {process.wait()}", 0.0
+        outcome, _, megabytes = line.strip().rpartition(" ")
+        return outcome, float(megabytes)
+
+    def close(self) -> None:
+        if self._process is not None:
+            self._process.kill()
+            self._process.wait()
+            self._process.stdin.close()
+            self._process.stdout.close()
+            self._process = None
+
+
+def _serve() -> None:
+    """Read the files named on standard input, answer a line each."""
+    from lather.errors import LatherError
+    from lather.files.jobfile import load_job
+
+    base = load_job(SOURCE_TREE / "tests" / "data" / "job-v1.lather")
+    print("ready", flush=True)
+    for line in sys.stdin:
+        Path("/proc/self/clear_refs").write_text("5")  # start the peak anew
+        before = _status_megabytes("VmRSS")
+        try:
+            _use(Path(line.strip()), base)
+            outcome = "read"
+        except LatherError as error:
+            outcome = "refused" if "\n" not in error.sentence() else "a sentence of two lines"
+        except Exception as error:  # noqa: BLE001 - that is what is looked for
+            outcome = repr(error).replace("\n", " ")[:200]
+        print(outcome, round(_status_megabytes("VmHWM") - before, 1), flush=True)
+
+
+def _use(path: Path, base) -> None:
+    """Open a file and look at all of it."""
+    from lather.actions.recovery import open_path
+    from lather.core.rect import Rect
+    from lather.core.work import no_progress
+    from lather.files.journal import read_journal
+    from lather.files.strokes import read_recording
+    from lather.render.compositor import render
+
+    if path.suffix == ".jsonl":
+        read_recording(path)
+    elif path.suffix == ".journal":
+        found = read_journal(path)
+        for step in found.steps(base.revision, base.state):
+            render(step.state, Rect(0, 0, 64, 64))
+    else:
+        state = open_path(path, no_progress).job.state
+        render(state, state.photo.rect.intersect(Rect(0, 0, 512, 512)))
+
+
+def _status_megabytes(field_name: str) -> float:
+    text = Path("/proc/self/status").read_text()
+    return int(text.split(f"{field_name}:")[1].split()[0]) / 1024
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
+    parser.add_argument("--files", type=int, default=2000)
+    parser.add_argument("--seed", type=int, default=1)
+    parser.add_argument("--read", action="store_true", help=argparse.SUPPRESS)
+    options = parser.parse_args()
+    if options.read:
+        _serve()
+        return 0
+    tally = run(options.files, options.seed)
+    for bad in (*tally.crashes, *tally.hangs, *tally.too_large):
+        print(bad)
+    print(tally.sentence())
+    return 1 if tally.n_bad else 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

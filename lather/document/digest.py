@@ -1,0 +1,65 @@
+"""A fingerprint of a state's content, to tell whether two states are equal bit for bit."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Mapping, Sequence
+from dataclasses import fields, is_dataclass
+from typing import Any
+from weakref import WeakKeyDictionary
+
+from lather.document.job import JobState
+from lather.document.layers import GroupLayer, Layer, PixelLayer
+from lather.document.tiles import Tile, Tiles
+from lather.document.tree import Layers
+
+_tiles: WeakKeyDictionary[Tile, bytes] = WeakKeyDictionary()
+
+
+def digest(state: JobState) -> str:
+    """The same for equal layers, masks, strokes, brief and photo size; ids count too."""
+    photo = state.photo
+    parts = [repr((photo.width, photo.height, photo.depth_bits, state.brief)).encode()]
+    parts += _of_layers(state.layers)
+    return hashlib.sha256(b"\0".join(parts)).hexdigest()[:24]
+
+
+def _of_layers(layers: Layers) -> list[bytes]:
+    return [part for layer in layers for part in _of_layer(layer)]
+
+
+def _of_layer(layer: Layer) -> list[bytes]:
+    parts = [repr((
+        type(layer).__name__, layer.id, layer.name, layer.visible, layer.strength,
+        layer.mode.value, layer.locked, layer.stage.value, sorted(layer.extras.items()),
+    )).encode()]  # fmt: skip
+    if layer.mask is not None:
+        mask = layer.mask
+        parts.append(repr((mask.enabled, mask.inverted, sorted(mask.extras.items()))).encode())
+        parts += _of_tiles(mask.tiles)
+    if isinstance(layer, PixelLayer):
+        parts += _of_tiles(layer.tiles)
+        parts.append(repr(_plain(layer.strokes)).encode())
+    if isinstance(layer, GroupLayer):
+        parts += [b"(", *_of_layers(layer.children), b")"]
+    return parts
+
+
+def _plain(value: Any) -> Any:
+    """Numbers of whatever type as floats: 40 and 40.0 are the same size."""
+    if isinstance(value, bool) or value is None or isinstance(value, str):
+        return value
+    if is_dataclass(value):
+        return [_plain(getattr(value, field.name)) for field in fields(value)]
+    if isinstance(value, Mapping):
+        return sorted((key, _plain(item)) for key, item in value.items())
+    return [_plain(item) for item in value] if isinstance(value, Sequence) else float(value)
+
+
+def _of_tiles(tiles: Tiles) -> list[bytes]:
+    parts = [repr((tiles.channels, tiles.fill)).encode()]
+    for key, tile in sorted(tiles.tiles.items()):
+        if tile not in _tiles:
+            _tiles[tile] = hashlib.sha256(tile.pixels.tobytes()).digest()
+        parts += [repr(key).encode(), _tiles[tile]]
+    return parts
