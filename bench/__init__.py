@@ -12,7 +12,7 @@ from collections.abc import Callable
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from bench import export, memory, mend, opening, start, stroke
+from bench import export, keeping, memory, mend, opening, start, stroke
 
 Row = dict[str, object]
 Group = Callable[[], list[Row]]
@@ -21,6 +21,7 @@ GROUPS: dict[str, Group] = {
     "stroke": stroke.measure,
     "mend": mend.measure,
     "open": opening.measure,
+    "keeping": keeping.measure,
     "export": export.measure,
     "memory": memory.measure,
     "start": start.measure,

@@ -41,6 +41,7 @@ class Round:
 
 def run(rounds: int, seed: int, *, say=print) -> list[Round]:
     """So many lives; what happened in each."""
+    os.environ["NUMBA_CACHE_DIR"] = str(cache_dir())  # compiled once, not in every life
     done = []
     for number in range(rounds):
         with tempfile.TemporaryDirectory() as folder:
@@ -58,7 +59,6 @@ def _one(folder: Path, seed: int, *, titled: bool) -> Round:
     environment = {
         **os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_STATE_HOME": str(folder / "state"),
         "XDG_CACHE_HOME": str(folder / "cache"), "XDG_CONFIG_HOME": str(folder / "config"),
-        "NUMBA_CACHE_DIR": str(cache_dir()),  # compiled once, not in every life
     }  # fmt: skip
     path = _picture(folder, titled)
     child = subprocess.Popen(

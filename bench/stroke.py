@@ -15,36 +15,15 @@ STEP_PX = 11.0
 
 def measure() -> list[dict[str, object]]:
     """pen event to painted pixels at 50 % and 100 %, 12 layers, 24 megapixels"""
-    from PyQt6.QtCore import QEvent
-    from PyQt6.QtWidgets import QApplication
-
-    from lather.core.brush.stroke import PenSample
     from lather.document.job import Job
-    from lather.settings.store import Settings
-    from lather.ui.app import build
     from lather.ui.scripted import settle
-    from lather.ui.simulated_pen import SimulatedPen
 
-    app = build(Settings())
-    app.window.resize(1280, 800)
-    app.window.show()
-    app.bench.take_job(Job(large_state()))
-    app.bench.take_tool("paint_colour")
-    app.bench.set_brush(size_px=SIZE_PX, flow=0.2, opacity=0.6)
-    canvas, rows = app.window.canvas, []
-    pen = SimulatedPen(canvas)
-    painted_at: list[float] = []
-    original = canvas.paintEvent
-
-    def paint_and_note(event) -> None:
-        original(event)
-        painted_at.append(time.perf_counter())
-
-    canvas.paintEvent = paint_and_note
+    app, pen, painted_at = opened(Job(large_state()))
+    rows = []
     for zoom in (0.5, 1.0):
         app.bench.zoom_to(zoom)
         settle(app)
-        delays = _stroke_delays(app, pen, painted_at, PenSample, QEvent, QApplication)
+        delays = stroke_delays(app, pen, painted_at)
         settle(app)
         side = round((SIZE_PX + STEP_PX) * zoom) + 2
         reference = _bare_blend_ms(side)
@@ -58,13 +37,43 @@ def measure() -> list[dict[str, object]]:
                 ok=ok, reference="float32 blend + 8 bit of the same rectangle",
                 reference_value=reference,
             ))  # fmt: skip
-    canvas.paintEvent = original
     app.close()
     return rows
 
 
-def _stroke_delays(app, pen, painted_at, sample_type, q_event, qt) -> list[float]:
+def opened(job):
+    """The application with a job and a brush in hand; its pen; times of the canvas's paints."""
+    from lather.settings.store import Settings
+    from lather.ui.app import build
+    from lather.ui.scripted import settle
+    from lather.ui.simulated_pen import SimulatedPen
+
+    app = build(Settings())
+    app.window.resize(1280, 800)
+    app.window.show()
+    app.bench.take_job(job)
+    app.bench.take_tool("paint_colour")
+    app.bench.set_brush(size_px=SIZE_PX, flow=0.2, opacity=0.6)
+    app.bench.zoom_to(1.0)
+    settle(app)
+    canvas, painted_at = app.window.canvas, []
+    original = canvas.paintEvent
+
+    def paint_and_note(event) -> None:
+        original(event)
+        painted_at.append(time.perf_counter())
+
+    canvas.paintEvent = paint_and_note
+    return app, SimulatedPen(canvas), painted_at
+
+
+def stroke_delays(app, pen, painted_at) -> list[float]:
     """Milliseconds from each event to the paint that shows its frame."""
+    from PyQt6.QtCore import QEvent
+    from PyQt6.QtWidgets import QApplication
+
+    from lather.core.brush.stroke import PenSample
+
     geometry = app.bench.geometry
     x0 = geometry.centre_x - N_EVENTS * STEP_PX / 4
     y0 = geometry.centre_y
@@ -72,19 +81,19 @@ def _stroke_delays(app, pen, painted_at, sample_type, q_event, qt) -> list[float
     for i in range(N_EVENTS):
         # To and fro in the middle of the view, as a hand does.
         x = x0 + abs((i * STEP_PX) % (N_EVENTS * STEP_PX) - N_EVENTS * STEP_PX / 2)
-        reading = sample_type(0.008 * i, x, y0 + 40 * np.sin(i / 9), 0.8)
-        kind = q_event.Type.TabletPress if i == 0 else q_event.Type.TabletMove
+        reading = PenSample(0.008 * i, x, y0 + 40 * np.sin(i / 9), 0.8)
+        kind = QEvent.Type.TabletPress if i == 0 else QEvent.Type.TabletMove
         n_frames, start = app.window.canvas.frames_painted, time.perf_counter()
         pen.send(kind, reading)
         end = start + 0.2
         while app.window.canvas.frames_painted == n_frames and time.perf_counter() < end:
-            qt.processEvents()
+            QApplication.processEvents()
         painted_at.clear()
         while not painted_at and time.perf_counter() < end:
-            qt.processEvents()
+            QApplication.processEvents()
         if painted_at and app.window.canvas.frames_painted > n_frames:
             delays.append(1000 * (painted_at[-1] - start))
-    pen.send(q_event.Type.TabletRelease, reading, pressure=0.0)
+    pen.send(QEvent.Type.TabletRelease, reading, pressure=0.0)
     pen.wait()
     return delays[10:]
 

@@ -21,7 +21,7 @@ from lather.document.tree import walk
 from lather.errors import Cancelled, LatherError
 from lather.files.archive import Archive
 from lather.files.description import Entry
-from lather.files.jobfile import new_revision, photo_hash
+from lather.files.jobfile import new_revision
 from lather.files.jobwriter import save_job
 from lather.files.journal import Journal
 from lather.files.lock import Lock
@@ -220,7 +220,7 @@ class Keeper:
         return {
             **about,
             "photo": str(photo.path.resolve()) if photo.path is not None else "",
-            "sha256": photo_hash(photo.encoded),
+            "sha256": photo.sha256,
             "photo_layer": first.id,
             "photo_name": first.name,
         }

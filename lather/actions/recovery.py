@@ -14,7 +14,7 @@ from lather.document.job import Job, JobState, new_state
 from lather.errors import InUseError, JobFileError, LatherError
 from lather.files import openraster
 from lather.files.archive import Archive
-from lather.files.jobfile import SUFFIX, LoadedJob, load_job, photo_hash, read_revision
+from lather.files.jobfile import SUFFIX, LoadedJob, load_job, read_revision
 from lather.files.journal import FoundJournal, read_journal
 from lather.files.lock import Lock
 from lather.files.photos import read_photo
@@ -253,7 +253,7 @@ def _first_state(found: FoundJournal) -> JobState:
             )
         return loaded.state
     photo = read_photo(Path(about["photo"]))
-    if photo_hash(photo.encoded) != about["sha256"]:
+    if photo.sha256 != about["sha256"]:
         raise JobFileError(
             f"'{about['title']}' was not recovered",
             f"its photo '{photo.name}' was changed since",

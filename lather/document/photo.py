@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import threading
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -66,6 +67,11 @@ class Photo:
     def rect(self) -> Rect:
         return Rect(0, 0, self.width, self.height)
 
+    @cached_property
+    def sha256(self) -> str:
+        """`photo_hash` of its file."""
+        return photo_hash(self.encoded)
+
     @property
     def depth_bits(self) -> int:
         return int(self.samples.itemsize) * 8
@@ -99,6 +105,11 @@ class Photo:
             inside = part.shifted(-rect.x0, -rect.y0).slices
             photo_to_float(samples[part.slices], out[inside])
         return out
+
+
+def photo_hash(encoded: bytes) -> str:
+    """What recognises a photo: SHA-256 of its file's bytes, in hexadecimal digits."""
+    return hashlib.sha256(encoded).hexdigest()
 
 
 def _halve(samples: Samples) -> Samples:

@@ -13,7 +13,7 @@ import threading
 import weakref
 import zipfile
 import zlib
-from collections.abc import Iterable
+from collections.abc import Mapping
 from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -42,8 +42,8 @@ class Archive:
             self._members = {info.filename: info for info in members.infolist()}
         self.damaged: set[str] = set()
 
-    def names(self) -> Iterable[str]:
-        return self._members.keys()
+    def __contains__(self, name: str) -> bool:
+        return name in self._members
 
     def read(self, name: str, most_bytes: int) -> bytes:
         """A member's bytes, unpacked, never more than `most_bytes`.
@@ -102,27 +102,26 @@ class Archive:
 
 @dataclass(frozen=True)
 class SmallPlane:
-    """All tiles of a plane reduced to one picture: enough for a first view."""
+    """All tiles of a plane reduced and laid side by side: enough for a first view.
+
+    `places` says where: tile number n lies in row n // per_row, column n % per_row.
+    """
 
     archive: Archive
     name: str
     level: int
-    row: int
-    column: int
-    n_rows: int
-    n_columns: int
+    per_row: int
     channels: int
+    places: Mapping[Key, int]
     _lock: threading.Lock = field(default_factory=threading.Lock, repr=False)
     _pixels: list[NDArray[np.uint16] | None] = field(default_factory=list, repr=False)
 
     def tile(self, key: Key, level: int) -> NDArray[np.uint16] | None:
         """A tile at `level`, or None if this picture cannot give it."""
-        row, column = key[0] - self.row, key[1] - self.column
-        if level < self.level or not (0 <= row < self.n_rows and 0 <= column < self.n_columns):
-            return None
-        pixels = self._read()
+        pixels = self._read() if level >= self.level else None
         if pixels is None:
             return None
+        row, column = divmod(self.places[key], self.per_row)
         side = TILE_PX >> self.level
         block = pixels[row * side : (row + 1) * side, column * side : (column + 1) * side]
         for _ in range(level - self.level):
@@ -135,9 +134,9 @@ class SmallPlane:
         with self._lock:
             if not self._pixels:
                 side = TILE_PX >> self.level
-                height, width = self.n_rows * side, self.n_columns * side
+                height, width = -(-len(self.places) // self.per_row) * side, self.per_row * side
                 pixels = None
-                with suppress(OSError, ValueError, KeyError):  # the tiles themselves serve then
+                with suppress(OSError, ValueError, KeyError, zlib.error):  # the tiles serve then
                     encoded = self.archive.read(self.name, 2 * 8 * height * width + 4096)
                     pixels = decode_tile(encoded, height, width, self.channels)
                 self._pixels.append(pixels)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import re
 import time
 from collections.abc import Mapping
@@ -12,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from lather.core.arrays import Samples
-from lather.document.photo import Metadata, Photo
+from lather.document.photo import Metadata, Photo, photo_hash
 from lather.errors import UsageError
 from lather.files.atomic import replacing
 from lather.files.metadata import Keep, exif_into_tiff, filtered
@@ -206,16 +205,12 @@ def refuse_the_photo(path: Path, photo: Photo) -> None:
     except OSError:
         return
     same_file = photo.path is not None and photo.path.exists() and path.samefile(photo.path)
-    if same_file or (same_size and _hash(path.read_bytes()) == _hash(photo.encoded)):
+    if same_file or (same_size and photo_hash(path.read_bytes()) == photo.sha256):
         raise UsageError(
             f"'{path.name}' was not written",
             "it is the photo itself, which is never changed",
             "choose another name",
         )
-
-
-def _hash(data: bytes) -> str:
-    return hashlib.sha256(data).hexdigest()
 
 
 def _sharpened(image: Any, delivery: Delivery) -> Any:

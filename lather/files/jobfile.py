@@ -7,7 +7,6 @@ they are needed.
 
 from __future__ import annotations
 
-import hashlib
 import json
 import struct
 import uuid
@@ -20,9 +19,9 @@ from typing import Any
 from lather import __version__
 from lather.core.work import Progress, no_progress
 from lather.document.job import JobState
-from lather.document.photo import Photo
+from lather.document.photo import Photo, photo_hash
 from lather.document.strokes import StrokeRecord
-from lather.document.tiles import TILE_PX, Key, StoredTile, Tiles
+from lather.document.tiles import DEEPEST_LEVEL, TILE_PX, Key, StoredTile, Tiles
 from lather.document.tree import Layers
 from lather.errors import JobFileError, LatherError, PhotoMissingError
 from lather.files.archive import Archive, ArchivedTile, SmallPlane
@@ -62,11 +61,6 @@ class LoadedJob:
     revision: str
     link_photo: bool
     archive: Archive
-
-
-def photo_hash(encoded: bytes) -> str:
-    """What recognises a photo: SHA-256 of its file."""
-    return hashlib.sha256(encoded).hexdigest()
 
 
 def load_job(
@@ -190,16 +184,19 @@ class _Reader:
         return layers
 
     def tiles(self, entry: Entry, layer_id: int, plane: str, channels: int, fill: int) -> Tiles:  # noqa: ARG002
-        small = self._small(entry.get("small"), channels)
-        stored: dict[Key, StoredTile] = {}
-        names = set(self._archive.names())
+        names: dict[Key, str] = {}
         for row, column, name in entry["tiles"]:
             key = int(row), int(column)
             if not (0 <= key[0] < self._grid[0] and 0 <= key[1] < self._grid[1]):
                 raise ValueError(f"'{name}' lies outside of the picture")
-            if name not in names:
+            if name not in self._archive:
                 raise KeyError(name)
-            stored[key] = ArchivedTile(self._archive, name, key, channels, fill, small)
+            names[key] = name
+        small = self._small(entry.get("small"), channels, names)
+        stored: dict[Key, StoredTile] = {
+            key: ArchivedTile(self._archive, name, key, channels, fill, small)
+            for key, name in names.items()
+        }
         return Tiles(channels=channels, fill=fill).with_kept_outside(stored)
 
     def strokes(self, entry: Entry, layer_id: int) -> tuple[StrokeRecord, ...]:  # noqa: ARG002
@@ -209,19 +206,16 @@ class _Reader:
             json.loads(self._archive.read(entry["strokes"], MOST_STROKES_BYTES))
         )
 
-    def _small(self, entry: Entry | None, channels: int) -> SmallPlane | None:
+    def _small(
+        self, entry: Entry | None, channels: int, names: dict[Key, str]
+    ) -> SmallPlane | None:
         if entry is None:
             return None
-        row, column, n_rows, n_columns = (
-            int(entry[name]) for name in ("row", "column", "rows", "columns")
-        )
-        level = int(entry["level"])
-        inside = 0 < n_rows <= self._grid[0] and 0 < n_columns <= self._grid[1]
-        if not inside or not 1 <= level <= 8:
-            raise ValueError("a reduced layer does not fit the picture")
-        return SmallPlane(
-            self._archive, str(entry["file"]), level, row, column, n_rows, n_columns, channels
-        )
+        level, per_row = int(entry["level"]), int(entry["per_row"])
+        if not (1 <= level <= DEEPEST_LEVEL and 1 <= per_row <= max(1, len(names))):
+            raise ValueError("a reduced layer is laid out in an impossible way")
+        places = {key: number for number, key in enumerate(names)}
+        return SmallPlane(self._archive, str(entry["file"]), level, per_row, channels, places)
 
     def _photo(self, described: Entry) -> tuple[Photo, bool]:
         """The photo, and whether it lies outside of the job file."""

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import json
+import math
 import os
 import zipfile
 import zlib
 from collections import deque
 from collections.abc import Iterator
 from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
@@ -24,11 +26,11 @@ from lather.files.archive import Archive, ArchivedTile
 from lather.files.atomic import replacing
 from lather.files.backups import keep_backup
 from lather.files.description import Entry, brief_entry, layer_entry, mask_entry
-from lather.files.jobfile import job_entry, new_revision, photo_hash
+from lather.files.jobfile import job_entry, new_revision
 from lather.files.strokes import strokes_to_json
 from lather.files.tilecodec import encode_tile
 
-SMALL_LEVEL = 3  # what a 24-megapixel portrait shows at when it fits the window
+SMALL_LEVEL = 2  # what a 24-megapixel portrait shows at when it fits the window
 N_THREADS = 2
 N_AHEAD = 16  # tiles encoded and waiting to be written
 _SMALL_PX = TILE_PX >> SMALL_LEVEL
@@ -91,13 +93,23 @@ class _Writer:
         self._cancel = cancel
         self._n_layers = sum(1 for _ in walk(state.layers))
         self._n_done = 0
+        self._pool = ThreadPoolExecutor(N_THREADS, "encode")
+        self._smalls: list[tuple[str, Future[bytes]]] = []
 
     def write(self, revision: str, worked_s: float, link_photo: bool) -> None:
+        try:
+            self._write(revision, worked_s, link_photo)
+        finally:
+            self._pool.shutdown(cancel_futures=True)
+
+    def _write(self, revision: str, worked_s: float, link_photo: bool) -> None:
         layers = [self._layer(layer) for layer in self._state.layers]
         entry = job_entry(
             self._state, revision, worked_s, self._photo(link_photo), layers,
             brief_entry(self._state.brief),
         )  # fmt: skip
+        for name, small in self._smalls:
+            self._archive.writestr(name, small.result())
         self._text("job.json", json.dumps(entry, indent=1))
 
     def _photo(self, link_photo: bool) -> Entry:
@@ -106,7 +118,7 @@ class _Writer:
             "width": photo.width,
             "height": photo.height,
             "depth_bits": photo.depth_bits,
-            "sha256": photo_hash(photo.encoded),
+            "sha256": photo.sha256,
         }
         if link_photo and photo.path is not None:
             link = os.path.relpath(photo.path.resolve(), self._path.parent.resolve())
@@ -133,65 +145,65 @@ class _Writer:
         return entry
 
     def _tiles(self, folder: str, tiles: Tiles) -> Entry:
-        ordered = sorted(tiles.tiles.items())
-        entries = []
-        for (key, tile), encoded in self._encoded(ordered):
+        entries, smalls = [], []
+        for (key, tile), packed in self._packed(sorted(tiles.tiles.items())):
             if self._cancel is not None:
                 self._cancel.check()
             name = f"{folder}/{key[0]}_{key[1]}.png"
-            self._archive.writestr(name, encoded)
+            self._archive.writestr(name, packed.encoded)
             self.written.append((tile, (name, key, tiles.channels, tiles.fill)))
             entries.append([*key, name])
+            smalls.append(packed.small)
         entry: Entry = {"tiles": entries}
         if entries:
-            entry["small"] = self._small(f"{folder}/small.png", tiles)
+            per_row = math.isqrt(len(smalls) - 1) + 1
+            name = f"{folder}/small.png"
+            self._smalls.append((name, self._pool.submit(_side_by_side, smalls, per_row)))
+            entry["small"] = {"file": name, "level": SMALL_LEVEL, "per_row": per_row}
         return entry
 
-    def _encoded(
+    def _packed(
         self, ordered: list[tuple[Key, Tile]]
-    ) -> Iterator[tuple[tuple[Key, Tile], bytes]]:
-        """Tiles with their PNGs, encoded on threads a little ahead of the writing."""
-        with ThreadPoolExecutor(N_THREADS, "encode") as pool:
-            ahead: deque[tuple[tuple[Key, Tile], Future[bytes]]] = deque()
-            try:
-                for item in ordered:
-                    ahead.append((item, pool.submit(_png_of, item[1])))
-                    if len(ahead) >= N_AHEAD:
-                        done, future = ahead.popleft()
-                        yield done, future.result()
-                while ahead:
-                    done, future = ahead.popleft()
-                    yield done, future.result()
-            finally:
-                for _, future in ahead:
-                    future.cancel()
-
-    def _small(self, name: str, tiles: Tiles) -> Entry:
-        rows, columns = zip(*tiles.tiles, strict=True)
-        row, column = min(rows), min(columns)
-        n_rows, n_columns = max(rows) - row + 1, max(columns) - column + 1
-        shape = (n_rows * _SMALL_PX, n_columns * _SMALL_PX)
-        whole: NDArray[np.uint16] = np.full(
-            shape + ((4,) if tiles.channels == 4 else ()), tiles.fill, dtype=np.uint16
-        )
-        for (y, x), tile in tiles.tiles.items():
-            top, left = (y - row) * _SMALL_PX, (x - column) * _SMALL_PX
-            whole[top : top + _SMALL_PX, left : left + _SMALL_PX] = tile.level(SMALL_LEVEL)
-        self._archive.writestr(name, encode_tile(whole))
-        return {
-            "file": name, "level": SMALL_LEVEL, "row": row, "column": column,
-            "rows": n_rows, "columns": n_columns,
-        }  # fmt: skip
+    ) -> Iterator[tuple[tuple[Key, Tile], _Packed]]:
+        """Tiles as they are written, packed on threads a little ahead of the writing."""
+        ahead: deque[tuple[tuple[Key, Tile], Future[_Packed]]] = deque()
+        for item in ordered:
+            ahead.append((item, self._pool.submit(_pack, item[1])))
+            if len(ahead) >= N_AHEAD:
+                done, future = ahead.popleft()
+                yield done, future.result()
+        while ahead:
+            done, future = ahead.popleft()
+            yield done, future.result()
 
     def _text(self, name: str, text: str) -> None:
         self._archive.writestr(name, text, compress_type=zipfile.ZIP_DEFLATED, compresslevel=1)
 
 
-def _png_of(tile: Tile) -> bytes:
-    """The tile's PNG, as it lies in a job file if it still can be read there."""
+@dataclass(frozen=True)
+class _Packed:
+    """A tile ready to be written: its PNG, and the tile reduced."""
+
+    encoded: bytes
+    small: NDArray[np.uint16]
+
+
+def _pack(tile: Tile) -> _Packed:
+    """The PNG as it lies in a job file, if it still can be read there; or made anew."""
+    small = tile.level(SMALL_LEVEL)
     if isinstance(tile.stored, ArchivedTile):
         try:
-            return tile.stored.encoded()
+            return _Packed(tile.stored.encoded(), small)
         except (OSError, ValueError, zlib.error):
             pass  # the disk is gone or the file damaged: from memory, if it is there
-    return encode_tile(tile.pixels)
+    return _Packed(encode_tile(tile.pixels), small)
+
+
+def _side_by_side(smalls: list[NDArray[np.uint16]], per_row: int) -> bytes:
+    """All reduced tiles of a plane as one PNG."""
+    n_rows = -(-len(smalls) // per_row)
+    whole = np.zeros((n_rows * _SMALL_PX, per_row * _SMALL_PX, *smalls[0].shape[2:]), np.uint16)
+    for number, small in enumerate(smalls):
+        top, left = (_SMALL_PX * place for place in divmod(number, per_row))
+        whole[top : top + _SMALL_PX, left : left + _SMALL_PX] = small
+    return encode_tile(whole)

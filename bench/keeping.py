@@ -1,0 +1,128 @@
+"""What keeping the work safe costs: journal, checkpoint, saving, opening a job."""
+
+from __future__ import annotations
+
+import os
+import tempfile
+import time
+from pathlib import Path
+
+import numpy as np
+
+from bench.common import large_samples, large_state, median_ms, row
+
+N_PAIRS = 5
+_CHUNK_BYTES = 4 * 2**20
+
+
+def measure() -> list[dict[str, object]]:
+    """journal and checkpoint during strokes; saving and opening 24 megapixels, 12 layers"""
+    with tempfile.TemporaryDirectory() as folder:
+        os.environ["XDG_STATE_HOME"] = folder
+        return [*_saving(Path(folder)), *_stroke_cost()]
+
+
+def _saving(folder: Path) -> list[dict[str, object]]:
+    from lather.document.job import new_state
+    from lather.files.delivery import Delivery, encode_photo
+    from lather.files.jobfile import load_job
+    from lather.files.jobwriter import save_job
+    from lather.files.photos import read_photo
+
+    picture, path = folder / "large.tif", folder / "large.lather"
+    encode_photo(large_samples(), None, picture, Delivery(depth_bits=16))
+    photo = read_photo(picture)
+    state = large_state()
+    state = type(state)(photo, state.layers, state.active_id, state.brief)
+    large_samples.cache_clear()
+
+    first = median_ms(lambda: save_job(state, path), 1, 0)
+    reference = _median(lambda: _write_bare(path, folder / "bare"))
+    again = median_ms(lambda: save_job(_edited(state), path), 3, 0)
+    rows = [
+        row("save, 24 MP, 12 layers, all tiles new", first, "ms", target="< 3x",
+            ok=first < 3 * reference, reference="writing the bytes with fsync",
+            reference_value=reference),
+        row("save again", again, "ms", target="< 3x", ok=again < 3 * reference,
+            reference="writing the bytes with fsync", reference_value=reference),
+    ]  # fmt: skip
+
+    alone = median_ms(lambda: _first_view(new_state(read_photo(picture))), 3, 1)
+    whole = median_ms(lambda: _first_view(load_job(path).state), 3, 1)
+    rows.append(row("open that job to first view", whole, "ms", target="< 1.5x",
+                    ok=whole < 1.5 * alone, reference="opening the photo alone",
+                    reference_value=alone))
+    return rows
+
+
+def _edited(state):
+    from lather.document import edits
+
+    return edits.set_strength(state, state.active_id, 0.5)
+
+
+def _write_bare(source: Path, target: Path) -> float:
+    """Milliseconds to write a file's bytes anew and have them on disk."""
+    with source.open("rb") as file:
+        chunks = list(iter(lambda: file.read(_CHUNK_BYTES), b""))
+    start = time.perf_counter()
+    with target.open("wb") as out:
+        for chunk in chunks:
+            out.write(chunk)
+        out.flush()
+        os.fsync(out.fileno())
+    elapsed = 1000 * (time.perf_counter() - start)
+    target.unlink()
+    return elapsed
+
+
+def _median(measure_ms) -> float:
+    return float(np.median([measure_ms() for _ in range(3)]))
+
+
+def _first_view(state) -> None:
+    from lather.render.geometry import ViewGeometry
+    from lather.render.view import Shown, TileRequest
+
+    geometry = ViewGeometry.fitting(state.photo.width, state.photo.height, 744, 694)
+    for key in geometry.visible.cells(256):
+        TileRequest(0, state, Shown.AFTER, geometry.level, key, 0.2).render()
+
+
+def _stroke_cost() -> list[dict[str, object]]:
+    """p95 of strokes with journal and checkpoint at work, against the same without."""
+    from bench.stroke import opened, stroke_delays
+    from lather.document.job import Job
+
+    app, pen, painted_at = opened(Job(large_state()))
+    keeper = app.bench.keeper
+    with_ms, without_ms, step_ms = [], [], []
+    record = app.bench.job.recorder
+
+    def timed(step, after) -> None:
+        start = time.perf_counter()
+        record(step, after)
+        step_ms.append(1000 * (time.perf_counter() - start))
+
+    for _ in range(N_PAIRS):
+        app.bench.job.recorder = timed
+        with_ms.append(float(np.percentile(stroke_delays(app, pen, painted_at), 95)))
+        app.bench.job.recorder = None
+        without_ms.append(float(np.percentile(stroke_delays(app, pen, painted_at), 95)))
+    app.bench.job.recorder = record
+    app.bench.undo()
+    keeper.idle(1e9, 1e-9)  # a checkpoint begins; the next stroke comes in the middle of it
+    during = float(np.percentile(stroke_delays(app, pen, painted_at), 95))
+    app.close()
+    value, reference = float(np.median(with_ms)), float(np.median(without_ms))
+    return [
+        row("stroke p95 with journal", value, "ms", target="< 1.05x",
+            ok=value < 1.05 * reference, reference="the same without",
+            reference_value=reference),
+        row("stroke p95 as a checkpoint is interrupted", during, "ms", target="< 1.05x",
+            ok=during < 1.05 * reference, reference="the same without",
+            reference_value=reference),
+        row("one stroke into the journal", float(np.median(step_ms)), "ms", target="< 16 ms",
+            ok=float(np.median(step_ms)) < 16),
+    ]  # fmt: skip
+
