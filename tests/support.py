@@ -8,18 +8,32 @@ from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
+from hypothesis import strategies as st
 
+from lather.core.blend.modes import BlendMode
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.job import Job, JobState, new_state
 from lather.document.photo import Photo
+from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX
+from lather.document.tree import walk
+from lather.errors import EditError
+from lather.files.delivery import Delivery, encode_photo
+from lather.files.photos import read_photo
 from lather.render.worker import SameThread
 from lather.tools.base import Hand
 from lather.tools.session import PenSession, Viewport
 
 DEMO = Path(__file__).parents[1] / "demo"
+
+
+def photo_in(folder: Path, name: str = "portrait.png", **size: int) -> Photo:
+    """`noise_photo`, from a file."""
+    path = folder / name
+    encode_photo(noise_photo(**size).samples, None, path, Delivery(depth_bits=16))
+    return read_photo(path)
 
 
 def noise_photo(width: int = 300, height: int = 280, *, seed: int = 1, bits: int = 16) -> Photo:
@@ -55,6 +69,72 @@ def painted_state(photo: Photo | None = None, n_layers: int = 2) -> JobState:
     return state
 
 
+OPERATIONS = (
+    "add", "delete", "duplicate", "group", "ungroup", "raise", "lower", "hide", "strength",
+    "mode", "mask", "invert", "rename", "size", "paint", "paint mask", "undo", "redo", "select",
+)  # fmt: skip
+
+
+def edit_sequences(most: int):
+    """Hypothesis: lists of steps for `apply_edit`."""
+    return st.lists(st.tuples(st.sampled_from(OPERATIONS), st.integers(0, 9)), max_size=most)
+
+
+def apply_edit(job: Job, name: str, pick: int) -> bool:
+    """One of `OPERATIONS` on the layer that `pick` chooses; False if it was refused."""
+    state = job.state
+    layers = list(walk(state.layers))
+    layer_id = layers[pick % len(layers)].id
+    edit = {
+        "add": edits.add_pixel_layer,
+        "delete": lambda s: edits.delete(s, layer_id),
+        "duplicate": lambda s: edits.duplicate(s, layer_id),
+        "group": lambda s: edits.group(s, layer_id),
+        "ungroup": lambda s: edits.ungroup(s, layer_id),
+        "raise": lambda s: edits.raise_layer(s, layer_id),
+        "lower": lambda s: edits.lower_layer(s, layer_id),
+        "hide": lambda s: edits.set_visible(s, layer_id, pick % 2 == 0),
+        "strength": lambda s: edits.set_strength(s, layer_id, pick / 9),
+        "mode": lambda s: edits.set_mode(s, layer_id, list(BlendMode)[pick]),
+        "mask": lambda s: edits.add_mask(s, layer_id, hide_all=pick % 2 == 0),
+        "invert": lambda s: edits.invert_mask(s, layer_id),
+        "rename": lambda s: edits.rename(s, layer_id, f"Näme {pick}"),
+        "size": lambda s: edits.set_delivery_long_side(s, 100 * pick or None),
+        "paint": lambda s: _painted(s, layer_id, pick),
+        "paint mask": lambda s: _mask_painted(s, layer_id, pick),
+    }.get(name)
+    try:
+        if edit is not None:
+            gesture = "drag" if name == "strength" else None
+            job.change(name, edit(state), gesture)
+        elif name == "select":
+            job.select(layer_id)
+        else:
+            getattr(job, name)()
+    except EditError:
+        return False
+    return True
+
+
+def _painted(state: JobState, layer_id: int, pick: int) -> JobState:
+    """A small square in one tile, and a stroke that says so."""
+    tiles = edits.paintable(state, layer_id).tiles
+    pixels = tiles.pixels((0, pick % 2)).copy()
+    pixels[3 * pick : 3 * pick + 20, 5 : 30 + pick] = (pick * 7000, 500, 60000, 65535)
+    stroke = StrokeRecord(
+        "paint_colour", Brush(size_px=20.0 + pick), (PenSample(0.5, 3.25, pick, 0.7),),
+        Rect(5, 3 * pick, 30 + pick, 3 * pick + 20), colour=(0.1, 0.2, pick / 9),
+    )  # fmt: skip
+    return edits.set_pixels(state, layer_id, tiles.with_tiles({(0, pick % 2): pixels}), stroke)
+
+
+def _mask_painted(state: JobState, layer_id: int, pick: int) -> JobState:
+    tiles = edits.mask_paintable(state, layer_id).tiles
+    pixels = tiles.pixels((0, 0)).copy()
+    pixels[pick : pick + 9, :40] = 6000 * pick
+    return edits.set_mask_pixels(state, layer_id, tiles.with_tiles({(0, 0): pixels}))
+
+
 def session_for(job: Job) -> PenSession:
     """A pen session that works at once, showing all of the picture at full size."""
     return PenSession(job, SameThread(), lambda: Viewport(0, job.state.photo.rect, 0.2))
@@ -88,6 +168,6 @@ class Case(unittest.TestCase):
 
 
 __all__ = [
-    "DEMO", "Case", "Hand", "Rect", "draw", "noise_photo", "painted_state", "random_tile",
-    "session_for", "skin_photo",
+    "DEMO", "Case", "Hand", "Rect", "apply_edit", "draw", "edit_sequences",
+    "noise_photo", "painted_state", "photo_in", "random_tile", "session_for", "skin_photo",
 ]

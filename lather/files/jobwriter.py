@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, PixelLayer
+from lather.document.photo import Photo, photo_hash
 from lather.document.tiles import TILE_PX, Key, Tile, Tiles
 from lather.document.tree import walk
 from lather.errors import LatherError
@@ -57,12 +58,8 @@ def save_job(
     LatherError : the folder cannot be written, the disk is full, a linked photo is nowhere.
     """
     revision = revision or new_revision()
-    if link_photo and state.photo.path is None:
-        raise LatherError(
-            f"'{path.name}' was not saved",
-            "the photo it should refer to has no place of its own",
-            "keep the photo inside the job",
-        )
+    if link_photo:
+        _check_link(state.photo, path)
     with replacing(path) as temporary:
         with zipfile.ZipFile(temporary, "w") as archive:
             writer = _Writer(archive, path, state, progress, cancel)
@@ -74,6 +71,25 @@ def save_job(
             tile.stored = ArchivedTile(written, *where)
     progress(1.0, "saved")
     return revision
+
+
+def _check_link(photo: Photo, path: Path) -> None:
+    """Raise `LatherError` unless the photo can be found again from the job."""
+    why = ""
+    if photo.path is None:
+        why = "the photo it should refer to has no place of its own"
+    else:
+        try:
+            if photo_hash(photo.path.read_bytes()) != photo.sha256:
+                why = f"the photo at {photo.path} was changed since"
+        except OSError:
+            why = f"the photo at {photo.path} is no longer there"
+    if why:
+        raise LatherError(
+            f"'{path.name}' was not saved",
+            why,
+            "take the photo into the job (switch off 'Leave the photo outside of the job')",
+        )
 
 
 class _Writer:

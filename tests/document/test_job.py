@@ -5,9 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 from hypothesis import given, settings
-from hypothesis import strategies as st
 
-from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.diff import changed_rects
@@ -19,10 +17,14 @@ from lather.document.tiles import NO_PIXELS, TILE_PX, WHITE_MASK, Tiles
 from lather.document.tree import find, walk
 from lather.errors import EditError
 from lather.render.compositor import render
-from tests.support import Case, noise_photo, painted_state, random_tile
-
-OPERATIONS = ("add", "delete", "duplicate", "group", "ungroup", "raise", "lower", "hide",
-              "strength", "mode", "mask", "invert", "undo", "redo", "select")
+from tests.support import (
+    Case,
+    apply_edit,
+    edit_sequences,
+    noise_photo,
+    painted_state,
+    random_tile,
+)
 
 
 class EditsTest(Case):
@@ -169,7 +171,7 @@ class JobTest(Case):
         self.assertIsNone(History().undo())
 
     @settings(max_examples=40, deadline=None)
-    @given(st.lists(st.tuples(st.sampled_from(OPERATIONS), st.integers(0, 9)), max_size=25))
+    @given(edit_sequences(25))
     def test_any_sequence_of_edits_keeps_the_job_sound(
         self, operations: list[tuple[str, int]]
     ) -> None:
@@ -177,11 +179,7 @@ class JobTest(Case):
         job = Job(painted_state(noise_photo(40, 30), 2))
         start = job.state
         for name, pick in operations:
-            layers = list(walk(job.state.layers))
-            layer = layers[pick % len(layers)]
-            try:
-                self.apply(job, name, layer.id, pick)
-            except EditError:
+            if not apply_edit(job, name, pick):
                 continue
             ids = [entry.id for entry in walk(job.state.layers)]
             self.assertEqual(len(ids), len(set(ids)))
@@ -191,28 +189,6 @@ class JobTest(Case):
         while job.undo() is not None:
             pass
         self.assertEqual(job.state.layers, start.layers)
-
-    def apply(self, job: Job, name: str, layer_id: int, pick: int) -> None:
-        state = job.state
-        simple = {
-            "delete": edits.delete, "duplicate": edits.duplicate, "group": edits.group,
-            "ungroup": edits.ungroup, "raise": edits.raise_layer, "lower": edits.lower_layer,
-            "mask": edits.add_mask, "invert": edits.invert_mask,
-        }  # fmt: skip
-        if name in simple:
-            job.change(name, simple[name](state, layer_id))
-        elif name == "add":
-            job.change(name, edits.add_pixel_layer(state))
-        elif name == "hide":
-            job.change(name, edits.set_visible(state, layer_id, pick % 2 == 0))
-        elif name == "strength":
-            job.change(name, edits.set_strength(state, layer_id, pick / 9))
-        elif name == "mode":
-            job.change(name, edits.set_mode(state, layer_id, list(BlendMode)[pick]))
-        elif name == "select":
-            job.select(layer_id)
-        else:
-            getattr(job, name)()
 
 
 class DiffTest(Case):
