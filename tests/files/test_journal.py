@@ -1,0 +1,195 @@
+"""The journal: what was acknowledged comes back, wherever the file was cut."""
+
+import errno
+import os
+import tempfile
+from pathlib import Path
+from unittest import mock
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lather.document import edits
+from lather.document.digest import digest
+from lather.document.job import Job, new_state
+from lather.document.tree import walk
+from lather.errors import JobFileError
+from lather.files.journal import Journal, read_journal
+from tests.support import Case, apply_edit, edit_sequences, noise_photo, painted_state, random_tile
+
+
+class Recorded:
+    """A job whose steps go into a journal; the digest after each."""
+
+    def __init__(self, folder: Path, n_layers: int = 2) -> None:
+        self.base = painted_state(noise_photo(300, 200), n_layers)
+        self.job = Job(self.base)
+        self.journal = Journal(folder / "journal", self.base, "first", {"title": "t"})
+        self.digests = [digest(self.base)]
+        self.job.recorder = self.record
+
+    def record(self, step, after) -> None:
+        gesture = None if step.gesture is None else repr(step.gesture)
+        self.journal.record(step.name, after, gesture)
+        self.digests.append(digest(after))
+
+    def apply(self, operations) -> None:
+        for name, pick in operations:
+            apply_edit(self.job, name, pick)
+
+    def replayed(self, revision: str = "first", base=None) -> list[str]:
+        found = read_journal(self.journal.path)
+        return [digest(step.state) for step in found.steps(revision, base or self.base)]
+
+
+class ReplayTest(Case):
+    @settings(max_examples=60, deadline=None)
+    @given(edit_sequences(14))
+    def test_any_sequence_of_edits_comes_back_bit_for_bit(self, operations) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            kept = Recorded(Path(folder))
+            kept.apply(operations)
+            self.assertEqual(kept.replayed(), kept.digests[1:])
+            kept.journal.close(delete=False)
+
+    @settings(max_examples=60, deadline=None)
+    @given(edit_sequences(8), st.floats(0, 1), st.booleans())
+    def test_cut_at_any_byte_all_whole_steps_come_back(self, operations, share, noise) -> None:
+        """Steps written before the cut come back; nothing invented follows them."""
+        with tempfile.TemporaryDirectory() as folder:
+            kept = Recorded(Path(folder))
+            ends = [kept.journal.size_bytes]
+            for operation in operations:
+                kept.apply([operation])
+                while len(ends) < len(kept.digests):
+                    ends.append(kept.journal.size_bytes)
+            whole = kept.journal.path.read_bytes()
+            cut = ends[0] + round(share * (len(whole) - ends[0]))
+            kept.journal.path.write_bytes(whole[:cut] + (os.urandom(300) if noise else b""))
+            n_whole = sum(end <= cut for end in ends[1:])
+            self.assertEqual(kept.replayed(), kept.digests[1 : n_whole + 1])
+            self.assertEqual(read_journal(kept.journal.path).n_steps, n_whole)
+            kept.journal.close(delete=False)
+
+    @settings(max_examples=40, deadline=None)
+    @given(edit_sequences(6), edit_sequences(6), edit_sequences(6))
+    def test_marks_and_restarts_keep_what_follows_them(self, first, second, third) -> None:
+        """Steps made between the mark and the end of saving are in the shortened journal."""
+        with tempfile.TemporaryDirectory() as folder:
+            kept = Recorded(Path(folder))
+            kept.apply(first)
+            kept.journal.mark("saved")
+            saved, n_saved = kept.job.state, len(kept.digests)
+            kept.apply(second)
+            self.assertEqual(kept.replayed("saved", saved), kept.digests[n_saved:])
+            self.assertEqual(kept.replayed(), kept.digests[1:])
+            kept.journal.restart("saved")
+            kept.apply(third)
+            self.assertEqual(kept.replayed("saved", saved), kept.digests[n_saved:])
+            self.assertEqual(kept.journal.n_steps, len(kept.digests) - n_saved)
+            self.assertEqual(kept.journal.size_bytes, kept.journal.path.stat().st_size)
+            self.assertNotIn("first", read_journal(kept.journal.path).revisions)
+            kept.journal.close(delete=False)
+
+    @settings(max_examples=40, deadline=None)
+    @given(st.data())
+    def test_flipped_bytes_never_give_other_pixels(self, data) -> None:
+        with tempfile.TemporaryDirectory() as folder:
+            kept = Recorded(Path(folder))
+            kept.apply([("paint", 2), ("mask", 1), ("paint", 1), ("strength", 4), ("group", 2)])
+            content = bytearray(kept.journal.path.read_bytes())
+            at = data.draw(st.integers(0, len(content) - 1))
+            content[at] ^= 1 << data.draw(st.integers(0, 7))
+            kept.journal.path.write_bytes(content)
+            try:
+                replayed = kept.replayed()
+            except JobFileError:
+                return  # the very first record
+            self.assertEqual(replayed, kept.digests[1 : len(replayed) + 1])
+            kept.journal.close(delete=False)
+
+
+class WritingTest(Case):
+    def setUp(self) -> None:
+        super().setUp()
+        self.kept = Recorded(self.folder)
+        self.addCleanup(self.kept.journal.close, delete=True)
+
+    def test_a_small_stroke_is_a_small_record(self) -> None:
+        before = self.kept.journal.size_bytes
+        self.kept.apply([("paint", 2)])
+        square_bytes = 20 * 27 * 8
+        self.assertLess(self.kept.journal.size_bytes - before, square_bytes + 2500)
+
+    def test_undo_and_redo_write_no_pixels(self) -> None:
+        self.kept.apply([("paint", 2)])
+        before = self.kept.journal.size_bytes
+        self.kept.apply([("undo", 0), ("redo", 0)])
+        self.assertLess(self.kept.journal.size_bytes - before, 3000)
+        self.assertEqual(self.kept.replayed(), self.kept.digests[1:])
+
+    def test_a_full_disk_leaves_the_journal_whole_and_the_next_step_makes_up(self) -> None:
+        """The record is half on disk when space runs out."""
+        kept, real = self.kept, os.write
+        kept.apply([("paint", 2)])
+        good = kept.journal.path.read_bytes()
+        calls = []
+
+        def full(fd: int, data: bytes) -> int:
+            calls.append(len(data))
+            if len(calls) == 1:
+                return real(fd, data[: len(data) // 2])
+            raise OSError(errno.ENOSPC, "No space left on device")
+
+        layer_id = kept.job.state.active_id
+        tiles = kept.job.state.active.tiles.with_tiles({(0, 0): random_tile(9)})
+        after = edits.set_pixels(kept.job.state, layer_id, tiles)
+        with mock.patch("lather.files.journal.os.write", full), self.assertRaises(OSError):
+            kept.journal.record("stroke", after)
+        self.assertEqual(len(calls), 2)
+        self.assertEqual(kept.journal.path.read_bytes(), good)
+        kept.journal.record("stroke", edits.rename(after, layer_id, "later"))
+        self.assertEqual(
+            kept.replayed()[-1], digest(edits.rename(after, layer_id, "later"))
+        )
+
+    def test_going_on_with_a_found_journal(self) -> None:
+        """What a cut-off record left at the end goes; new steps follow the whole ones."""
+        kept = self.kept
+        kept.apply([("paint", 1), ("mask", 2)])
+        path, last = kept.journal.path, kept.job.state
+        whole = path.read_bytes()
+        path.write_bytes(whole + whole[-90:])
+        found = read_journal(path)
+        again = Journal(path, last, "second", {}, found)
+        self.addCleanup(again.close, delete=False)
+        self.assertEqual(again.n_steps, 2)
+        after = edits.rename(last, last.active_id, "new name")
+        again.record("Rename", after)
+        replayed = [digest(step.state) for step in read_journal(path).steps("first", kept.base)]
+        self.assertEqual(replayed, [*kept.digests[1:], digest(after)])
+        self.assertEqual(read_journal(path).n_steps_since("second"), 1)
+
+    def test_what_is_no_journal_says_so(self) -> None:
+        for content in (b"", b"hello" * 40, self.kept.journal.path.read_bytes()[:20]):
+            path = self.folder / "other"
+            path.write_bytes(content)
+            with self.assertRaisesRegex(JobFileError, "job file itself is not concerned"):
+                read_journal(path)
+
+    def test_a_large_job_needs_no_copy_of_its_pixels(self) -> None:
+        """The base is in the job file: the journal starts small whatever the layers hold."""
+        state = painted_state(noise_photo(600, 600), 6)
+        journal = Journal(self.folder / "large", state, "r", {"title": "t"})
+        self.addCleanup(journal.close, delete=True)
+        self.assertLess(journal.size_bytes, 400)
+        top = list(walk(state.layers))[-1]
+        journal.record("Hide", edits.set_visible(state, top.id, False))
+        self.assertLess(journal.size_bytes, 1500)
+
+    def test_closing_with_delete_leaves_nothing(self) -> None:
+        journal = Journal(self.folder / "gone", new_state(noise_photo(20, 20)), "r", {})
+        journal.sync()
+        journal.close(delete=True)
+        journal.sync()  # after the end: nothing to do, nothing to fail
+        self.assertFalse((self.folder / "gone").exists())
