@@ -16,7 +16,7 @@ from lather.errors import UsageError
 from lather.files.atomic import replacing
 from lather.files.metadata import Keep, exif_into_tiff, filtered
 from lather.files.photos import first_line
-from lather.files.profiles import image_of, profile_of, to_srgb, vips, with_profile
+from lather.files.profiles import image_of, profile_of, to_8_bit, to_srgb, vips, with_profile
 
 WRITABLE = {
     ".jpg": (8,), ".jpeg": (8,), ".png": (8, 16), ".tif": (8, 16), ".tiff": (8, 16),
@@ -166,9 +166,7 @@ def encode_photo(
     if delivery.to_srgb and profile is not None:
         image = to_srgb(image, delivery.intent)
     if delivery.depth_bits == 8 and image.format == "ushort":
-        # Rounded, not cut: 65535 / 257 = 255.
-        image = ((image.cast("uint") + 128) / 257).floor().cast("uchar")
-        image = image.copy(interpretation="srgb")
+        image = to_8_bit(image)
     per_mm = delivery.dpi / MM_PER_INCH
     image = image.copy(xres=per_mm, yres=per_mm)
     kept = filtered(metadata or Metadata(), delivery.keep, image.width, image.height)

@@ -67,6 +67,12 @@ def to_srgb(image: Any, intent: str = "relative") -> Any:
     )
 
 
+def to_8_bit(image: Any) -> Any:
+    """A 16-bit image rounded, not cut: 65535 / 257 = 255."""
+    narrow = ((image.cast("uint") + 128) / 257).floor().cast("uchar")
+    return narrow.copy(interpretation="srgb")
+
+
 def lattice_of(profile: bytes | None) -> Lattice:
     """Document colours to sRGB at the lattice points; `NO_LATTICE` if there is no difference."""
     if profile is None:
