@@ -18,7 +18,10 @@ from lather.core.rect import Rect
 
 @dataclass(frozen=True)
 class Metadata:
-    """What the file says besides the picture, as the bytes it says it with."""
+    """What the file says besides the picture, as the bytes it says it with.
+
+    `iptc` is bare IPTC-IIM, without the block that some formats wrap it in.
+    """
 
     exif: bytes | None = None
     xmp: bytes | None = None

@@ -14,7 +14,7 @@ from lather.core.arrays import Samples
 from lather.document.photo import Metadata, Photo, photo_hash
 from lather.errors import UsageError
 from lather.files.atomic import replacing
-from lather.files.metadata import Keep, exif_into_tiff, filtered
+from lather.files.metadata import Keep, exif_into_tiff, filtered, wrapped_iptc
 from lather.files.photos import first_line
 from lather.files.profiles import image_of, profile_of, to_8_bit, to_srgb, vips, with_profile
 
@@ -22,7 +22,9 @@ WRITABLE = {
     ".jpg": (8,), ".jpeg": (8,), ".png": (8, 16), ".tif": (8, 16), ".tiff": (8, 16),
     ".webp": (8,),
 }  # fmt: skip
+_JPEG, _TIFF = (".jpg", ".jpeg"), (".tif", ".tiff")
 MM_PER_INCH = 25.4
+SMALLEST_BLUR_WEIGHT = 0.005  # of the middle; where the sharpening kernel is cut off
 DEFAULT_PATTERN = "{title}_retouched"
 _WORD = re.compile(r"{(\w*)}")
 PATTERN_WORDS = ("title", "preset", "date", "width", "height")
@@ -172,10 +174,10 @@ def encode_photo(
     kept = filtered(metadata or Metadata(), delivery.keep, image.width, image.height)
     with replacing(path) as temporary:
         try:
-            _save(_with_metadata(image, kept), temporary, delivery)
+            _save(_with_metadata(image, kept, path.suffix.lower()), temporary, delivery)
         except pyvips.Error as error:
             raise OSError(0, first_line(error)) from error
-        if kept.exif is not None and path.suffix.lower() in (".tif", ".tiff"):
+        if kept.exif is not None and path.suffix.lower() in _TIFF:
             exif_into_tiff(temporary, kept.exif)
 
 
@@ -214,18 +216,25 @@ def refuse_the_photo(path: Path, photo: Photo) -> None:
 def _sharpened(image: Any, delivery: Delivery) -> Any:
     """Unsharp masking at the delivered size."""
     top = 65535 if image.format == "ushort" else 255
-    soft = image.cast("float").gaussblur(delivery.sharpen_px, precision="float")
+    soft = image.cast("float").gaussblur(
+        delivery.sharpen_px, precision="float", min_ampl=SMALLEST_BLUR_WEIGHT
+    )
     sharp = image + (image - soft) * delivery.sharpen
     clipped = (sharp < 0).ifthenelse(0, (sharp > top).ifthenelse(top, sharp))
     done = clipped.rint().cast(image.format).copy(interpretation=image.interpretation)
     return with_profile(done, profile_of(image))
 
 
-def _with_metadata(image: Any, metadata: Metadata) -> Any:
+def _with_metadata(image: Any, metadata: Metadata, suffix: str) -> Any:
     pyvips = vips()
     image = image.copy()
+    iptc = metadata.iptc
+    if iptc is not None and suffix in _JPEG:
+        iptc = wrapped_iptc(iptc)
+    elif iptc is not None and suffix in _TIFF:
+        iptc += bytes(-len(iptc) % 4)  # kept there as whole 32-bit numbers
     for field, blob in (
-        ("exif-data", metadata.exif), ("xmp-data", metadata.xmp), ("iptc-data", metadata.iptc),
+        ("exif-data", metadata.exif), ("xmp-data", metadata.xmp), ("iptc-data", iptc),
     ):  # fmt: skip
         if blob is not None:
             image.set_type(pyvips.GValue.blob_type, field, blob)
@@ -234,7 +243,7 @@ def _with_metadata(image: Any, metadata: Metadata) -> Any:
 
 def _save(image: Any, path: Path, delivery: Delivery) -> None:
     suffix, quality = path.suffix.lower(), delivery.quality
-    if suffix in (".jpg", ".jpeg"):
+    if suffix in _JPEG:
         chroma = "off" if delivery.full_chroma else "on"
         image.jpegsave(str(path), Q=quality, optimize_coding=True, subsample_mode=chroma)
     elif suffix == ".png":

@@ -12,7 +12,7 @@ import xml.etree.ElementTree as ElementTree
 from collections.abc import Callable, Iterator
 from enum import Enum
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, BinaryIO
 
 from lather.document.photo import Metadata
 
@@ -33,6 +33,7 @@ class Keep(Enum):
 # EXIF 2.32 tags, by number.
 _ORIENTATION, _SOFTWARE, _ARTIST, _COPYRIGHT = 0x0112, 0x0131, 0x013B, 0x8298
 _EXIF_IFD, _GPS_IFD, _PIXEL_X, _PIXEL_Y = 0x8769, 0x8825, 0xA002, 0xA003
+_MOST_DIRECTORY_BYTES = 2 + 12 * 65535
 _MAKER_NOTE = 0x927C  # may hold the place in a form that only the maker knows
 _DESCRIBING = (0x010E, 0x010F, 0x0110, _SOFTWARE, 0x0132, _ARTIST, _COPYRIGHT)
 
@@ -40,10 +41,13 @@ _DESCRIBING = (0x010E, 0x010F, 0x0110, _SOFTWARE, 0x0132, _ARTIST, _COPYRIGHT)
 _IPTC_OWNER = {80, 85, 110, 115, 116}  # by-line and its title, credit, source, copyright
 _IPTC_PLACE = {26, 27, 90, 92, 95, 100, 101}
 
+# How IPTC-IIM is wrapped in JPEG's APP13 (IPTC, "Embedding IIM in JPEG").
+_RESOURCE_HEADER, _IPTC_RESOURCE = b"Photoshop 3.0\0", b"8BIM\x04\x04"
+
 _RDF = "http://www.w3.org/1999/02/22-rdf-syntax-ns#"
 _DC = "http://purl.org/dc/elements/1.1/"
 _RIGHTS = "http://ns.adobe.com/xap/1.0/rights/"
-_PHOTOSHOP = "http://ns.adobe.com/photoshop/1.0/"
+_IMAGE_NS = "http://ns.adobe.com/photoshop/1.0/"
 _IPTC_CORE = "http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/"
 _IPTC_EXT = "http://iptc.org/std/Iptc4xmpExt/2008-02-29/"
 _XMP_EXIF = "http://ns.adobe.com/exif/1.0/"
@@ -79,29 +83,51 @@ def exif_of_tiff(encoded: bytes) -> bytes | None:
 
 
 def exif_into_tiff(path: Path, exif: bytes) -> None:
-    """Add EXIF to a TIFF file: a new first directory at its end, with the EXIF ones."""
+    """Add EXIF to a TIFF file: a new first directory at its end, which has the old entries too.
+
+    Old entries are copied as they are, since what they point to stays where it is.
+    Source: TIFF 6.0, section 2.
+    """
     from PIL import Image, TiffImagePlugin
 
-    added = Image.Exif()
-    added.load(exif)
+    source = Image.Exif()
+    source.load(exif)
     with path.open("r+b") as file:
         header = file.read(8)
-        directory = TiffImagePlugin.ImageFileDirectory_v2(header)
-        file.seek(directory.next)
-        directory.load(file)
+        order = "<" if header[:2] == b"II" else ">"
+        added = TiffImagePlugin.ImageFileDirectory_v2(header)
         for tag in _DESCRIBING:
-            if tag in added:
-                directory[tag] = added[tag]
+            if tag in source:
+                added[tag] = source[tag]
         for tag in (_EXIF_IFD, _GPS_IFD):
-            inner = added.get_ifd(tag)
+            inner = source.get_ifd(tag)
             if inner:
-                directory[tag] = dict(inner)
-        position = file.seek(0, io.SEEK_END)
-        file.write(b"\0" * (position % 2))
-        position += position % 2
-        file.write(directory.tobytes(position))
+                added[tag] = dict(inner)
+        file.seek(added.next)
+        old = file.read(_MOST_DIRECTORY_BYTES)
+        at = _even_end(file)
+        new = added.tobytes(at)
+        file.write(new)
+        entries = {**_directory_entries(old, order), **_directory_entries(new, order)}
+        start = _even_end(file)
+        file.write(struct.pack(f"{order}H", len(entries)))
+        file.write(b"".join(entry for _, entry in sorted(entries.items())) + bytes(4))
         file.seek(4)
-        file.write(struct.pack("<I" if header[:2] == b"II" else ">I", position))
+        file.write(struct.pack(f"{order}I", start))
+
+
+def _directory_entries(directory: bytes, order: str) -> dict[int, bytes]:
+    """The 12-byte entries of a TIFF directory by their tags."""
+    (n_entries,) = struct.unpack_from(f"{order}H", directory)
+    entries = [directory[2 + 12 * n : 14 + 12 * n] for n in range(n_entries)]
+    return {struct.unpack_from(f"{order}H", entry)[0]: entry for entry in entries}
+
+
+def _even_end(file: BinaryIO) -> int:
+    """Go to the end, where a directory may begin: at an even place."""
+    end = file.seek(0, io.SEEK_END)
+    file.write(bytes(end % 2))
+    return end + end % 2
 
 
 _UNREADABLE = (
@@ -143,34 +169,39 @@ def _bytes_of(exif: Exif) -> bytes | None:
     return bytes(exif.tobytes()) if len(exif) else None
 
 
-def _iptc_for(blob: bytes | None, keep: Keep) -> bytes | None:
-    """IPTC-IIM, bare or inside a Photoshop resource block, with some datasets left out."""
-    if blob is None or keep is Keep.ALL:
+def bare_iptc(blob: bytes | None) -> bytes | None:
+    """IPTC-IIM without the image resource block that JPEG wraps it in."""
+    at = -1 if blob is None else blob.find(_IPTC_RESOURCE)
+    if blob is None or at < 0:
         return blob
+    try:
+        name_bytes = blob[at + 6] + 1
+        start = at + 6 + name_bytes + name_bytes % 2
+        (size,) = struct.unpack_from(">I", blob, start)
+    except _UNREADABLE:
+        return None
+    return blob[start + 4 : start + 4 + size]
+
+
+def wrapped_iptc(bare: bytes) -> bytes:
+    """The inverse of `bare_iptc`."""
+    resource = _IPTC_RESOURCE + b"\0\0" + struct.pack(">I", len(bare)) + bare
+    return _RESOURCE_HEADER + resource + bytes(len(bare) % 2)
+
+
+def _iptc_for(bare: bytes | None, keep: Keep) -> bytes | None:
+    """IPTC-IIM with some datasets left out."""
+    if bare is None or keep is Keep.ALL:
+        return bare
     try:
         kept = b"".join(
             record
-            for number, record in _iptc_records(_bare_iptc(blob))
+            for number, record in _iptc_records(bare)
             if (number in _IPTC_OWNER if keep is Keep.COPYRIGHT else number not in _IPTC_PLACE)
         )
     except _UNREADABLE:
         return None
-    if not kept:
-        return None
-    if not blob.startswith(b"Photoshop 3.0\0"):
-        return kept
-    resource = b"8BIM\x04\x04\0\0" + struct.pack(">I", len(kept)) + kept
-    return b"Photoshop 3.0\0" + resource + b"\0" * (len(kept) % 2)
-
-
-def _bare_iptc(blob: bytes) -> bytes:
-    at = blob.find(b"8BIM\x04\x04")
-    if at < 0:
-        return blob
-    name_bytes = blob[at + 6] + 1
-    start = at + 6 + name_bytes + name_bytes % 2
-    (size,) = struct.unpack_from(">I", blob, start)
-    return blob[start + 4 : start + 4 + size]
+    return kept or None
 
 
 def _iptc_records(data: bytes) -> Iterator[tuple[int, bytes]]:
@@ -224,7 +255,7 @@ def _not_place(name: str) -> bool:
     namespace, _, local = name.lstrip("{").partition("}")
     return _not_preview(name) and not (
         (namespace == _XMP_EXIF and local.startswith("GPS"))
-        or (namespace == _PHOTOSHOP and local in ("City", "State", "Country"))
+        or (namespace == _IMAGE_NS and local in ("City", "State", "Country"))
         or (namespace == _IPTC_CORE and local in ("Location", "CountryCode"))
         or (namespace == _IPTC_EXT and local.startswith("Location"))
     )
@@ -235,5 +266,5 @@ def _is_owner(name: str) -> bool:
     return (
         (namespace == _DC and local in ("rights", "creator"))
         or namespace == _RIGHTS
-        or (namespace == _PHOTOSHOP and local in ("Credit", "AuthorsPosition"))
+        or (namespace == _IMAGE_NS and local in ("Credit", "AuthorsPosition"))
     )

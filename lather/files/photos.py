@@ -9,7 +9,7 @@ from typing import Any
 from lather.core.arrays import Samples
 from lather.document.photo import Metadata, Photo
 from lather.errors import PhotoError
-from lather.files.metadata import exif_of_tiff
+from lather.files.metadata import bare_iptc, exif_of_tiff
 from lather.files.profiles import lattice_of, profile_of, samples_of, to_srgb, vips
 
 RAW = (".dng", ".cr2", ".cr3", ".nef", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw")
@@ -123,7 +123,7 @@ def _metadata(image: Any, encoded: bytes) -> Metadata:
         return bytes(image.get(field)) if image.get_typeof(field) else None
 
     exif = exif_of_tiff(encoded) if encoded.startswith(_TIFF) else blob("exif-data")
-    return Metadata(exif, blob("xmp-data"), blob("iptc-data"))
+    return Metadata(exif, blob("xmp-data"), bare_iptc(blob("iptc-data")))
 
 
 def _decode_raw(encoded: bytes, name: str) -> Photo:
