@@ -14,7 +14,7 @@ from lather.core.arrays import Samples
 from lather.document.photo import Metadata, Photo, photo_hash
 from lather.errors import UsageError
 from lather.files.atomic import replacing
-from lather.files.metadata import Keep, exif_into_tiff, filtered, wrapped_iptc
+from lather.files.metadata import Keep, filtered, into_tiff, wrapped_iptc
 from lather.files.photos import first_line
 from lather.files.profiles import image_of, profile_of, to_8_bit, to_srgb, vips, with_profile
 
@@ -177,8 +177,8 @@ def encode_photo(
             _save(_with_metadata(image, kept, path.suffix.lower()), temporary, delivery)
         except pyvips.Error as error:
             raise OSError(0, first_line(error)) from error
-        if kept.exif is not None and path.suffix.lower() in _TIFF:
-            exif_into_tiff(temporary, kept.exif)
+        if path.suffix.lower() in _TIFF:
+            into_tiff(temporary, kept)
 
 
 def check_writable(path: Path, depth_bits: int) -> None:
@@ -231,8 +231,8 @@ def _with_metadata(image: Any, metadata: Metadata, suffix: str) -> Any:
     iptc = metadata.iptc
     if iptc is not None and suffix in _JPEG:
         iptc = wrapped_iptc(iptc)
-    elif iptc is not None and suffix in _TIFF:
-        iptc += bytes(-len(iptc) % 4)  # kept there as whole 32-bit numbers
+    elif suffix in _TIFF:
+        iptc = None  # the encoder would cut it short; `into_tiff` adds it
     for field, blob in (
         ("exif-data", metadata.exif), ("xmp-data", metadata.xmp), ("iptc-data", iptc),
     ):  # fmt: skip

@@ -33,6 +33,7 @@ class Keep(Enum):
 # EXIF 2.32 tags, by number.
 _ORIENTATION, _SOFTWARE, _ARTIST, _COPYRIGHT = 0x0112, 0x0131, 0x013B, 0x8298
 _EXIF_IFD, _GPS_IFD, _PIXEL_X, _PIXEL_Y = 0x8769, 0x8825, 0xA002, 0xA003
+_IPTC_TAG = 33723
 _MOST_DIRECTORY_BYTES = 2 + 12 * 65535
 _MAKER_NOTE = 0x927C  # may hold the place in a form that only the maker knows
 _DESCRIBING = (0x010E, 0x010F, 0x0110, _SOFTWARE, 0x0132, _ARTIST, _COPYRIGHT)
@@ -63,8 +64,8 @@ def filtered(metadata: Metadata, keep: Keep, width: int, height: int) -> Metadat
     )
 
 
-def exif_of_tiff(encoded: bytes) -> bytes | None:
-    """The EXIF of a TIFF file, in the form the other formats embed; None if it has none."""
+def of_tiff(encoded: bytes) -> Metadata:
+    """EXIF and IPTC of a TIFF file, in the form the other formats embed."""
     from PIL import Image
 
     exif, whole = Image.Exif(), Image.Exif()
@@ -77,21 +78,28 @@ def exif_of_tiff(encoded: bytes) -> bytes | None:
             inner = whole.get_ifd(tag)
             if inner:
                 exif[tag] = dict(inner)
-        return _bytes_of(exif)
+        return Metadata(_bytes_of(exif), iptc=_iptc_of_tag(whole.get(_IPTC_TAG), encoded[:2]))
     except _UNREADABLE:
-        return None
+        return Metadata()
 
 
-def exif_into_tiff(path: Path, exif: bytes) -> None:
-    """Add EXIF to a TIFF file: a new first directory at its end, which has the old entries too.
+def _iptc_of_tag(value: object, order: bytes) -> bytes | None:
+    """Bytes, or what is as often written: 32-bit numbers."""
+    if isinstance(value, tuple):
+        return struct.pack(f"{'<' if order == b'II' else '>'}{len(value)}I", *value)
+    return value if isinstance(value, bytes) else None
+
+
+def into_tiff(path: Path, metadata: Metadata) -> None:
+    """Add EXIF and IPTC to a TIFF file: a new first directory, with the old entries too.
 
     Old entries are copied as they are, since what they point to stays where it is.
     Source: TIFF 6.0, section 2.
     """
-    from PIL import Image, TiffImagePlugin
+    from PIL import Image, TiffImagePlugin, TiffTags
 
     source = Image.Exif()
-    source.load(exif)
+    source.load(metadata.exif or b"")
     with path.open("r+b") as file:
         header = file.read(8)
         order = "<" if header[:2] == b"II" else ">"
@@ -103,6 +111,11 @@ def exif_into_tiff(path: Path, exif: bytes) -> None:
             inner = source.get_ifd(tag)
             if inner:
                 added[tag] = dict(inner)
+        if metadata.iptc is not None:
+            added[_IPTC_TAG] = metadata.iptc
+            added.tagtype[_IPTC_TAG] = TiffTags.UNDEFINED
+        if not len(added):
+            return
         file.seek(added.next)
         old = file.read(_MOST_DIRECTORY_BYTES)
         at = _even_end(file)

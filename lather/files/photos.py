@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import io
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 from lather.core.arrays import Samples
 from lather.document.photo import Metadata, Photo
 from lather.errors import PhotoError
-from lather.files.metadata import bare_iptc, exif_of_tiff
+from lather.files.metadata import bare_iptc, of_tiff
 from lather.files.profiles import lattice_of, profile_of, samples_of, to_srgb, vips
 
 RAW = (".dng", ".cr2", ".cr3", ".nef", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw")
@@ -122,8 +123,9 @@ def _metadata(image: Any, encoded: bytes) -> Metadata:
     def blob(field: str) -> bytes | None:
         return bytes(image.get(field)) if image.get_typeof(field) else None
 
-    exif = exif_of_tiff(encoded) if encoded.startswith(_TIFF) else blob("exif-data")
-    return Metadata(exif, blob("xmp-data"), bare_iptc(blob("iptc-data")))
+    if encoded.startswith(_TIFF):
+        return replace(of_tiff(encoded), xmp=blob("xmp-data"))
+    return Metadata(blob("exif-data"), blob("xmp-data"), bare_iptc(blob("iptc-data")))
 
 
 def _decode_raw(encoded: bytes, name: str) -> Photo:
@@ -155,7 +157,7 @@ def _decode_raw(encoded: bytes, name: str) -> Photo:
             name, f"the raw file cannot be developed ({first_line(error)})", "copy it again"
         ) from error
     notice = "Camera raw: developed at neutral settings to sRGB, 16 bit."
-    metadata = Metadata(exif_of_tiff(encoded) if encoded.startswith(_TIFF) else None)
+    metadata = of_tiff(encoded) if encoded.startswith(_TIFF) else Metadata()
     return Photo(samples, None, lattice_of(None), encoded, name, (notice,), metadata=metadata)
 
 
