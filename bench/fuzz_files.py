@@ -216,6 +216,7 @@ def _jobs(folder: Path) -> Iterator[Path]:
     yield first
     opened = open_path(first, no_progress, locked=True)
     job, keeper = opened.job, Keeper(opened, SameThread())
+    keeper.start(opened)
     pixels = job.state.layers[-1]
     for number in range(4):
         job.change(f"Name {number}", edits.rename(job.state, pixels.id, f"Glow {number}"))

@@ -152,6 +152,21 @@ def draw(session: PenSession, tool_id: str, points: list[tuple[float, float]], *
     session.up(replace(samples[-1], pressure=0.0))
 
 
+class Answers:
+    """Stands in for the dialogs: answers as told, notes what was asked."""
+
+    def __init__(self) -> None:
+        self.asked: list[str] = []
+        self.answers: dict[str, object] = {}
+
+    def __getattr__(self, name: str):
+        def answer(*arguments):
+            self.asked.append(name)
+            return self.answers.get(name)
+
+        return answer
+
+
 class Case(unittest.TestCase):
     """A test case with a folder of its own and array assertions."""
 
@@ -168,6 +183,6 @@ class Case(unittest.TestCase):
 
 
 __all__ = [
-    "DEMO", "Case", "Hand", "Rect", "apply_edit", "draw", "edit_sequences",
+    "DEMO", "Answers", "Case", "Hand", "Rect", "apply_edit", "draw", "edit_sequences",
     "noise_photo", "painted_state", "photo_in", "random_tile", "session_for", "skin_photo",
 ]

@@ -75,6 +75,12 @@ class Keeper:
         self._checkpoint_at_s = time.monotonic()
         self._steps_at_checkpoint = 0
         self._spill: Spill | None = None
+
+    def start(self, opened: Opened) -> None:
+        """Go on with what was recovered, and record every step from here on.
+
+        Apart from the constructor, so that whoever listens to `troubled` hears all of it.
+        """
         if opened.recovered is not None:
             self._go_on(opened.recovered)
         self.job.recorder = self._record

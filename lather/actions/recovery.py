@@ -78,10 +78,10 @@ def open_path(
 
 
 def unsaved_work() -> Iterator[tuple[FoundJournal, Places]]:
-    """Work without a job file that no living process holds."""
+    """Work without a job file that no living process holds, this one included."""
     for places in all_apart():
         found = _journal_at(places)
-        if found is None or "job" in found.about:
+        if found is None or "job" in found.about or Lock.held_here(places.lock):
             continue
         try:
             Lock.acquire(places.lock, found.about["title"]).release()

@@ -153,6 +153,7 @@ class Workbench:
         job.changed.connect(self.job_changed.emit)
         self.keeper = Keeper(opened, self._keep_executor)
         self.keeper.troubled.connect(lambda error: self.say(error.sentence(), error=True))
+        self.keeper.start(opened)
         self.session = PenSession(job, self._stroke_executor, self.viewport)
         self.session.hand = self.hand
         self.session.failed.connect(lambda error: self.say(error.sentence(), error=True))

@@ -66,6 +66,11 @@ class Lock:
             cls._held[path] = cls(path, title)
         return cls._held[path]
 
+    @classmethod
+    def held_here(cls, path: Path) -> bool:
+        """True if this process holds the lock at `path`."""
+        return path.parent.resolve() / path.name in cls._held
+
     def release(self) -> None:
         """Give the lock back; the last holder removes its file."""
         self._n_holders -= 1

@@ -38,25 +38,9 @@ from lather.ui.layer_row import LayerRow
 from lather.ui.scripted import open_and_settle, settle, wait_until
 from lather.ui.simulated_pen import SimulatedPen
 from lather.ui.worklist import mended_places
-from tests.support import DEMO, Case, noise_photo, painted_state, skin_photo
+from tests.support import DEMO, Answers, Case, noise_photo, painted_state, skin_photo
 
 ROOT = Path(__file__).parents[2]
-
-
-class Answers:
-    """Stands in for the dialogs: answers as told, notes what was asked."""
-
-    def __init__(self, real) -> None:
-        self.real = real
-        self.asked: list[str] = []
-        self.answers: dict[str, object] = {}
-
-    def __getattr__(self, name: str):
-        def answer(*arguments):
-            self.asked.append(name)
-            return self.answers.get(name)
-
-        return answer
 
 
 class WindowCase(Case):
@@ -64,7 +48,7 @@ class WindowCase(Case):
         super().setUp()
         self.app = build(Settings())
         self.bench, self.window = self.app.bench, self.app.window
-        self.answers = self.bench.ask = Answers(self.bench.ask)
+        self.answers = self.bench.ask = Answers()
         self.said: list[tuple[str, bool]] = []
         self.bench.said.connect(lambda text, error: self.said.append((text, error)))
         self.window.resize(1280, 800)

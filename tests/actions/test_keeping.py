@@ -1,0 +1,456 @@
+"""Nothing is ever lost: what the keeper does from opening to closing, and when disks fail."""
+
+import errno
+import os
+import shutil
+from contextlib import contextmanager
+from pathlib import Path
+from unittest import mock
+
+from lather.actions.opening import offer_unsaved_work, open_file
+from lather.actions.recovery import (
+    open_copy,
+    open_path,
+    open_unsaved,
+    unsaved_steps,
+    unsaved_work,
+)
+from lather.actions.saving import save, save_as
+from lather.actions.workbench import Workbench
+from lather.core.work import no_progress
+from lather.document.digest import digest
+from lather.document.job import Job
+from lather.errors import InUseError, JobFileError, LatherError
+from lather.files import lock as locks
+from lather.files.jobfile import load_job
+from lather.files.jobwriter import save_job
+from lather.files.places import all_apart, apart_root, beside
+from lather.settings.store import Settings
+from tests.support import Answers, Case, apply_edit, painted_state, photo_in
+
+STEPS = [("paint", 2), ("mask", 1), ("paint mask", 1), ("strength", 4), ("undo", 0), ("paint", 1)]
+
+
+class KeepingCase(Case):
+    """A job in a file, open in a workbench where everything happens at once."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.photo = photo_in(self.folder)
+        self.path = self.folder / "a.lather"
+        save_job(painted_state(self.photo, 2), self.path)
+        self.addCleanup(shutil.rmtree, apart_root(), ignore_errors=True)
+        self.said: list[str] = []
+        self.bench = self.new_bench()
+
+    def new_bench(self) -> Workbench:
+        self.answers = Answers()
+        bench = Workbench(Settings(), self.answers)
+        bench.said.connect(lambda text, error: self.said.append(text))
+        self.addCleanup(lambda: bench.take_job(None))
+        return bench
+
+    def open(self, path: Path | None = None) -> Job:
+        open_file(self.bench, path or self.path)
+        return self.bench.open_job
+
+    def work(self, steps=STEPS) -> str:
+        """Some steps; what the job then is."""
+        for step in steps:
+            self.assertTrue(apply_edit(self.bench.open_job, *step), step)
+        return digest(self.bench.state)
+
+    def end_process(self) -> None:
+        """As after a kill: locks fall with the process, files stay as they are."""
+        keeper, self.bench.keeper = self.bench.keeper, None
+        self.bench.open_job.recorder = None
+        held = [keeper._lock, keeper._written.lock if keeper._written else None]
+        for lock in held:
+            if lock is not None:
+                lock._path.unlink(missing_ok=True)
+                lock.release()
+        self.bench.job = None
+        self.bench = self.new_bench()
+
+    @contextmanager
+    def full_disk(self, folder: Path):
+        """No byte more goes into journals below `folder`."""
+        real = os.write
+
+        def write(fd: int, data: bytes) -> int:
+            if Path(os.readlink(f"/proc/self/fd/{fd}")).is_relative_to(folder.resolve()):
+                raise OSError(errno.ENOSPC, "No space left on device")
+            return real(fd, data)
+
+        with mock.patch("lather.files.journal.os.write", write):
+            yield
+
+
+class RecoveryTest(KeepingCase):
+    def test_after_a_kill_the_work_is_there_and_said(self) -> None:
+        self.open()
+        worked = self.work()
+        n_steps = self.bench.keeper.n_unsaved
+        self.end_process()
+        self.answers.answers["recovery"] = "recovered"
+        self.open()
+        self.assertEqual(self.answers.asked, ["recovery"])
+        self.assertEqual(digest(self.bench.state), worked)
+        self.assertTrue(self.bench.open_job.modified)
+        self.assertIn(f"Recovered {n_steps} unsaved steps; the last one: paint", self.said[-1])
+        while self.bench.open_job.undo() is not None:
+            pass
+        self.assertEqual(digest(self.bench.state), digest(load_job(self.path).state))
+
+    def test_the_saved_state_can_be_chosen_and_undone(self) -> None:
+        self.open()
+        saved = digest(self.bench.state)
+        worked = self.work()
+        self.end_process()
+        self.answers.answers["recovery"] = "saved"
+        self.open()
+        self.assertEqual(digest(self.bench.state), saved)
+        self.assertIn("Undo brings", self.said[-1])
+        self.bench.undo()
+        self.assertEqual(digest(self.bench.state), worked)
+
+    def test_declining_leaves_everything_for_later(self) -> None:
+        self.open()
+        self.work()
+        self.end_process()
+        self.open_declined()
+        self.assertEqual(unsaved_steps(self.path), 6)
+        self.answers.answers["recovery"] = "recovered"
+        self.open()
+
+    def open_declined(self) -> None:
+        open_file(self.bench, self.path)
+        self.assertIsNone(self.bench.job)
+
+    def test_work_after_recovery_is_kept_too(self) -> None:
+        """Two kills in a row, and one more after a save in between."""
+        self.open()
+        self.work()
+        for _ in range(2):
+            self.end_process()
+            self.answers.answers["recovery"] = "recovered"
+            self.open()
+            worked = self.work([("rename", 3), ("paint", 2)])
+        self.end_process()
+        self.answers.answers["recovery"] = "recovered"
+        self.open()
+        self.assertEqual(digest(self.bench.state), worked)
+        save(self.bench)
+        self.assertFalse(beside(self.path).journal.exists())
+        self.end_process()
+        self.open()
+        self.assertEqual(self.answers.asked, [])
+        self.assertEqual(digest(self.bench.state), worked)
+
+    def test_a_checkpoint_shortens_recovery(self) -> None:
+        self.open()
+        self.work()
+        self.bench.keeper.idle(1e9, 1e-9)
+        self.assertTrue(beside(self.path).checkpoint.exists())
+        worked = self.work([("rename", 5)])
+        self.end_process()
+        opened = open_path(self.path, no_progress, locked=True)
+        self.assertEqual(len(opened.recovered.history.done), 1)
+        self.assertEqual(opened.recovered.n_steps, 7)
+        self.assertEqual(digest(opened.recovered.state), worked)
+        opened.release()
+
+    def test_a_damaged_checkpoint_is_passed_over(self) -> None:
+        self.open()
+        self.work()
+        self.bench.keeper.idle(1e9, 1e-9)
+        worked = self.work([("rename", 5)])
+        self.end_process()
+        with beside(self.path).checkpoint.open("r+b") as file:
+            file.truncate(700)
+        opened = open_path(self.path, no_progress, locked=True)
+        self.assertEqual(digest(opened.recovered.state), worked)
+        opened.release()
+
+    def test_checkpoints_wait_for_a_pause_and_for_something_new(self) -> None:
+        self.open()
+        keeper, checkpoint = self.bench.keeper, beside(self.path).checkpoint
+        keeper.idle(1e9, 1e-9)
+        self.assertFalse(checkpoint.exists())  # nothing unsaved
+        self.work()
+        keeper.idle(0.5, 1e-9)
+        self.assertFalse(checkpoint.exists())  # the pen rests for half a second only
+        keeper.idle(1e9, 0)
+        self.assertFalse(checkpoint.exists())  # switched off
+        keeper.idle(1e9, 1e-9)
+        written = checkpoint.stat().st_mtime_ns
+        keeper.idle(1e9, 1e-9)
+        self.assertEqual(checkpoint.stat().st_mtime_ns, written)
+
+    def test_a_journal_of_another_version_is_put_aside(self) -> None:
+        """The job was replaced by a backup meanwhile: its journal does not fit and is kept."""
+        self.open()
+        self.work()
+        self.end_process()
+        save_job(painted_state(self.photo, 1), self.path)
+        self.open()
+        self.assertIn("put aside", self.said[-1])
+        self.assertTrue(self.path.with_name(".a.lather.journal.other").exists())
+
+
+class UntitledTest(KeepingCase):
+    def test_work_without_a_file_is_offered_at_the_next_start(self) -> None:
+        self.open(self.photo.path)
+        apply_edit(self.bench.open_job, "add", 0)
+        worked = self.work([("paint", 1), ("rename", 1)])
+        self.end_process()
+        [(found, places)] = unsaved_work()
+        self.assertEqual((found.about["title"], found.n_steps), ("portrait", 3))
+        self.answers.answers["unsaved_work"] = ("recover", 0)
+        offer_unsaved_work(self.bench)
+        self.assertEqual(digest(self.bench.state), worked)
+        self.assertIsNone(self.bench.open_job.path)
+        self.assertEqual(list(unsaved_work()), [])  # held again
+        target = self.folder / "b.lather"
+        self.answers.answers["path_to_save"] = target
+        save_as(self.bench)
+        self.assertEqual(digest(load_job(target).state), worked)
+        self.assertEqual(all_apart(), [])
+        self.assertFalse(places.folder.exists())
+
+    def test_it_can_be_thrown_away(self) -> None:
+        self.open(self.photo.path)
+        self.work([("add", 0)])
+        self.end_process()
+        self.answers.answers["unsaved_work"] = ("throw away", 0)
+        offer_unsaved_work(self.bench)
+        self.assertEqual(all_apart(), [])
+        offer_unsaved_work(self.bench, tell_none=True)
+        self.assertIn("no work that was left unsaved", self.said[-1])
+
+    def test_the_photo_may_be_gone_once_there_is_a_checkpoint(self) -> None:
+        self.open(self.photo.path)
+        worked = self.work([("add", 0), ("rename", 1)])
+        self.bench.keeper._checkpoint_at_s -= 11
+        self.bench.keeper.idle(1e9, 60)
+        self.end_process()
+        self.photo.path.unlink()
+        opened = open_unsaved(*next(unsaved_work()), no_progress)
+        self.assertEqual(digest(opened.recovered.state), worked)
+        opened.release()
+
+    def test_a_changed_photo_is_not_painted_over_blindly(self) -> None:
+        self.open(self.photo.path)
+        self.work([("add", 0)])
+        self.end_process()
+        shutil.copy(photo_in(self.folder, "other.png", seed=5).path, self.photo.path)
+        with self.assertRaisesRegex(JobFileError, "was changed since; put the photo back"):
+            open_unsaved(*next(unsaved_work()), no_progress)
+
+    def test_discarding_leaves_nothing(self) -> None:
+        self.open(self.photo.path)
+        self.work([("add", 0)])
+        self.answers.answers["unsaved"] = "discard"
+        self.open(self.path)
+        self.assertEqual(all_apart(), [])
+
+
+class SavingTest(KeepingCase):
+    def test_history_survives_saving(self) -> None:
+        self.open()
+        before = digest(self.bench.state)
+        self.work()
+        n_done = len(self.bench.open_job.history.done)
+        save(self.bench)
+        self.assertEqual(len(self.bench.open_job.history.done), n_done)
+        self.bench.go_to_step(0)
+        self.assertEqual(digest(self.bench.state), before)
+
+    def test_steps_made_while_it_is_written_stay_in_the_journal(self) -> None:
+        self.open()
+        self.work()
+        keeper, job = self.bench.keeper, self.bench.open_job
+        state, lock = job.state, keeper.take(self.path)
+        revision = keeper.saving()
+        worked = self.work([("rename", 4), ("paint", 2)])
+        save_job(state, self.path, revision=revision)
+        job.mark_saved(self.path, state, revision)
+        keeper.saved(state, revision, lock)
+        self.assertEqual(keeper.n_unsaved, 2)
+        self.end_process()
+        opened = open_path(self.path, no_progress, locked=True)
+        self.assertEqual(digest(opened.recovered.state), worked)
+        self.assertEqual(opened.recovered.n_steps, 2)
+        opened.release()
+
+    def test_a_killed_save_loses_nothing(self) -> None:
+        """The mark is written, the job file is not, or is and the journal not yet shortened."""
+        for written in (False, True):
+            with self.subTest(written=written):
+                self.open()
+                worked = self.work([("paint", 2), ("rename", int(written))])
+                state, revision = self.bench.state, self.bench.keeper.saving()
+                if written:
+                    save_job(state, self.path, revision=revision)
+                self.end_process()
+                opened = open_path(self.path, no_progress, locked=True)
+                recovered = opened.recovered
+                now = recovered.state if recovered is not None else opened.job.state
+                self.assertEqual(digest(now), worked)
+                opened.release()
+                beside(self.path).journal.unlink(missing_ok=True)
+
+    def test_save_as_moves_lock_and_journal(self) -> None:
+        self.open()
+        self.work()
+        target = self.folder / "b.lather"
+        self.answers.answers["path_to_save"] = target
+        save_as(self.bench)
+        names = {path.name for path in self.folder.iterdir()}
+        self.assertNotIn(".a.lather.journal", names)
+        self.assertNotIn(".a.lather.lock", names)
+        self.assertIn(".b.lather.lock", names)
+        self.work([("rename", 2)])
+        self.assertTrue(beside(target).journal.exists())
+
+    def test_a_failed_save_is_told_and_can_be_tried_again(self) -> None:
+        self.open()
+        worked = self.work()
+        with mock.patch("lather.files.atomic.os.fsync", side_effect=OSError(28, "No space left")):
+            save(self.bench)
+        self.assertIn("'a.lather' was not written", self.said[-1])
+        self.assertIn("make room", self.said[-1])
+        self.assertTrue(self.bench.open_job.modified)
+        self.assertEqual(digest(self.bench.state), worked)
+        self.bench.retry()
+        self.assertEqual(digest(load_job(self.path).state), worked)
+
+    def test_closing_leaves_no_journal_and_no_lock(self) -> None:
+        self.open()
+        self.work()
+        save(self.bench)
+        self.bench.take_job(None)
+        self.assertEqual(
+            sorted(path.name for path in self.folder.iterdir()),
+            ["a.backup1.lather", "a.lather", "portrait.png"],
+        )
+
+
+class LockedTest(KeepingCase):
+    def test_two_windows_on_one_job(self) -> None:
+        """The second is told who has it, and may open a copy without a name."""
+        error = InUseError("'a.lather' was not opened", "process 7 on x has it open", "wait")
+        with mock.patch.object(locks.Lock, "acquire", side_effect=error):
+            open_file(self.bench, self.path)
+            self.assertIsNone(self.bench.job)
+            self.assertIn("process 7 on x", self.said[-1])
+            self.answers.answers["open_copy"] = True
+            open_file(self.bench, self.path)
+        self.assertIsNone(self.bench.open_job.path)
+
+    def test_work_on_a_copy_survives_a_kill(self) -> None:
+        self.bench.take_job(open_copy(self.path, no_progress))
+        worked = self.work()
+        self.end_process()
+        opened = open_unsaved(*next(unsaved_work()), no_progress)
+        self.assertEqual(digest(opened.recovered.state), worked)
+        opened.release()
+
+
+class TroubleTest(KeepingCase):
+    def test_a_full_disk_moves_the_journal_to_the_users_folder(self) -> None:
+        self.open()
+        self.work()
+        with self.full_disk(self.folder):
+            worked = self.work([("rename", 7)])
+            self.assertIn("The journal was moved", self.said[-1])
+            self.assertIn("No space left", self.said[-1])
+        self.assertFalse(self.bench.keeper.in_memory_only)
+        self.end_process()
+        opened = open_path(self.path, no_progress, locked=True)
+        self.assertEqual(digest(opened.recovered.state), worked)
+        opened.release()
+
+    def test_with_no_disk_at_all_it_is_said_once_and_tried_again(self) -> None:
+        self.open()
+        self.work()
+        root = Path("/")
+        with self.full_disk(root), mock.patch(
+            "lather.files.atomic.tempfile.mkstemp", side_effect=OSError(28, "No space left")
+        ):
+            self.work([("rename", 7), ("rename", 8)])
+            self.assertTrue(self.bench.keeper.in_memory_only)
+            told = [text for text in self.said if "in memory only" in text]
+            self.assertEqual(len(told), 1)
+            self.assertIn("save the job on another disk", told[0])
+        worked = self.work([("rename", 9)])
+        self.assertFalse(self.bench.keeper.in_memory_only)
+        self.end_process()
+        opened = open_path(self.path, no_progress, locked=True)
+        self.assertEqual(digest(opened.recovered.state), worked)
+        opened.release()
+
+    def test_a_folder_that_takes_no_journal(self) -> None:
+        """Read-only, as far as the journal is concerned: something is in its place."""
+        beside(self.path).journal.mkdir()
+        self.open()
+        worked = self.work()
+        self.assertIn("The journal was moved", self.said[-1])
+        self.end_process()
+        opened = open_path(self.path, no_progress, locked=True)
+        self.assertEqual(digest(opened.recovered.state), worked)
+        opened.release()
+
+    def test_a_folder_where_no_lock_can_be_made(self) -> None:
+        beside(self.path).lock.mkdir()
+        self.open()
+        self.assertIn("unsaved steps are kept in your own folder", self.said[-1])
+        self.work()
+        self.assertEqual(len(all_apart()), 1)
+
+    def test_a_disk_pulled_out_leaves_the_work_whole(self) -> None:
+        """All tiles and the photo stay readable, steps go on being written, saving says why."""
+        disk = self.folder / "disk"
+        disk.mkdir()
+        path = disk / "b.lather"
+        save_job(load_job(self.path).state, path)
+        self.open(path)
+        before = digest(load_job(path).state)
+        self.assertEqual(digest(self.bench.state), before)
+        shutil.rmtree(disk)
+        self.work()
+        save(self.bench)
+        self.assertIn("was not written", self.said[-1])
+        self.assertIn("choose another folder", self.said[-1])
+        target = self.folder / "rescued.lather"
+        self.answers.answers["path_to_save"] = target
+        save_as(self.bench)
+        self.assertEqual(digest(load_job(target).state), digest(self.bench.state))
+
+    def test_a_damaged_layer_is_told_and_the_rest_opens(self) -> None:
+        content = bytearray(self.path.read_bytes())
+        at = content.index(b"pixels/0_1.png") + 4000
+        content[at] ^= 255
+        self.path.write_bytes(content)
+        self.open()
+        self.assertTrue(any("is damaged" in text and "backup" in text for text in self.said))
+
+    def test_saving_into_the_folder_of_unsaved_work_is_refused(self) -> None:
+        self.open()
+        self.answers.answers["path_to_save"] = apart_root() / "x" / "a.lather"
+        with self.assertRaisesRegex(LatherError, "is emptied; choose another folder"):
+            save_as(self.bench)
+
+    def test_a_linked_photo_that_moved_is_asked_for(self) -> None:
+        linked = self.folder / "linked.lather"
+        save_job(painted_state(self.photo, 1), linked, link_photo=True)
+        moved = self.folder / "moved.png"
+        self.photo.path.rename(moved)
+        open_file(self.bench, linked)
+        self.assertEqual(self.answers.asked, ["photo_of_job"])
+        self.assertIn("say where the photo is now", self.said[-1])
+        self.answers.answers["photo_of_job"] = moved
+        job = self.open(linked)
+        self.assertTrue(job.modified and job.link_photo)
+        save(self.bench)
+        self.assertEqual(load_job(linked).state.photo.path.resolve(), moved.resolve())
