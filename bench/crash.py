@@ -20,6 +20,7 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
+from bench import moves
 from lather.core.kernels import cache_dir
 from lather.paths import SOURCE_TREE, demo_dir
 
@@ -56,36 +57,53 @@ def run(rounds: int, seed: int, *, say=print) -> list[Round]:
 
 
 def _one(folder: Path, seed: int, *, titled: bool) -> Round:
-    environment = {
-        **os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_STATE_HOME": str(folder / "state"),
-        "XDG_CACHE_HOME": str(folder / "cache"), "XDG_CONFIG_HOME": str(folder / "config"),
-    }  # fmt: skip
-    path = _picture(folder, titled)
+    environment = home_in(folder)
+    path = picture_in(folder, titled)
     child = subprocess.Popen(
         [sys.executable, "-m", "bench.crash", "--child", str(path), "--seed", str(seed)],
-        cwd=SOURCE_TREE, env=environment, stdout=subprocess.PIPE, text=True,
+        cwd=SOURCE_TREE, env=environment, stdout=subprocess.PIPE,
+        stderr=(folder / "errors").open("w"), text=True,
     )  # fmt: skip
     assert child.stdout is not None
     first = child.stdout.readline()
     time.sleep(random.Random(seed).uniform(*ALIVE_S))
+    if child.poll() is not None:
+        raise RuntimeError(f"it ended by itself: {(folder / 'errors').read_text()[-2000:]}")
     child.kill()
     lines = [first, *child.stdout.readlines()]
     child.stdout.close()
     child.wait()
     whole = [line.split() for line in lines if line.endswith("\n")]
     acknowledged = [words[1] for words in whole if words[0] == "step"]
-    recovered, detail = _reopened(path, titled, environment)
-    lost = next(
-        (n for n, known in enumerate(reversed(acknowledged)) if known in recovered),
-        len(acknowledged),
-    )
+    recovered, detail = reopened(path, titled, environment)
     return Round(
         len(acknowledged), sum(w[0] == "saved" for w in whole),
-        sum(w[0] == "checkpoint" for w in whole), lost, titled, detail,
+        sum(w[0] == "checkpoint" for w in whole), n_lost(acknowledged, recovered), titled, detail,
     )  # fmt: skip
 
 
-def _picture(folder: Path, titled: bool) -> Path:
+def n_lost(acknowledged: list[str], recovered: list[str]) -> int:
+    """How many of the last acknowledged steps are not in what came back.
+
+    What came back ends with the last acknowledged state, or with the one step after it that
+    was written down and no longer acknowledged.
+    """
+    if not acknowledged or acknowledged[-1] in recovered[-2:]:
+        return 0
+    earlier = reversed(acknowledged[:-1])
+    found = (n for n, known in enumerate(earlier, start=1) if known in recovered)
+    return next(found, len(acknowledged))
+
+
+def home_in(folder: Path) -> dict[str, str]:
+    """An environment in which nothing of the user's own is touched."""
+    return {
+        **os.environ, "QT_QPA_PLATFORM": "offscreen", "XDG_STATE_HOME": str(folder / "state"),
+        "XDG_CACHE_HOME": str(folder / "cache"), "XDG_CONFIG_HOME": str(folder / "config"),
+    }  # fmt: skip
+
+
+def picture_in(folder: Path, titled: bool) -> Path:
     """A small portrait, as a photo or as a job with nothing done."""
     import cv2
 
@@ -104,8 +122,8 @@ def _picture(folder: Path, titled: bool) -> Path:
     return job
 
 
-def _reopened(path: Path, titled: bool, environment: dict[str, str]) -> tuple[set[str], str]:
-    """Fingerprints of all states that opening the work again gives."""
+def reopened(path: Path, titled: bool, environment: dict[str, str]) -> tuple[list[str], str]:
+    """Fingerprints of the states that opening the work again gives, in their order."""
     from lather.actions.recovery import open_path, open_unsaved, unsaved_work
     from lather.core.work import no_progress
     from lather.document.digest import digest
@@ -116,15 +134,15 @@ def _reopened(path: Path, titled: bool, environment: dict[str, str]) -> tuple[se
     else:
         left = list(unsaved_work())
         if not left:
-            return {digest(open_path(path, no_progress).job.state)}, "nothing left"
+            return [digest(open_path(path, no_progress).job.state)], "nothing left"
         opened = open_unsaved(*left[0], no_progress)
     states = [opened.job.state]
     if opened.recovered is not None:
         left = opened.recovered
+        states.append(left.base)
         states += [step.state for step in left.found.steps(left.revision, left.base)]
-        states += [left.base, left.state]
     opened.release()
-    return {digest(state) for state in states}, ""
+    return [digest(state) for state in states], ""
 
 
 # --- the life that is going to be ended ----------------------------------------------------
@@ -153,75 +171,12 @@ def _live(path: Path, seed: int) -> None:
 
     bench.job_changed.connect(acknowledge)
     print("open", flush=True)
-    moves = (_paint, _paint, _mend, _erase, _undo, _undo, _redo, _layer, _mask, _drag, _save,
-             _checkpoint)  # fmt: skip
+    work = (
+        moves.paint, moves.paint, moves.mend, moves.erase, moves.undo, moves.undo, moves.redo,
+        moves.layer, moves.mask, moves.drag, _save, _checkpoint,
+    )  # fmt: skip
     while True:
-        chance.choice(moves)(app, pen, chance)
-
-
-def _stroke(app, pen, chance, tool_id: str, size_px: float) -> None:
-    from lather.core.brush.stroke import PenSample
-
-    photo = app.bench.state.photo
-    app.bench.take_tool(tool_id)
-    app.bench.set_brush(size_px=size_px, opacity=1.0, flow=0.8)
-    x, y = chance.uniform(80, photo.width - 80), chance.uniform(80, photo.height - 80)
-    dx, dy = chance.uniform(-60, 60), chance.uniform(-60, 60)
-    n = 1 if tool_id == "mend_spot" else 8
-    pen.stroke([PenSample(0.01 * i, x + dx * i / 8, y + dy * i / 8, 0.9) for i in range(n)])
-    pen.wait()
-
-
-def _paint(app, pen, chance) -> None:
-    _stroke(app, pen, chance, "paint_colour", chance.uniform(4, 90))
-
-
-def _mend(app, pen, chance) -> None:
-    _stroke(app, pen, chance, "mend_spot", chance.uniform(8, 40))
-
-
-def _erase(app, pen, chance) -> None:
-    from lather.document.layers import PixelLayer
-
-    if isinstance(app.bench.state.active, PixelLayer):
-        _stroke(app, pen, chance, "erase", 30)
-
-
-def _undo(app, *_) -> None:
-    app.bench.undo()
-
-
-def _redo(app, *_) -> None:
-    app.bench.redo()
-
-
-def _layer(app, *_) -> None:
-    from lather.document import edits
-
-    app.bench.change("New layer", edits.add_pixel_layer)
-
-
-def _mask(app, *_) -> None:
-    from lather.document import edits
-    from lather.document.layers import PhotoLayer
-
-    active = app.bench.state.active
-    if not isinstance(active, PhotoLayer) and active.mask is None:
-        app.bench.change("Add mask", edits.add_mask, active.id)
-
-
-def _drag(app, _, chance) -> None:
-    """A strength slider being dragged: many changes, one step."""
-    from lather.document import edits
-    from lather.document.layers import PhotoLayer
-
-    active = app.bench.state.active
-    if not isinstance(active, PhotoLayer):
-        gesture = object()
-        for _ in range(6):
-            app.bench.change(
-                "Strength", edits.set_strength, active.id, chance.random(), gesture=gesture
-            )
+        chance.choice(work)(app, pen, chance)
 
 
 def _save(app, pen, chance) -> None:
@@ -233,7 +188,7 @@ def _save(app, pen, chance) -> None:
         return
     save(app.bench)
     if chance.random() < 0.5:
-        _paint(app, pen, chance)
+        moves.paint(app, pen, chance)
     wait_until(lambda: app.bench.task is None)
     print("saved", flush=True)
 

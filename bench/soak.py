@@ -22,7 +22,7 @@ import threading
 from dataclasses import dataclass
 from pathlib import Path
 
-from bench.crash import _erase, _mend, _paint, _redo, _undo
+from bench import moves
 
 HISTORY_MEGABYTES = 64  # small, so that undo reaches its budget and goes to disk
 JOB_EVERY = 60  # strokes on one job before the next is opened
@@ -64,7 +64,7 @@ class Outcome:
 
 
 def run(n_strokes: int, *, say=print) -> Outcome:
-    """Work through so many strokes; the last quarter starts after a warm-up of one."""
+    """Work through so many strokes; measured from the end of the first quarter."""
     with tempfile.TemporaryDirectory() as folder:
         return _work(Path(folder), n_strokes, say)
 
@@ -99,7 +99,9 @@ def _work(folder: Path, n_strokes: int, say) -> Outcome:
                 save(bench)
                 wait_until(lambda: bench.task is None)
             open_and_settle(app, jobs[(stroke // JOB_EVERY) % 2])
-        chance.choice((_paint, _paint, _mend, _erase, _undo, _redo))(app, pen, chance)
+        chance.choice((
+            moves.paint, moves.paint, moves.mend, moves.erase, moves.undo, moves.redo,
+        ))(app, pen, chance)  # fmt: skip
         if stroke % SAVE_EVERY == SAVE_EVERY - 1:
             save(bench)
             wait_until(lambda: bench.task is None)

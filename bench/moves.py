@@ -1,0 +1,68 @@
+"""Random moves of a retoucher, through the simulated pen: what crash and soak have done."""
+
+from __future__ import annotations
+
+
+def stroke(app, pen, chance, tool_id: str, size_px: float) -> None:
+    from lather.core.brush.stroke import PenSample
+
+    photo = app.bench.state.photo
+    app.bench.take_tool(tool_id)
+    app.bench.set_brush(size_px=size_px, opacity=1.0, flow=0.8)
+    x, y = chance.uniform(80, photo.width - 80), chance.uniform(80, photo.height - 80)
+    dx, dy = chance.uniform(-60, 60), chance.uniform(-60, 60)
+    n = 1 if tool_id == "mend_spot" else 8
+    pen.stroke([PenSample(0.01 * i, x + dx * i / 8, y + dy * i / 8, 0.9) for i in range(n)])
+    pen.wait()
+
+
+def paint(app, pen, chance) -> None:
+    stroke(app, pen, chance, "paint_colour", chance.uniform(4, 90))
+
+
+def mend(app, pen, chance) -> None:
+    stroke(app, pen, chance, "mend_spot", chance.uniform(8, 40))
+
+
+def erase(app, pen, chance) -> None:
+    from lather.document.layers import PixelLayer
+
+    if isinstance(app.bench.state.active, PixelLayer):
+        stroke(app, pen, chance, "erase", 30)
+
+
+def undo(app, *_) -> None:
+    app.bench.undo()
+
+
+def redo(app, *_) -> None:
+    app.bench.redo()
+
+
+def layer(app, *_) -> None:
+    from lather.document import edits
+
+    app.bench.change("New layer", edits.add_pixel_layer)
+
+
+def mask(app, *_) -> None:
+    from lather.document import edits
+    from lather.document.layers import PhotoLayer
+
+    active = app.bench.state.active
+    if not isinstance(active, PhotoLayer) and active.mask is None:
+        app.bench.change("Add mask", edits.add_mask, active.id)
+
+
+def drag(app, _, chance) -> None:
+    """A strength slider being dragged: many changes, one step."""
+    from lather.document import edits
+    from lather.document.layers import PhotoLayer
+
+    active = app.bench.state.active
+    if not isinstance(active, PhotoLayer):
+        gesture = object()
+        for _ in range(6):
+            app.bench.change(
+                "Strength", edits.set_strength, active.id, chance.random(), gesture=gesture
+            )

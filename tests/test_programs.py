@@ -1,0 +1,106 @@
+"""The programs that prove reliability, in their short forms; docs/reliability.md has the long."""
+
+import json
+import os
+import subprocess
+import sys
+import tempfile
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from bench import crash
+
+ROOT = Path(__file__).parents[1]
+
+
+def run(module: str, *words: object) -> subprocess.CompletedProcess:
+    return subprocess.run(
+        [sys.executable, "-m", module, *map(str, words)],
+        capture_output=True, text=True, cwd=ROOT, check=False, timeout=600,
+    )  # fmt: skip
+
+
+class ProgramsTest(unittest.TestCase):
+    def test_ten_kills_lose_nothing(self) -> None:
+        done = run("bench.crash", "--rounds", 10, "--seed", 1000)
+        self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+        last = done.stdout.splitlines()[-1]
+        self.assertIn("10 rounds", last)
+        self.assertIn("0 losses, worst loss 0 steps", last)
+        self.assertGreater(int(last.split(", ")[1].split()[0]), 50)  # it did work before it died
+
+    def test_damaged_files_crash_nothing(self) -> None:
+        done = run("bench.fuzz_files", "--files", 400, "--seed", 1000)
+        self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+        self.assertIn("400 damaged files", done.stdout)
+        self.assertIn("0 crashes, 0 hangs over 10 s, 0 over", done.stdout)
+
+    def test_long_work_leaves_nothing_behind(self) -> None:
+        done = run("bench.soak", "--strokes", 120)
+        self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+        self.assertIn("files left behind: none", done.stdout)
+
+    def test_a_loss_would_be_seen(self) -> None:
+        """The crash program's own measure: without a journal it finds the losses."""
+        code = (
+            "import lather.actions.keeping as k, sys\n"
+            "k.Keeper._record = lambda *a: None\n"
+            "from bench import crash\n"
+            "sys.argv = ['crash', '--child', sys.argv[1], '--seed', '5']\n"
+            "crash.main()\n"
+        )
+        with tempfile.TemporaryDirectory() as folder:
+            environment = crash.home_in(Path(folder))
+            path = crash.picture_in(Path(folder), True)
+            child = subprocess.Popen(
+                [sys.executable, "-c", code, str(path)], cwd=ROOT, env=environment,
+                stdout=subprocess.PIPE, stderr=subprocess.DEVNULL, text=True,
+            )  # fmt: skip
+            steps = []
+            for line in child.stdout:
+                if line.startswith("saved"):
+                    steps.clear()
+                if line.startswith("step"):
+                    steps.append(line.split()[1])
+                if len(steps) == 4:
+                    break
+            child.kill()
+            child.stdout.close()
+            child.wait()
+            with mock.patch.dict(os.environ):
+                found, _ = crash.reopened(path, True, environment)
+            self.assertEqual(crash.n_lost(steps, found), 4)
+
+    def test_losses_are_counted_from_the_end(self) -> None:
+        for acknowledged, recovered, lost in (
+            ("abc", "xabc", 0), ("abc", "xabcd", 0), ("abc", "xab", 1), ("abc", "xa", 2),
+            ("abc", "x", 3), ("aba", "xab", 1), ("", "x", 0),
+        ):  # fmt: skip
+            with self.subTest(acknowledged=acknowledged, recovered=recovered):
+                self.assertEqual(crash.n_lost(list(acknowledged), list(recovered)), lost)
+
+
+class GoodOldAndDamagedTest(unittest.TestCase):
+    def test_info_and_render(self) -> None:
+        data = ROOT / "tests" / "data" / "job-v1.lather"
+        with tempfile.TemporaryDirectory() as folder:
+            out = Path(folder) / "out.png"
+            damaged = Path(folder) / "damaged.lather"
+            damaged.write_bytes(data.read_bytes()[:-2000])
+            for job in (ROOT / "demo" / "portrait1.lather", data):
+                facts = json.loads(run("lather", "info", job, "--json").stdout)
+                self.assertGreater(facts["photo"]["width"], 100)
+                self.assertEqual(run("lather", "render", job, out).returncode, 0)
+                self.assertTrue(out.exists())
+                out.unlink()
+            for words in (("info", damaged), ("render", damaged, out)):
+                done = run("lather", *words)
+                self.assertEqual(done.returncode, 1)
+                self.assertEqual(done.stderr.count("\n"), 1)
+                self.assertIn("'damaged.lather' was not opened: the file is damaged", done.stderr)
+            self.assertFalse(out.exists())
+
+
+if __name__ == "__main__":
+    unittest.main()
