@@ -88,11 +88,18 @@ def n_lost(acknowledged: list[str], recovered: list[str]) -> int:
     What came back ends with the last acknowledged state, or with the one step after it that
     was written down and no longer acknowledged.
     """
-    if not acknowledged or acknowledged[-1] in recovered[-2:]:
+    if _same_end(acknowledged, recovered[:-1]):
         return 0
-    earlier = reversed(acknowledged[:-1])
-    found = (n for n, known in enumerate(earlier, start=1) if known in recovered)
-    return next(found, len(acknowledged))
+    lost = range(len(acknowledged))
+    return next(
+        (n for n in lost if _same_end(acknowledged[: len(acknowledged) - n], recovered)),
+        len(acknowledged),
+    )
+
+
+def _same_end(first: list[str], second: list[str]) -> bool:
+    n = min(len(first), len(second))
+    return n > 0 and first[-n:] == second[-n:]
 
 
 def home_in(folder: Path) -> dict[str, str]:
@@ -136,10 +143,10 @@ def reopened(path: Path, titled: bool, environment: dict[str, str]) -> tuple[lis
         if not left:
             return [digest(open_path(path, no_progress).job.state)], "nothing left"
         opened = open_unsaved(*left[0], no_progress)
-    states = [opened.job.state]
+    states = [opened.job.state]  # what the file holds, where nothing is left unsaved
     if opened.recovered is not None:
         left = opened.recovered
-        states.append(left.base)
+        states = [left.base]
         states += [step.state for step in left.found.steps(left.revision, left.base)]
     opened.release()
     return [digest(state) for state in states], ""
