@@ -15,6 +15,7 @@ from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.layers import Stage
+from lather.errors import LatherError
 from lather.files.journal import FoundJournal
 from lather.paths import SOURCE_TREE, demo_dir, demo_job
 from lather.settings.store import Settings
@@ -68,6 +69,14 @@ def main() -> None:
     left = FoundJournal(Path("journal"), {}, {}, 14, 0, "Mend spot", time.time() - 600)
     show(app, RecoveryDialog("portrait1", 14, left, app.window), "recovery")
     bench.go_to_stage(Stage.CLEAN)
+
+    trouble = LatherError(
+        "'portrait1.lather' was not written", "/media/card: No space left on device",
+        "choose another folder or make room; the earlier file is unchanged",
+    )  # fmt: skip
+    bench.report(trouble, "Saving", lambda: None)
+    shot(app, FOLDER / "error.png")
+    app.window.messages.hide()
 
     for command, name in (("help.search", "search"), ("help.shortcuts", "keys")):
         app.window.actions_by_id[command].run(bench)

@@ -109,7 +109,7 @@ class Keeper:
 
     def saving(self) -> str:
         """The present state is going to be saved; the revision to save it under."""
-        self._cancel_checkpoint()
+        self.make_way()
         revision = new_revision()
         if self._written is not None:
             with suppress(OSError):  # without the mark the journal stays as long as it is
@@ -136,7 +136,7 @@ class Keeper:
 
     def close(self) -> None:
         """The job is closed and what is unsaved is not wanted."""
-        self._cancel_checkpoint()
+        self.make_way()
         self.job.recorder = None
         self.job.history.park = None
         self._drop()
@@ -152,7 +152,7 @@ class Keeper:
     # --- every step ----------------------------------------------------------------------
 
     def _record(self, step: Step, after: JobState) -> None:
-        self._cancel_checkpoint()
+        self.make_way()
         self._write(step.name, after, None if step.gesture is None else repr(step.gesture))
 
     def _write(self, name: str, after: JobState, gesture: str | None = None) -> None:
@@ -277,6 +277,12 @@ class Keeper:
             return
         self._write_checkpoint()
 
+    def make_way(self) -> None:
+        """The person works again: a checkpoint under way is given up, not to be felt."""
+        if self._checkpoint is not None:
+            self._checkpoint.cancel()
+            self._checkpoint = None
+
     def _without_any_file(self) -> bool:
         return self.job.path is None and self._steps_at_checkpoint == 0
 
@@ -310,11 +316,6 @@ class Keeper:
                 raise error
 
         self._executor.post(work, written, failed=failed)
-
-    def _cancel_checkpoint(self) -> None:
-        if self._checkpoint is not None:
-            self._checkpoint.cancel()
-            self._checkpoint = None
 
     def _park(self, tiles: list[Tile]) -> bool:
         """Send old tiles to disk, aside; False if there is no disk to use."""

@@ -156,6 +156,7 @@ class Workbench:
         self.keeper.start(opened)
         self.session = PenSession(job, self._stroke_executor, self.viewport)
         self.session.hand = self.hand
+        self.session.began.connect(self.keeper.make_way)
         self.session.failed.connect(lambda error: self.say(error.sentence(), error=True))
         self.fit()
 

@@ -118,7 +118,7 @@ class SmallPlane:
 
     def tile(self, key: Key, level: int) -> NDArray[np.uint16] | None:
         """A tile at `level`, or None if this picture cannot give it."""
-        pixels = self._read() if level >= self.level else None
+        pixels = self.read() if level >= self.level else None
         if pixels is None:
             return None
         row, column = divmod(self.places[key], self.per_row)
@@ -130,7 +130,8 @@ class SmallPlane:
             block = half
         return block
 
-    def _read(self) -> NDArray[np.uint16] | None:
+    def read(self) -> NDArray[np.uint16] | None:
+        """The whole picture, read once; None if it cannot be."""
         with self._lock:
             if not self._pixels:
                 side = TILE_PX >> self.level

@@ -12,6 +12,7 @@ import struct
 import uuid
 import zipfile
 import zlib
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -150,19 +151,23 @@ class _Reader:
         self._progress = progress
         self._depth = 0
         self._grid = (0, 0)
+        self._reduced: list[SmallPlane] = []
 
     def job(self) -> LoadedJob:
         described = self._description["photo"]
-        self._progress(0.0, "reading the photo")
-        photo, linked = self._photo(described)
-        if (photo.width, photo.height) != (described["width"], described["height"]):
+        width, height = int(described["width"]), int(described["height"])
+        self._grid = (-(-height // TILE_PX), -(-width // TILE_PX))
+        layers = self.layers(self._description["layers"])
+        self._progress(0.1, "reading the photo and the layers")
+        with ThreadPoolExecutor(1, "reduced") as aside:
+            aside.submit(self._read_reduced)
+            photo, linked = self._photo(described)
+        if (photo.width, photo.height) != (width, height):
             raise ValueError("the photo is not the one the job was made with")
-        self._grid = (-(-photo.height // TILE_PX), -(-photo.width // TILE_PX))
-        self._progress(0.8, "reading the layers")
         extras = {k: v for k, v in self._description.items() if k not in _JOB_KEYS}
         state = state_from(
             photo,
-            self.layers(self._description["layers"]),
+            layers,
             self._description["active_layer"],
             self._description["brief"],
             extras,
@@ -215,7 +220,14 @@ class _Reader:
         if not (1 <= level <= DEEPEST_LEVEL and 1 <= per_row <= max(1, len(names))):
             raise ValueError("a reduced layer is laid out in an impossible way")
         places = {key: number for number, key in enumerate(names)}
-        return SmallPlane(self._archive, str(entry["file"]), level, per_row, channels, places)
+        name = str(entry["file"])
+        self._reduced.append(SmallPlane(self._archive, name, level, per_row, channels, places))
+        return self._reduced[-1]
+
+    def _read_reduced(self) -> None:
+        """What the first view needs, read while the photo is decoded."""
+        for plane in self._reduced:
+            plane.read()
 
     def _photo(self, described: Entry) -> tuple[Photo, bool]:
         """The photo, and whether it lies outside of the job file."""

@@ -65,6 +65,7 @@ class PenSession:
 
     Signals
     -------
+    began() : the pen went down.
     frame(Frame) : show these pixels.
     ended() : the stroke is over; what the job holds now is the truth.
     failed(LatherError) : the stroke came to nothing, with the sentence why.
@@ -72,6 +73,7 @@ class PenSession:
 
     def __init__(self, job: Job, executor: Executor, viewport: Callable[[], Viewport]) -> None:
         self.hand = Hand("mend_spot", tool("mend_spot").brush)
+        self.began: Signal[()] = Signal()
         self.frame: Signal[Frame] = Signal()
         self.ended: Signal[()] = Signal()
         self.failed: Signal[LatherError] = Signal()
@@ -90,6 +92,7 @@ class PenSession:
         return self._stroke is not None or self._finishing
 
     def down(self, sample: PenSample) -> None:
+        self.began.emit()
         if self._finishing:
             self._waiting.append(("down", sample))
             return

@@ -299,6 +299,8 @@ class DeliverDialog(QDialog):
             width, height = d.pixels(photo.width, photo.height)
             there = " · replaces the file that is there" if path.exists() else ""
             lines.append(f"{path.name}   {width} × {height} px{there}")
+        if lines:
+            lines[0] = f"Writes  {lines[0]}"
         self.preview.setText("\n".join(lines) or "Tick what is to be delivered.")
         replaces = any(path.exists() for path, _ in orders)
         self.preview.setStyleSheet(f"color: {theme().warning if replaces else theme().dim};")

@@ -111,6 +111,7 @@ def apply(application: QApplication, appearance: str) -> None:
 
 def _style(t: Theme) -> str:
     arrow = (ASSETS / "icons" / "chevron.svg").as_posix()
+    tick = (ASSETS / "icons" / "tick.svg").as_posix()
     return f"""
     QWidget {{ color: {t.text}; }}
     QMainWindow, QDialog, QMenu {{ background: {t.window}; }}
@@ -167,5 +168,5 @@ def _style(t: Theme) -> str:
         border: 1px solid {t.dim};
         border-radius: 3px; background: {t.groove}; }}
     QCheckBox::indicator:checked, QListWidget::indicator:checked {{ background: {t.accent};
-        border-color: {t.accent}; }}
+        border-color: {t.accent}; image: url({tick}); }}
     """
