@@ -33,7 +33,7 @@ from lather.files.description import (
     state_from,
 )
 from lather.files.migrations import VERSION, migrated
-from lather.files.photos import decode_photo, read_photo
+from lather.files.photos import MOST_MEGAPIXELS, decode_photo, read_photo
 from lather.files.strokes import strokes_from_json
 
 FORMAT, SUFFIX = "lather-job", ".lather"
@@ -156,14 +156,16 @@ class _Reader:
     def job(self) -> LoadedJob:
         described = self._description["photo"]
         width, height = int(described["width"]), int(described["height"])
+        if not 0 < width * height <= MOST_MEGAPIXELS * 1e6:
+            raise ValueError(f"a picture of {width} x {height} px")
         self._grid = (-(-height // TILE_PX), -(-width // TILE_PX))
-        layers = self.layers(self._description["layers"])
         self._progress(0.1, "reading the photo and the layers")
-        with ThreadPoolExecutor(1, "reduced") as aside:
-            aside.submit(self._read_reduced)
+        with ThreadPoolExecutor(1, "layers") as aside:
+            reading = aside.submit(self._layers_and_first_view)
             photo, linked = self._photo(described)
         if (photo.width, photo.height) != (width, height):
             raise ValueError("the photo is not the one the job was made with")
+        layers = reading.result()
         extras = {k: v for k, v in self._description.items() if k not in _JOB_KEYS}
         state = state_from(
             photo,
@@ -224,10 +226,12 @@ class _Reader:
         self._reduced.append(SmallPlane(self._archive, name, level, per_row, channels, places))
         return self._reduced[-1]
 
-    def _read_reduced(self) -> None:
-        """What the first view needs, read while the photo is decoded."""
+    def _layers_and_first_view(self) -> Layers:
+        """All layers, and what the first view needs of them; while the photo is decoded."""
+        layers = self.layers(self._description["layers"])
         for plane in self._reduced:
             plane.read()
+        return layers
 
     def _photo(self, described: Entry) -> tuple[Photo, bool]:
         """The photo, and whether it lies outside of the job file."""

@@ -278,7 +278,8 @@ class EarlierVersionsTest(Case):
                 out = self.folder / "out.png"
                 encode_photo(flatten(state, 16), None, out, Delivery(depth_bits=16))
                 expected = read_photo(path.with_suffix(".png")).samples
-                self.assert_equal_arrays(read_photo(out).samples, expected)
+                # The two forms of the kernels may round differently.
+                self.assert_close(read_photo(out).samples, expected, 1)
                 self.assertEqual(read_revision(path), load_job(path).revision)
 
     def test_a_migrated_job_is_saved_in_the_present_version(self) -> None:
