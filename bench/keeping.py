@@ -11,7 +11,7 @@ import numpy as np
 
 from bench.common import large_samples, large_state, median_ms, row
 
-N_PAIRS = 5
+N_PAIRS = 3
 _CHUNK_BYTES = 4 * 2**20
 
 
