@@ -1,0 +1,178 @@
+"""Blemishes: compact deviations in darkness, brightness or redness against the skin around.
+
+At every scale the skin's density is compared with the ring around it; the difference counts
+in standard deviations of what the same comparison gives on the skin near by, so that grain,
+pores and rough skin raise the bar where they are (scale space: Lindeberg 1998). A candidate
+is then looked at by itself: it must stand on plain skin, be compact, end within its reach,
+and rise more than the shading around it. Lines, edges and folds are none.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.arrays import FloatImage, Plane
+from lather.core.rect import Rect
+from lather.core.survey.density import optical_density
+from lather.core.survey.finding import Kind
+from lather.core.survey.smooth import blurred, blurred_within, disc
+
+SIGMAS_MM = (0.35, 0.5, 0.7, 1.0, 1.4)
+RING = 2.5  # sigma of the surroundings, in sigmas of the centre
+UNEVENNESS_MM = 10.0  # within which the skin's own unevenness is measured
+APART_MM = 0.7
+BORDER_MM = 0.6  # next to the edge of plain skin nothing is looked for
+LEAST_RING = 0.7  # share of the surroundings that must be plain skin
+LEAST_CONTRAST = 0.06
+LEAST_Z = {Kind.DARK: 5.0, Kind.BRIGHT: 6.0, Kind.RED: 4.5}  # blood is the surest sign
+MOST_ELONGATION = 2.1
+MOST_SLOPE = 0.45  # of the contrast, over the mark's diameter
+LEAST_CLEARNESS = 3.2  # contrast against what is left on the ring
+AREA_MM2 = {Kind.DARK: (0.8, 60.0), Kind.RED: (1.0, 60.0), Kind.BRIGHT: (0.4, 2.5)}  # half height
+REDDENED_MM, LEAST_REDDENED_Z = 1.5, 4.0
+CHANNELS = (Kind.DARK, Kind.BRIGHT, Kind.RED)
+
+
+@dataclass(frozen=True)
+class Spot:
+    """A candidate that passed, in pixels of the plane it was found on."""
+
+    x: float
+    y: float
+    kind: Kind
+    z: float  # standard deviations above the skin's own unevenness
+    contrast: float  # density at the peak
+    area_px: float
+    sigma_px: float
+
+
+def find_spots(rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float) -> list[Spot]:
+    """Blemish-like spots, the clearest first.
+
+    Parameters
+    ----------
+    rgb : (H, W, 3) float32 encoded RGB 0-1.
+    plain : (H, W) bool, skin without features.
+    mm_per_px : scale; about 0.2 is fine enough for what is 1 mm wide.
+    """
+    density = optical_density(rgb)
+    planes = {
+        Kind.DARK: density.darkness, Kind.BRIGHT: -density.darkness, Kind.RED: density.redness
+    }  # fmt: skip
+    allowed = cv2.erode(plain.astype(np.uint8), disc(BORDER_MM / mm_per_px)).astype(np.float32)
+    if not allowed.any():
+        return []
+    responses = {kind: _response(planes[kind], allowed, mm_per_px) for kind in CHANNELS}
+    spots = []
+    for kind in CHANNELS:
+        z, sigmas_px = responses[kind].z, responses[kind].sigma_px
+        # Each kind by itself: where two compete, the clearer may fail when looked at.
+        peaks = (z == cv2.dilate(z, disc(APART_MM / mm_per_px))) & (z > LEAST_Z[kind])
+        low, high = AREA_MM2[kind]
+        for y, x in np.argwhere(peaks):
+            spot = _examined(
+                planes[kind], allowed, int(x), int(y), float(sigmas_px[y, x]), kind, float(z[y, x])
+            )
+            if spot is None or not low < spot.area_px * mm_per_px**2 < high:
+                continue
+            if kind is Kind.BRIGHT and not _reddened(responses[Kind.RED].z, spot, mm_per_px):
+                continue  # a glint on a pore
+            spots.append(spot)
+    return _without_doubles(sorted(spots, key=lambda spot: -spot.z), mm_per_px)
+
+
+@dataclass(frozen=True)
+class _Response:
+    z: Plane
+    sigma_px: Plane
+
+
+def _response(plane: Plane, allowed: Plane, mm_per_px: float) -> _Response:
+    """The best scale's difference from the ring, in deviations of the skin near by."""
+    best = np.full(plane.shape, -np.inf, dtype=np.float32)
+    sigmas = np.zeros(plane.shape, dtype=np.float32)
+    for sigma_mm in SIGMAS_MM:
+        sigma_px = sigma_mm / mm_per_px
+        centre, _ = blurred_within(plane, allowed, sigma_px)
+        around, n_around = blurred_within(plane, allowed, RING * sigma_px)
+        difference = np.where((n_around > LEAST_RING) & (allowed > 0), centre - around, 0)
+        usual = 1.4826 * float(np.median(np.abs(difference[allowed > 0]))) + 1e-6
+        # Marks must not raise the bar for themselves: what sticks out counts as three.
+        square = np.minimum(np.square(difference / usual), 9.0).astype(np.float32)
+        variance, _ = blurred_within(square, allowed, UNEVENNESS_MM / mm_per_px)
+        z = difference / (usual * np.sqrt(np.maximum(variance, 0.25)))
+        better = z > best
+        best[better], sigmas[better] = z[better], sigma_px
+    return _Response(best, sigmas)
+
+
+def _examined(
+    plane: Plane, allowed: Plane, x: int, y: int, sigma_px: float, kind: Kind, z: float
+) -> Spot | None:
+    """The candidate at a peak, if it holds when looked at by itself."""
+    reach = math.ceil(4 * sigma_px) + 2
+    rect = Rect(x - reach, y - reach, x + reach + 1, y + reach + 1).intersect(
+        Rect(0, 0, plane.shape[1], plane.shape[0])
+    )
+    part = blurred(np.ascontiguousarray(plane[rect.slices]), max(0.6, 0.6 * sigma_px))
+    ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1]
+    away = np.hypot(xs - x, ys - y)
+    whole_ring = (away > 2.2 * sigma_px) & (away < 3.6 * sigma_px)
+    ring = whole_ring & (allowed[rect.slices] > 0)
+    if ring.sum() < max(6, LEAST_RING * whole_ring.sum()):
+        return None
+    # The skin's own shading across the place: a plane through the ring.
+    terms = np.stack([np.ones(ring.sum()), xs[ring] - x, ys[ring] - y], 1)
+    (level, along_x, along_y), *_ = np.linalg.lstsq(terms, part[ring], rcond=None)
+    rise = part - (level + along_x * (xs - x) + along_y * (ys - y))
+    core = away <= max(1.5, sigma_px)
+    contrast = float(rise[core].max())
+    slope = 2 * sigma_px * math.hypot(along_x, along_y)
+    clearness = contrast / (float(rise[ring].std()) + 1e-6)
+    if contrast < LEAST_CONTRAST or slope > MOST_SLOPE * contrast or clearness < LEAST_CLEARNESS:
+        return None
+    half = (rise > 0.5 * contrast) & (away < 3.6 * sigma_px)
+    _, labels = cv2.connectedComponents(half.astype(np.uint8), connectivity=4)
+    top = labels.flat[int(np.argmax(np.where(core, rise, -np.inf)))]
+    mark = labels == top
+    if (away[mark] > 3.2 * sigma_px).any() or _elongation(xs[mark], ys[mark]) > MOST_ELONGATION:
+        return None
+    weight = np.maximum(rise[mark], 0)
+    centre_x = float((xs[mark] * weight).sum() / weight.sum())
+    centre_y = float((ys[mark] * weight).sum() / weight.sum())
+    return Spot(centre_x + 0.5, centre_y + 0.5, kind, z, contrast, float(mark.sum()), sigma_px)
+
+
+def _reddened(red_z: Plane, spot: Spot, mm_per_px: float) -> bool:
+    """True if the place around a bright spot is red: it is a head on a pimple."""
+    rect = Rect.around(spot.x, spot.y, REDDENED_MM / mm_per_px).intersect(
+        Rect(0, 0, red_z.shape[1], red_z.shape[0])
+    )
+    return float(red_z[rect.slices].max()) > LEAST_REDDENED_Z
+
+
+def _elongation(xs: NDArray[np.int64], ys: NDArray[np.int64]) -> float:
+    """Length over width of a set of pixels."""
+    if len(xs) < 4:
+        return 1.0
+    low, high = np.linalg.eigvalsh(np.cov(np.stack([xs, ys])) + np.eye(2) / 12)
+    return math.sqrt(high / low)
+
+
+def _without_doubles(spots: list[Spot], mm_per_px: float) -> list[Spot]:
+    """One spot a place: the clearest of those that lie within each other."""
+    kept: list[Spot] = []
+    for spot in spots:
+        near = (
+            other for other in kept
+            if math.dist((spot.x, spot.y), (other.x, other.y))
+            < max(1.5 * max(spot.sigma_px, other.sigma_px), APART_MM / mm_per_px)
+        )  # fmt: skip
+        if next(near, None) is None:
+            kept.append(spot)
+    return kept

@@ -1,0 +1,86 @@
+"""A finding: one located, measured thing on the person to decide on."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from enum import Enum
+
+import numpy as np
+
+from lather.core.arrays import Plane
+from lather.core.rect import Rect
+
+N_DIRECTIONS = 24  # in which the extent is measured, the first to the right, then downwards
+RIM_PX = 1.0  # width of the extent's soft rim
+
+
+class Kind(Enum):
+    """What a finding is. Values as in files and on the command line."""
+
+    RED = "blemish.red"
+    DARK = "blemish.dark"
+    BRIGHT = "blemish.bright"
+    MOLE = "mole"
+    FRECKLES = "freckles"
+
+    @property
+    def is_blemish(self) -> bool:
+        return self.value.startswith("blemish.")
+
+    @property
+    def belongs_to_person(self) -> bool:
+        """Proposed to be kept, not to be mended."""
+        return not self.is_blemish
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One finding, in full-resolution pixels of the photo.
+
+    Attributes
+    ----------
+    x, y : centre, x right, y down.
+    radius_px : of the disc of the mark's own area, without its soft surround.
+    diameter_mm : the same as a diameter on the person.
+    contrast_l, contrast_a : mean difference from the surroundings in CIE L* and a*.
+    severity : 0-100, how much it catches the eye: contrast against the skin's own unevenness.
+    extent_px : how far it reaches with its soft surround, in `N_DIRECTIONS` directions.
+    """
+
+    id: int
+    kind: Kind
+    x: float
+    y: float
+    radius_px: float
+    diameter_mm: float
+    contrast_l: float
+    contrast_a: float
+    severity: float
+    extent_px: tuple[float, ...]
+
+    @property
+    def reach_px(self) -> float:
+        """The largest extent."""
+        return max(self.extent_px)
+
+    @property
+    def rect(self) -> Rect:
+        """Pixels that the extent can touch."""
+        return Rect.around(self.x, self.y, self.reach_px + RIM_PX)
+
+    def holds(self, x: float, y: float) -> bool:
+        """True if the point lies inside the extent."""
+        turn = math.atan2(y - self.y, x - self.x) / (2 * math.pi) % 1
+        return math.dist((x, y), (self.x, self.y)) < self.extent_px[int(turn * N_DIRECTIONS)]
+
+    def coverage(self, rect: Rect) -> Plane:
+        """(h, w) 0-1: the extent inside `rect`, with a soft rim of a pixel."""
+        ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1].astype(np.float32)
+        dx, dy = xs + np.float32(0.5 - self.x), ys + np.float32(0.5 - self.y)
+        turn = np.arctan2(dy, dx) / np.float32(2 * math.pi) % 1
+        around = np.array((*self.extent_px, self.extent_px[0]), dtype=np.float32)
+        limit = np.interp(turn * N_DIRECTIONS, np.arange(N_DIRECTIONS + 1), around)
+        covered = (limit - np.hypot(dx, dy)) / np.float32(RIM_PX) + np.float32(0.5)
+        clipped: Plane = np.clip(covered, 0, 1).astype(np.float32)
+        return clipped

@@ -1,0 +1,193 @@
+"""Where plain skin is: this person's own skin colour, without eyes, lips, brows and hair."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.arrays import FloatImage, Plane
+from lather.core.colour.lab import srgb_to_lab
+from lather.core.survey.density import optical_density
+from lather.core.survey.geometry import FaceGeometry
+from lather.core.survey.smooth import blurred_within, disc
+
+SEARCHED_PX = 512  # long side of the picture on which skin is told from the rest
+N_CUTS = 4
+SEED_RADIUS = 0.14  # of the pupil distance, as all lengths below
+# Cheeks, bridge of the nose, forehead, chin: across and down from between the pupils.
+_SEEDS = ((-0.5, 0.55), (0.5, 0.55), (0.0, 0.3), (0.0, -0.5), (-0.35, -0.55), (0.35, -0.55),
+          (0.0, 1.45))  # fmt: skip
+EYE_HALF_AXES = (0.33, 0.19)  # with lashes
+MOUTH_WINDOW = (0.62, 0.85, 1.6)  # half width, from, to
+LEAST_SEED_SPREAD = (60.0, 6.0, 6.0)  # variance of L*, a*, b* that any skin has
+HAIR_DARKNESS = 0.12  # how much denser thin dark lines are on hairy places than on most skin
+HAIR_WIDTH_MM, HAIRY_WITHIN_MM, LIP_BLUR_MM = 0.5, 2.5, 1.2
+LARGEST_HOLE_MM = 9.0  # a mark may have another colour than skin, and is skin
+BRIDGE_MM = 5.0
+LEAST_LIP_RISE = 0.12  # of pinkness between skin and lips
+
+
+@dataclass(frozen=True)
+class SkinMap:
+    """Planes of a picture at one scale, (h, w) bool.
+
+    Attributes
+    ----------
+    skin : all of it, with lips and stubble.
+    plain : skin on which blemishes can be told: no eyes, lips, brows, lashes, hair.
+    """
+
+    skin: NDArray[np.bool_]
+    plain: NDArray[np.bool_]
+
+
+def find_skin(rgb: FloatImage, face: FaceGeometry, mm_per_px: float) -> SkinMap:
+    """Skin of the person that `face` belongs to.
+
+    Parameters
+    ----------
+    rgb : (H, W, 3) float32 encoded RGB 0-1, at the scale of the survey.
+    face : in pixels of `rgb`.
+    """
+    height, width = rgb.shape[:2]
+    scale = min(1.0, SEARCHED_PX / max(height, width))
+    size = (max(1, round(width * scale)), max(1, round(height * scale)))
+    small = cv2.resize(rgb, size, interpolation=cv2.INTER_AREA)
+    coarse = _cut_out(small, face.scaled(scale)).astype(np.float32)
+    skin = cv2.resize(coarse, (width, height), interpolation=cv2.INTER_LINEAR) > 0.5
+    skin = _without_holes(skin, LARGEST_HOLE_MM / mm_per_px)
+    density = optical_density(rgb)
+    plain = skin & ~_eyes(skin.shape, face)
+    plain &= ~_hairy(density.darkness, plain, mm_per_px)
+    plain &= ~_lips(density.pinkness, plain, face, mm_per_px)
+    return SkinMap(skin, plain)
+
+
+def _cut_out(rgb: FloatImage, face: FaceGeometry) -> NDArray[np.bool_]:
+    """Skin by its colour and by the edges around it.
+
+    A Gaussian model of the seeds' colour says what may be skin; GrabCut (Rother et al. 2004)
+    puts the border where the picture has one.
+    """
+    distance_px = face.pupil_distance_px
+    lab = _lab(cv2.GaussianBlur(rgb, (0, 0), max(0.5, 0.02 * distance_px)))
+    seeds = _seeds(rgb.shape[:2], face)
+    away = _distance_from(lab, lab[seeds])
+    marks = np.full(rgb.shape[:2], cv2.GC_PR_BGD, dtype=np.uint8)
+    marks[away < 2.7] = cv2.GC_PR_FGD
+    marks[away > 6.3] = cv2.GC_BGD
+    marks[seeds & (away < 3)] = cv2.GC_FGD
+    if not (marks == cv2.GC_FGD).any() or not (marks == cv2.GC_BGD).any():
+        skin: NDArray[np.bool_] = away < 2.7  # a picture all skin has nothing to be cut from
+        return skin
+    models = np.zeros((1, 65)), np.zeros((1, 65))
+    cv2.setRNGSeed(1)  # the same picture gives the same skin
+    picture = (255 * np.clip(rgb, 0, 1)).astype(np.uint8)
+    cv2.grabCut(picture, marks, None, *models, N_CUTS, cv2.GC_INIT_WITH_MASK)
+    cut: NDArray[np.bool_] = (marks == cv2.GC_FGD) | (marks == cv2.GC_PR_FGD)
+    return cut
+
+
+def _lab(rgb: FloatImage) -> FloatImage:
+    return srgb_to_lab(rgb).astype(np.float32)
+
+
+def _seeds(shape: tuple[int, int], face: FaceGeometry) -> NDArray[np.bool_]:
+    ys, xs = np.mgrid[: shape[0], : shape[1]]
+    seeds = np.zeros(shape, dtype=bool)
+    for place in _SEEDS:
+        x, y = face.at(*place)
+        seeds |= np.hypot(xs - x, ys - y) < SEED_RADIUS * face.pupil_distance_px
+    if not seeds.any():
+        seeds[shape[0] // 2, shape[1] // 2] = True
+    return seeds
+
+
+def _distance_from(lab: FloatImage, samples: FloatImage) -> Plane:
+    """Mahalanobis distance from the samples' own colour, outliers among them left out."""
+    middle = np.median(samples, 0)
+    spread = 1.4826 * np.median(np.abs(samples - middle), 0)
+    kept = samples[(np.abs(samples - middle) <= 2.5 * spread + 1).all(1)]
+    mean = kept.mean(0)
+    covariance = np.cov(kept.T) if len(kept) > 3 else np.zeros((3, 3))
+    covariance[0, 1:] *= 0.5  # shade changes colour less surely elsewhere than on the seeds
+    covariance[1:, 0] *= 0.5
+    inverse = np.linalg.inv(covariance + np.diag(LEAST_SEED_SPREAD)).astype(np.float32)
+    off = lab - mean.astype(np.float32)
+    distance: Plane = np.sqrt(np.einsum("...i,ij,...j", off, inverse, off)).astype(np.float32)
+    return distance
+
+
+def _eyes(shape: tuple[int, int], face: FaceGeometry) -> NDArray[np.bool_]:
+    """Both eyes with their lashes, as ellipses."""
+    inside = np.zeros(shape, dtype=bool)
+    for name in ("pupil_right", "pupil_left"):
+        across, down = _face_axes(shape, face, face.handles[name])
+        inside |= (across / EYE_HALF_AXES[0]) ** 2 + (down / EYE_HALF_AXES[1]) ** 2 < 1
+    return inside
+
+
+def _without_holes(skin: NDArray[np.bool_], diameter_px: float) -> NDArray[np.bool_]:
+    """Holes up to that size filled."""
+    filled = skin.copy()
+    n_holes, labels, stats, _ = cv2.connectedComponentsWithStats((~skin).astype(np.uint8))
+    for hole in range(1, n_holes):
+        if stats[hole, cv2.CC_STAT_AREA] < math.pi / 4 * diameter_px**2:
+            filled[labels == hole] = True
+    return filled
+
+
+def _hairy(darkness: Plane, plain: NDArray[np.bool_], mm_per_px: float) -> NDArray[np.bool_]:
+    """Places full of thin dark lines: brows, lashes, stubble, the edge of the hair."""
+    lines = darkness - cv2.morphologyEx(
+        darkness, cv2.MORPH_OPEN, disc(HAIR_WIDTH_MM / mm_per_px)
+    )
+    density, _ = blurred_within(lines, np.ones_like(lines), HAIRY_WITHIN_MM / mm_per_px)
+    usual = float(np.median(density[plain])) if plain.any() else 0.0
+    hairy: NDArray[np.bool_] = density > usual + HAIR_DARKNESS
+    return hairy
+
+
+def _lips(
+    pinkness: Plane, plain: NDArray[np.bool_], face: FaceGeometry, mm_per_px: float
+) -> NDArray[np.bool_]:
+    """The largest pink place under the nose, told from skin by Otsu's threshold (1979)."""
+    nothing = np.zeros(plain.shape, dtype=bool)
+    half_width, top, bottom = MOUTH_WINDOW
+    across, down = _face_axes(plain.shape, face, face.at(0, 0))
+    window = plain & (np.abs(across) < half_width) & (down > top) & (down < bottom)
+    if window.sum() < 2:
+        return nothing
+    smooth, _ = blurred_within(pinkness, plain.astype(np.float32), LIP_BLUR_MM / mm_per_px)
+    low, high = np.percentile(smooth[window], (1, 99))
+    if high - low < LEAST_LIP_RISE:
+        return nothing
+    steps = np.clip(255 * (smooth[window] - low) / (high - low), 0, 255).astype(np.uint8)
+    threshold, _ = cv2.threshold(steps, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
+    pink = (window & (smooth > low + (high - low) * threshold / 255)).astype(np.uint8)
+    # A pimple beside the lips hangs on them by a narrow bridge.
+    pink = cv2.morphologyEx(pink, cv2.MORPH_OPEN, disc(BRIDGE_MM / 2 / mm_per_px))
+    n_parts, labels, stats, _ = cv2.connectedComponentsWithStats(pink)
+    if n_parts < 2:
+        return nothing
+    largest = 1 + int(np.argmax(stats[1:, cv2.CC_STAT_AREA]))
+    lips = (labels == largest).astype(np.uint8)
+    closed = cv2.morphologyEx(lips, cv2.MORPH_CLOSE, disc(2 / mm_per_px))
+    grown: NDArray[np.bool_] = cv2.dilate(closed, disc(1 / mm_per_px)) > 0
+    return grown
+
+
+def _face_axes(
+    shape: tuple[int, int], face: FaceGeometry, origin: tuple[float, float]
+) -> tuple[Plane, Plane]:
+    """How far across and down every pixel lies from a point, in pupil distances."""
+    (ox, oy), (ax, ay) = face.at(0, 0), face.at(1, 0)
+    dx, dy = ax - ox, ay - oy
+    ys, xs = np.mgrid[: shape[0], : shape[1]].astype(np.float32)
+    xs, ys = xs - np.float32(origin[0]), ys - np.float32(origin[1])
+    square = dx * dx + dy * dy
+    return (xs * dx + ys * dy) / square, (ys * dx - xs * dy) / square
