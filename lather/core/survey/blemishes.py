@@ -29,7 +29,7 @@ APART_MM = 0.7
 BORDER_MM = 0.6  # next to the edge of plain skin nothing is looked for
 LEAST_RING = 0.7  # share of the surroundings that must be plain skin
 LEAST_CONTRAST = 0.06
-LEAST_Z = {Kind.DARK: 5.0, Kind.BRIGHT: 6.0, Kind.RED: 4.5}  # blood is the surest sign
+LEAST_Z = {Kind.DARK: 5.0, Kind.BRIGHT: 6.0, Kind.RED: 4.6}  # at the finest scale; blood is the surest sign
 MOST_ELONGATION = 2.1
 MOST_SLOPE = 0.45  # of the contrast, over the mark's diameter
 LEAST_CLEARNESS = 3.2  # contrast against what is left on the ring
@@ -72,7 +72,8 @@ def find_spots(rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float) -> l
     for kind in CHANNELS:
         z, sigmas_px = responses[kind].z, responses[kind].sigma_px
         # Each kind by itself: where two compete, the clearer may fail when looked at.
-        peaks = (z == cv2.dilate(z, disc(APART_MM / mm_per_px))) & (z > LEAST_Z[kind])
+        least_z = _least_z(kind, sigmas_px * np.float32(mm_per_px))
+        peaks = (z == cv2.dilate(z, disc(APART_MM / mm_per_px))) & (z > least_z)
         low, high = AREA_MM2[kind]
         for y, x in np.argwhere(peaks):
             spot = _examined(
@@ -84,6 +85,16 @@ def find_spots(rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float) -> l
                 continue  # a glint on a pore
             spots.append(spot)
     return _without_doubles(sorted(spots, key=lambda spot: -spot.z), mm_per_px)
+
+
+def _least_z(kind: Kind, sigma_mm: Plane) -> Plane:
+    """The bar for a peak at that scale: as many false ones are to be expected at every scale.
+
+    Coarse scales have fewer places where noise could make a peak, as 1 / sigma squared.
+    """
+    larger = np.maximum(sigma_mm / np.float32(SIGMAS_MM[0]), 1)
+    bar: Plane = np.sqrt(LEAST_Z[kind] ** 2 - 4 * np.log(larger)).astype(np.float32)
+    return bar
 
 
 @dataclass(frozen=True)
