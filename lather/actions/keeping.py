@@ -122,7 +122,7 @@ class Keeper:
         self._base, self._lock, self._copy_of = (state, revision), lock, None
         self._steps_at_checkpoint = 0
         assert job.path is not None
-        goes_on = job.state.layers != state.layers or job.state.brief != state.brief
+        goes_on = job.state.work != state.work
         written = self._written
         if goes_on and written is not None and written.places == beside(job.path):
             with suppress(OSError, KeyError, LatherError):  # too long a journal is no harm

@@ -9,10 +9,12 @@ from pathlib import Path
 from types import ModuleType
 
 from lather import __version__
-from lather.cli import bench, demo, info, render
+from lather.cli import bench, clean, demo, info, render, survey
 from lather.errors import Cancelled, LatherError
 
-VERBS: dict[str, ModuleType] = {"demo": demo, "render": render, "info": info, "bench": bench}
+VERBS: dict[str, ModuleType] = {
+    "demo": demo, "survey": survey, "clean": clean, "render": render, "info": info, "bench": bench,
+}  # fmt: skip
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

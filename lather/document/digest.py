@@ -17,9 +17,14 @@ _tiles: WeakKeyDictionary[Tile, bytes] = WeakKeyDictionary()
 
 
 def digest(state: JobState) -> str:
-    """The same for equal layers, masks, strokes, brief and photo size; ids count too."""
+    """The same for equal layers, masks, strokes, brief, findings and photo size; ids count too."""
     photo = state.photo
-    parts = [repr((photo.width, photo.height, photo.depth_bits, state.brief)).encode()]
+    found = state.findings
+    states = sorted((key, value.value) for key, value in found.states.items())
+    parts = [repr((
+        photo.width, photo.height, photo.depth_bits, state.brief,
+        found.mm_per_px, found.items, states,
+    )).encode()]  # fmt: skip
     parts += _of_layers(state.layers)
     return hashlib.sha256(b"\0".join(parts)).hexdigest()[:24]
 

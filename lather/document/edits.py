@@ -6,10 +6,12 @@ Each returns the new state and leaves the old one as it was. What does not apply
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
 from lather.core.blend.modes import BlendMode
+from lather.document.findings import Findings, FindingState
 from lather.document.job import JobState
 from lather.document.layers import (
     GroupLayer,
@@ -203,6 +205,15 @@ def set_delivery_long_side(state: JobState, long_side_px: int | None) -> JobStat
     if state.brief.delivery_long_side_px == long_side_px:
         return state
     return replace(state, brief=replace(state.brief, delivery_long_side_px=long_side_px))
+
+
+def set_findings(state: JobState, findings: Findings) -> JobState:
+    return state if findings == state.findings else replace(state, findings=findings)
+
+
+def decide(state: JobState, ids: Iterable[int], decision: FindingState) -> JobState:
+    """Put findings into another state."""
+    return set_findings(state, state.findings.decided(ids, decision))
 
 
 def paintable(state: JobState, layer_id: int) -> PixelLayer:

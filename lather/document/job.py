@@ -1,6 +1,6 @@
 """The job: one portrait and all that was done to it.
 
-`JobState` is a value: photo, layers and brief at one moment. `Job` holds the current one,
+`JobState` is a value: photo, layers, brief and findings at one moment. `Job` holds the current one,
 changes it only through `change`, and tells subscribers what changed. Because a state never
 changes, it is its own snapshot for rendering and saving on other threads.
 """
@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 from lather.document.events import Signal
+from lather.document.findings import Findings
 from lather.document.history import History, Step
 from lather.document.layers import Layer, PhotoLayer, new_id
 from lather.document.ledger import Ledger
@@ -39,7 +40,13 @@ class JobState:
     layers: Layers
     active_id: int
     brief: Brief = field(default_factory=Brief)
+    findings: Findings = field(default_factory=Findings)
     extras: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def work(self) -> tuple[object, ...]:
+        """What there is to save: equal for states that are worth the same file."""
+        return self.layers, self.brief, self.findings
 
     @property
     def active(self) -> Layer:
@@ -98,7 +105,7 @@ class Job:
         self.changed: Signal[JobState, JobState] = Signal()
         self.saved: Signal[()] = Signal()
         self._state = state
-        self._saved_layers: object = (state.layers, state.brief)
+        self._saved_work: object = state.work
 
     @property
     def state(self) -> JobState:
@@ -111,7 +118,7 @@ class Job:
     @property
     def modified(self) -> bool:
         """True if there is something that the file does not hold."""
-        return self._saved_layers != (self._state.layers, self._state.brief)
+        return self._saved_work != self._state.work
 
     def change(self, name: str, after: JobState, gesture: object = None) -> None:
         """Make `after` the state, as one undoable step; the same state is no step.
@@ -160,12 +167,12 @@ class Job:
         """`state` is now in the file at `path`."""
         self.path = path
         self.revision = revision
-        self._saved_layers = (state.layers, state.brief)
+        self._saved_work = state.work
         self.saved.emit()
 
     def mark_unsaved(self) -> None:
         """The file does not hold what was recovered, whatever it looks like."""
-        self._saved_layers = None
+        self._saved_work = None
         self.saved.emit()
 
     def _become(self, after: JobState, step: Step | None = None) -> None:

@@ -26,6 +26,8 @@ from lather.files.description import (
     PIXELS,
     Entry,
     brief_entry,
+    findings_entry,
+    findings_from,
     layer_entry,
     layer_from,
     mask_entry,
@@ -63,6 +65,8 @@ class DeltaWriter:
         }
         if after.brief != before.brief:
             entry["brief"] = brief_entry(after.brief)
+        if after.findings != before.findings:
+            entry["findings"] = findings_entry(after.findings)
         return entry, self._blobs
 
     def accept(self) -> None:
@@ -140,7 +144,10 @@ class DeltaReader:
         before = self._state
         layers = self.layers(entry["layers"])
         brief = entry.get("brief") or brief_entry(before.brief)
-        state = state_from(before.photo, layers, entry["active"], brief, before.extras)
+        findings = before.findings
+        if "findings" in entry:
+            findings = findings_from(entry["findings"])
+        state = state_from(before.photo, layers, entry["active"], brief, findings, before.extras)
         self._written += self._new
         self._state = state
         return state

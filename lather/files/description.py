@@ -1,4 +1,4 @@
-"""Layers, masks and the brief as JSON: what the job file and the journal share.
+"""Layers, masks, the brief and findings as JSON: what the job file and the journal share.
 
 Tiles and strokes are left to the caller, who knows where they lie. Fields that are not
 known here are kept as `extras` and written again.
@@ -7,10 +7,13 @@ known here are kept as `extras` and written again.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import asdict
 from typing import Any, Protocol
 
 from lather.core.arrays import FULL
 from lather.core.blend.modes import BlendMode
+from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
+from lather.document.findings import Findings, FindingState
 from lather.document.job import Brief, JobState
 from lather.document.layers import (
     GroupLayer,
@@ -29,6 +32,7 @@ from lather.document.tree import Layers, walk
 Entry = dict[str, Any]
 DEEPEST_GROUPS = 64
 MOST_LAYERS = 4000
+MOST_FINDINGS, LARGEST_FINDING_PX = 20_000, 20_000.0
 KINDS: dict[type[Layer], str] = {PhotoLayer: "photo", PixelLayer: "pixels", GroupLayer: "group"}
 PIXELS, MASK = "pixels", "mask"  # the planes of a layer that have tiles
 
@@ -79,6 +83,19 @@ def brief_entry(brief: Brief) -> Entry:
     return {**brief.extras, "delivery_long_side_px": brief.delivery_long_side_px}
 
 
+def findings_entry(findings: Findings) -> Entry | None:
+    """None before the portrait is surveyed."""
+    if findings.mm_per_px is None:
+        return None
+    return {
+        "mm_per_px": findings.mm_per_px,
+        "items": [
+            {**asdict(f), "kind": f.kind.value, "state": findings.state(f).value}
+            for f in findings.items
+        ],
+    }
+
+
 def layer_from(entry: Entry, contents: Contents) -> Layer:
     """The inverse of `layer_entry`, filled; ValueError, KeyError or TypeError if it is wrong."""
     layer_id, kind = int(entry["id"]), entry["kind"]
@@ -114,8 +131,48 @@ def brief_from(entry: Entry) -> Brief:
     )
 
 
+def findings_from(entry: Entry | None) -> Findings:
+    """The inverse of `findings_entry`; ValueError, KeyError or TypeError if it is wrong."""
+    if entry is None:
+        return Findings()
+    items = entry["items"]
+    if len(items) > MOST_FINDINGS:
+        raise ValueError(f"it has more than {MOST_FINDINGS} findings")
+    found = tuple(_finding_from(item) for item in items)
+    if len({finding.id for finding in found}) != len(found):
+        raise ValueError("two findings have the same id")
+    states = {int(item["id"]): FindingState(item["state"]) for item in items}
+    decided = {key: state for key, state in states.items() if state is not FindingState.OPEN}
+    return Findings(_measure(entry["mm_per_px"], 1e-6, 1e3), found, decided)
+
+
+def _finding_from(item: Entry) -> Finding:
+    extent_px = tuple(_measure(radius, 0, LARGEST_FINDING_PX) for radius in item["extent_px"])
+    if len(extent_px) != N_DIRECTIONS:
+        raise ValueError(f"a finding's extent has {len(extent_px)} directions")
+    numbers = {
+        name: _measure(item[name], -1e6, 1e6)
+        for name in (
+            "x", "y", "radius_px", "diameter_mm", "contrast_l", "contrast_a", "severity",
+        )
+    }  # fmt: skip
+    return Finding(id=int(item["id"]), kind=Kind(item["kind"]), extent_px=extent_px, **numbers)
+
+
+def _measure(value: Any, low: float, high: float) -> float:
+    number = float(value)
+    if not low <= number <= high:
+        raise ValueError(f"{number} is not between {low:g} and {high:g}")
+    return number
+
+
 def state_from(
-    photo: Photo, layers: Layers, active: Any, brief: Entry, extras: Mapping[str, Any]
+    photo: Photo,
+    layers: Layers,
+    active: Any,
+    brief: Entry,
+    findings: Findings,
+    extras: Mapping[str, Any],
 ) -> JobState:
     """A state, after the checks that concern all layers together."""
     if not layers or not isinstance(layers[0], PhotoLayer):
@@ -127,7 +184,7 @@ def state_from(
         raise ValueError(f"it has more than {MOST_LAYERS} layers")
     reserve_ids(max(ids))
     active_id = active if active in ids else ids[0]
-    return JobState(photo, layers, active_id, brief_from(brief), dict(extras))
+    return JobState(photo, layers, active_id, brief_from(brief), findings, dict(extras))
 
 
 def _mask_from(entry: Entry | None, layer_id: int, contents: Contents) -> Mask | None:

@@ -29,6 +29,9 @@ from lather.files.archive import Archive, ArchivedTile, SmallPlane
 from lather.files.description import (
     DEEPEST_GROUPS,
     Entry,
+    brief_entry,
+    findings_entry,
+    findings_from,
     layer_from,
     state_from,
 )
@@ -42,7 +45,7 @@ MOST_STROKES_BYTES = 64 * 2**20
 MOST_PHOTO_BYTES = 4 * 2**30
 _JOB_KEYS = {
     "format", "version", "revision", "application", "photo", "brief", "worked_s",
-    "active_layer", "layers",
+    "active_layer", "layers", "findings",
 }  # fmt: skip
 
 
@@ -172,6 +175,7 @@ class _Reader:
             layers,
             self._description["active_layer"],
             self._description["brief"],
+            findings_from(self._description.get("findings")),
             extras,
         )
         return LoadedJob(
@@ -266,7 +270,7 @@ def new_revision() -> str:
 
 
 def job_entry(
-    state: JobState, revision: str, worked_s: float, photo: Entry, layers: list[Entry], brief: Entry
+    state: JobState, revision: str, worked_s: float, photo: Entry, layers: list[Entry]
 ) -> Entry:
     """job.json."""
     return {
@@ -276,7 +280,8 @@ def job_entry(
         "revision": revision,
         "application": f"Lather {__version__}",
         "photo": photo,
-        "brief": brief,
+        "brief": brief_entry(state.brief),
+        "findings": findings_entry(state.findings),
         "worked_s": round(worked_s, 1),
         "active_layer": state.active_id,
         "layers": layers,

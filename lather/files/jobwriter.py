@@ -26,7 +26,7 @@ from lather.errors import LatherError
 from lather.files.archive import Archive, ArchivedTile
 from lather.files.atomic import replacing
 from lather.files.backups import keep_backup
-from lather.files.description import Entry, brief_entry, layer_entry, mask_entry
+from lather.files.description import Entry, layer_entry, mask_entry
 from lather.files.jobfile import job_entry, new_revision
 from lather.files.strokes import strokes_to_json
 from lather.files.tilecodec import encode_tile
@@ -121,9 +121,8 @@ class _Writer:
     def _write(self, revision: str, worked_s: float, link_photo: bool) -> None:
         layers = [self._layer(layer) for layer in self._state.layers]
         entry = job_entry(
-            self._state, revision, worked_s, self._photo(link_photo), layers,
-            brief_entry(self._state.brief),
-        )  # fmt: skip
+            self._state, revision, worked_s, self._photo(link_photo), layers
+        )
         for name, small in self._smalls:
             self._archive.writestr(name, small.result())
         self._text("job.json", json.dumps(entry, indent=1))

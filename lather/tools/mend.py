@@ -7,12 +7,14 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from lather.core.arrays import FULL, FloatImage
+from lather.core.arrays import FULL, FloatImage, Plane
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.document import edits
+from lather.document.findings import Findings, FindingState
 from lather.document.job import JobState
+from lather.document.layers import PixelLayer
 from lather.document.painting import Coverage, lay_patch
 from lather.document.strokes import StrokeRecord
 from lather.render.compositor import render_below
@@ -20,7 +22,7 @@ from lather.tools.base import Hand, Outcome, Work
 from lather.tools.brush import with_layer_to_paint, with_new_pixels
 
 if TYPE_CHECKING:
-    from lather.core.mend.spot import Mended
+    from lather.core.mend.spot import Avoid, Mended
 
 LAYER_NAME = "Mended spots"
 
@@ -60,21 +62,9 @@ class MendWork:
             self._coverage.read(place),
             opacity=self._hand.brush.opacity,
             mode=self._hand.mode,
+            avoid=avoided(self._state.findings),
         )
-        after = replace(
-            self._layer,
-            tiles=lay_patch(self._layer.tiles, mended.rect, _pixels(mended), mended.coverage),
-            strokes=(*self._layer.strokes, self._record(mended, samples)),
-        )
-        return Outcome(
-            "Mend spot", lambda now: with_new_pixels(now, self._state, self._layer, after)
-        )
-
-    def _read(self, rect: Rect, level: int) -> FloatImage:
-        return render_below(self._state, self._layer.id, rect, level)
-
-    def _record(self, mended: Mended, samples: tuple[PenSample, ...]) -> StrokeRecord:
-        return StrokeRecord(
+        record = StrokeRecord(
             tool=self._hand.tool,
             brush=self._hand.brush,
             samples=samples,
@@ -82,6 +72,37 @@ class MendWork:
             source=(mended.source.dx, mended.source.dy),
             mode=self._hand.mode.value,
         )
+        after = with_mended(self._layer, mended, record)
+        return Outcome(
+            "Mend spot", lambda now: with_new_pixels(now, self._state, self._layer, after)
+        )
+
+    def _read(self, rect: Rect, level: int) -> FloatImage:
+        return render_below(self._state, self._layer.id, rect, level)
+
+
+def with_mended(layer: PixelLayer, mended: Mended, record: StrokeRecord) -> PixelLayer:
+    """The layer with a mend laid over it."""
+    tiles = lay_patch(layer.tiles, mended.rect, _pixels(mended), mended.coverage)
+    return replace(layer, tiles=tiles, strokes=(*layer.strokes, record))
+
+
+def avoided(findings: Findings) -> Avoid | None:
+    """Places that no texture may come from: what is found and not mended yet, or kept."""
+    unsettled = [f for f in findings.items if findings.state(f) is not FindingState.DONE]
+    if not unsettled:
+        return None
+
+    def coverage(rect: Rect) -> Plane:
+        out = np.zeros((rect.height, rect.width), dtype=np.float32)
+        for finding in unsettled:
+            part = finding.rect.intersect(rect)
+            if not part.empty:
+                inside = part.shifted(-rect.x0, -rect.y0).slices
+                out[inside] = np.maximum(out[inside], finding.coverage(part))
+        return out
+
+    return coverage
 
 
 def _pixels(mended: Mended) -> np.ndarray[tuple[int, ...], np.dtype[np.uint16]]:

@@ -48,13 +48,14 @@ def _to_bytes_reference(
 ) -> None:
     colour: FloatImage = np.clip(image[..., :3], 0, 1)
     if lattice.shape[0] > 1:
-        colour = _interpolate(colour, lattice)
+        colour = through_lattice(colour, lattice)
     colour = np.float32(surround) + image[..., 3:] * (colour - np.float32(surround))
     out[..., :3] = (colour[..., ::-1] * 255 + 0.5).clip(0, 255)
     out[..., 3] = 255
 
 
-def _interpolate(colour: FloatImage, lattice: Lattice) -> FloatImage:
+def through_lattice(colour: FloatImage, lattice: Lattice) -> FloatImage:
+    """(..., 3) document colours 0-1 to sRGB by trilinear interpolation."""
     top = lattice.shape[0] - 1
     position = colour * top
     low = np.minimum(position.astype(np.int64), top - 1)

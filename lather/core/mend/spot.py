@@ -1,14 +1,16 @@
 """Mend spot: another place's texture, set into the surrounding colour and light.
 
-The source's pixels are taken whole; their difference from the surroundings, measured on the
-rim, is carried across the spot by a membrane and added. What comes out has the source's
-texture and grain and the target's colour and light. Method: Georgiev 2004 and Perez et al.
-2003, with the rim difference averaged along the rim first, so that pores and grain on the
-rim do not run into the mend as streaks.
+The source gives what is fine against the spot's size: pores, hairs, grain. Tone comes from the
+target: the rim's difference is carried across the spot by a membrane, the smoothest
+surface through it, and added. What comes out has the source's texture and grain and the
+target's colour and light. Method: Georgiev 2004 and Perez et al. 2003, with the rim difference
+averaged along the rim first, so that pores and grain on the rim do not run into the mend as
+streaks; and without the source's own mottling, which says nothing about the target's.
 """
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -24,14 +26,17 @@ from lather.core.mend.search import SUPPORT, Source, find_sources, reach_px
 from lather.core.rect import Rect
 from lather.errors import EditError
 
-RIM_AVERAGE = 0.08  # of the spot's size
-RIM_AVERAGE_PX = (1.2, 4.0)
+RIM_AVERAGE = 0.12  # of the spot's size
+RIM_AVERAGE_PX = (1.2, 5.0)
+TEXTURE = 0.08  # of the spot's size: what is coarser is tone
+LEAST_TEXTURE_PX = 3.0
 FULL_FROM = 0.5  # share of the brush's opacity from which the mend covers fully
 SEARCHED_PX = 64  # spots from twice this size on are searched for on a reduced level
 MODE_RAMP = 0.012  # luma difference over which 'lift darks' and 'tame brights' fade in
 
 
 Read = Callable[[Rect, int], FloatImage]  # (rectangle of a mip level, level) -> (h, w, 3+)
+Avoid = Callable[[Rect], Plane]  # rectangle at full resolution -> (h, w)
 
 
 @dataclass(frozen=True)
@@ -53,6 +58,7 @@ def mend_spot(
     opacity: float = 1.0,
     mode: MendMode = MendMode.ALL,
     source: Source | None = None,
+    avoid: Avoid | None = None,
 ) -> Mended:
     """Mend the selected spot of a picture.
 
@@ -66,6 +72,7 @@ def mend_spot(
     opacity : the brush's opacity 0-1, by which full coverage is known.
     mode : lighten only, darken only, or both.
     source : where to take from; None finds the best.
+    avoid : coverage 0-1 of places in a rectangle that no texture may come from.
 
     Raises
     ------
@@ -78,7 +85,7 @@ def mend_spot(
     spot = tight.shifted(place.x0, place.y0)
     selection = selection[tight.slices]
     if source is None:
-        source = _best_source(read, picture, spot, selection, len(ys))
+        source = _best_source(read, picture, spot, selection, len(ys), avoid)
     sigma_px = _rim_sigma_px(max(spot.width, spot.height))
     rect = spot.grown(2 + round(2 * sigma_px)).intersect(picture)
     if rect == spot and bool((selection > SUPPORT).all()):
@@ -89,7 +96,7 @@ def mend_spot(
         )
     covered = _placed(selection, spot, rect)
     target = read(rect, 0)[..., :3]
-    texture = _read_repeating_border(read, picture, rect.shifted(source.dx, source.dy))
+    texture = _texture(read, picture, rect.shifted(source.dx, source.dy), spot)
     colour = texture + _carried_difference(target - texture, covered > SUPPORT, sigma_px)
     np.clip(colour, 0.0, 1.0, out=colour)
     coverage = np.minimum(covered / FULL_FROM, np.float32(opacity))
@@ -98,7 +105,7 @@ def mend_spot(
 
 
 def _best_source(
-    read: Read, picture: Rect, spot: Rect, selection: Plane, area_px: int
+    read: Read, picture: Rect, spot: Rect, selection: Plane, area_px: int, avoid: Avoid | None
 ) -> Source:
     size_px = max(spot.width, spot.height)
     level = max(0, int(np.log2(size_px / SEARCHED_PX)))
@@ -106,10 +113,9 @@ def _best_source(
     inside = picture.at_level(level)
     small = around.at_level(level).intersect(inside)
     whole = small.from_level(level)
-    step = 1 << level
-    blocks = _placed(selection, spot, whole).reshape(small.height, step, small.width, step)
-    reduced = blocks.mean((1, 3), dtype=np.float32)
-    sources = find_sources(read(small, level)[..., :3], reduced)
+    reduced = _halved(_placed(selection, spot, whole), level)
+    barred = None if avoid is None else _halved(avoid(whole), level) > SUPPORT
+    sources = find_sources(read(small, level)[..., :3], reduced, avoid=barred)
     if not sources:
         raise EditError(
             "Nothing was mended",
@@ -117,7 +123,15 @@ def _best_source(
             "use a smaller brush or mend in parts",
         )
     best = sources[0]
-    return Source(best.dx * step, best.dy * step, best.score)
+    return Source(best.dx << level, best.dy << level, best.score)
+
+
+def _halved(plane: Plane, level: int) -> Plane:
+    """Means of blocks of 2**level squared."""
+    step = 1 << level
+    blocks = plane.reshape(plane.shape[0] // step, step, plane.shape[1] // step, step)
+    means: Plane = blocks.mean((1, 3), dtype=np.float32)
+    return means
 
 
 def _placed(selection: Plane, spot: Rect, rect: Rect) -> Plane:
@@ -128,6 +142,15 @@ def _placed(selection: Plane, spot: Rect, rect: Rect) -> Plane:
         part.shifted(-spot.x0, -spot.y0).slices
     ]
     return out
+
+
+def _texture(read: Read, picture: Rect, rect: Rect, spot: Rect) -> FloatImage:
+    """The source without what is coarse against the spot."""
+    sigma_px = max(LEAST_TEXTURE_PX, TEXTURE * max(spot.width, spot.height))
+    margin = math.ceil(3 * sigma_px)
+    whole = _read_repeating_border(read, picture, rect.grown(margin))
+    fine: FloatImage = whole - cv2.GaussianBlur(whole, (0, 0), sigma_px)
+    return np.ascontiguousarray(fine[margin:-margin, margin:-margin])
 
 
 def _read_repeating_border(read: Read, picture: Rect, rect: Rect) -> FloatImage:

@@ -29,7 +29,8 @@ APART_MM = 0.7
 BORDER_MM = 0.6  # next to the edge of plain skin nothing is looked for
 LEAST_RING = 0.7  # share of the surroundings that must be plain skin
 LEAST_CONTRAST = 0.06
-LEAST_Z = {Kind.DARK: 5.0, Kind.BRIGHT: 6.0, Kind.RED: 4.6}  # at the finest scale; blood is the surest sign
+# At the finest scale; blood is the surest sign.
+LEAST_Z = {Kind.DARK: 5.0, Kind.BRIGHT: 6.0, Kind.RED: 4.6}
 MOST_ELONGATION = 2.1
 MOST_SLOPE = 0.45  # of the contrast, over the mark's diameter
 LEAST_CLEARNESS = 3.2  # contrast against what is left on the ring

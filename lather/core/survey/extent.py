@@ -22,7 +22,7 @@ NOISE = 1.5  # or where it sinks into so many deviations of the skin around
 MOST_RADII = 3.2  # a pimple's reddened surround reaches so far
 UNLIKE_OTHERS = 1.3  # a direction that goes on further than this times the usual has met structure
 PIMPLE_RADIUS_MM = 1.1
-MARGIN_MM = 0.35  # the eye sees the rim longer than the numbers do
+MARGIN_MM = 0.8  # the eye sees the rim longer than the numbers do
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,87 @@
+"""lather survey: what a portrait measures, as text and JSON."""
+
+from __future__ import annotations
+
+import argparse
+import json
+from collections import Counter
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from lather.cli.progress import report
+
+if TYPE_CHECKING:
+    from lather.core.survey.finding import Finding
+    from lather.core.survey.survey import Survey
+    from lather.document.findings import Findings
+
+HELP = "measure a portrait: scale, face handles, findings"
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("photo", type=Path, help="a photo or a .lather job")
+    parser.add_argument("--json", type=Path, metavar="FILE", help="write all of it as JSON")
+
+
+def run(options: argparse.Namespace) -> int:
+    from lather.actions.recovery import open_path
+    from lather.document.findings import Findings
+    from lather.files.atomic import replacing
+    from lather.tools.clean import survey_photo
+
+    photo = open_path(options.photo, report).job.state.photo
+    measured = survey_photo(photo, progress=report)
+    findings = Findings.of_survey(measured.mm_per_px, measured.findings)
+    if options.json is not None:
+        with replacing(options.json) as temporary:
+            temporary.write_text(json.dumps(facts(measured, findings), indent=1), encoding="utf-8")
+    print(_as_text(measured, findings))
+    return 0
+
+
+def facts(measured: Survey, findings: Findings) -> dict[str, Any]:
+    """All that was measured, in full-resolution pixels, x right, y down."""
+    return {
+        "width": measured.width,
+        "height": measured.height,
+        "mm_per_pixel": measured.mm_per_px,
+        "faces": [
+            {name: [round(x, 1), round(y, 1)] for name, (x, y) in face.handles.items()}
+            for face in measured.faces
+        ],
+        "regions": {"skin": round(measured.skin_share, 4)},
+        "findings": [_finding(finding, findings) for finding in findings.items],
+    }
+
+
+def _finding(finding: Finding, findings: Findings) -> dict[str, Any]:
+    from lather.core.survey.advice import advice_for
+
+    advice = advice_for(finding)
+    return {
+        "id": finding.id,
+        "kind": finding.kind.value,
+        "x": round(finding.x, 1),
+        "y": round(finding.y, 1),
+        "radius_px": round(finding.radius_px, 1),
+        "diameter_mm": round(finding.diameter_mm, 2),
+        "contrast_l": round(finding.contrast_l, 1),
+        "contrast_a": round(finding.contrast_a, 1),
+        "severity": round(finding.severity),
+        "extent_px": [round(radius, 1) for radius in finding.extent_px],
+        "state": findings.state(finding).value,
+        "advice": None if advice is None else {
+            "tool": advice.tool, "size_px": advice.size_px, "hardness": advice.hardness,
+            "opacity": advice.opacity, "mode": advice.mode.value,
+        },
+    }  # fmt: skip
+
+
+def _as_text(measured: Survey, findings: Findings) -> str:
+    counts = Counter(finding.kind.value for finding in findings.items)
+    listed = ", ".join(f"{count} {kind}" for kind, count in sorted(counts.items())) or "none"
+    return (
+        f"{measured.width} x {measured.height} px, {len(measured.faces)} "
+        f"face{'s' if len(measured.faces) != 1 else ''}, {measured.mm_per_px:.3f} mm per pixel, "
+        f"skin {measured.skin_share:.0%}\nfindings: {listed}"
+    )

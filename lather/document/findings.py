@@ -1,0 +1,62 @@
+"""What the survey found on a portrait, and what was decided about each finding."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass, field, replace
+from enum import Enum
+
+from lather.core.survey.finding import Finding
+
+
+class FindingState(Enum):
+    """What became of a finding. Values as in files."""
+
+    OPEN = "open"
+    DONE = "done"
+    KEPT = "kept"
+    SKIPPED = "skipped"
+
+
+@dataclass(frozen=True)
+class Findings:
+    """A survey's findings with their states; a value.
+
+    Attributes
+    ----------
+    mm_per_px : the scale; None before the portrait is surveyed.
+    items : the most severe first; ids are their own.
+    states : by id; a finding that is missing is open.
+    """
+
+    mm_per_px: float | None = None
+    items: tuple[Finding, ...] = ()
+    states: Mapping[int, FindingState] = field(default_factory=dict)
+
+    @classmethod
+    def of_survey(cls, mm_per_px: float, items: Iterable[Finding]) -> Findings:
+        """Fresh findings: what belongs to the person is proposed to be kept."""
+        found = tuple(items)
+        kept = {f.id: FindingState.KEPT for f in found if f.kind.belongs_to_person}
+        return cls(mm_per_px, found, kept)
+
+    @property
+    def surveyed(self) -> bool:
+        return self.mm_per_px is not None
+
+    def state(self, finding: Finding) -> FindingState:
+        return self.states.get(finding.id, FindingState.OPEN)
+
+    def in_state(self, state: FindingState) -> Iterator[Finding]:
+        return (finding for finding in self.items if self.state(finding) is state)
+
+    def get(self, finding_id: int) -> Finding:
+        """The finding of that id; KeyError if there is none."""
+        for finding in self.items:
+            if finding.id == finding_id:
+                return finding
+        raise KeyError(finding_id)
+
+    def decided(self, ids: Iterable[int], state: FindingState) -> Findings:
+        """A copy with some findings in another state."""
+        return replace(self, states={**self.states, **dict.fromkeys(ids, state)})
