@@ -13,7 +13,9 @@ from hypothesis import strategies as st
 from lather.core.blend.modes import BlendMode
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.rect import Rect
+from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
 from lather.document import edits
+from lather.document.findings import Findings, FindingState
 from lather.document.job import Job, JobState, new_state
 from lather.document.photo import Photo
 from lather.document.strokes import StrokeRecord
@@ -71,7 +73,8 @@ def painted_state(photo: Photo | None = None, n_layers: int = 2) -> JobState:
 
 OPERATIONS = (
     "add", "delete", "duplicate", "group", "ungroup", "raise", "lower", "hide", "strength",
-    "mode", "mask", "invert", "rename", "size", "paint", "paint mask", "undo", "redo", "select",
+    "mode", "mask", "invert", "rename", "size", "paint", "paint mask", "survey", "decide", "undo",
+    "redo", "select",
 )  # fmt: skip
 
 
@@ -102,6 +105,10 @@ def apply_edit(job: Job, name: str, pick: int) -> bool:
         "size": lambda s: edits.set_delivery_long_side(s, 100 * pick or None),
         "paint": lambda s: _painted(s, layer_id, pick),
         "paint mask": lambda s: _mask_painted(s, layer_id, pick),
+        "survey": lambda s: edits.set_findings(s, surveyed(pick + 1)),
+        "decide": lambda s: edits.decide(
+            s, [f.id for f in s.findings.items[:pick]], list(FindingState)[pick % 4]
+        ),
     }.get(name)
     try:
         if edit is not None:
@@ -114,6 +121,21 @@ def apply_edit(job: Job, name: str, pick: int) -> bool:
     except EditError:
         return False
     return True
+
+
+def finding(number: int, x: float = 50.0, y: float = 60.0, **changes) -> Finding:
+    """A red blemish of 6 px, with what is given changed."""
+    plain = Finding(
+        number, Kind.RED, x, y, 6.0, 1.6, -4.5, 9.25, 50.0, tuple([12.0] * N_DIRECTIONS)
+    )
+    return replace(plain, **changes)
+
+
+def surveyed(n: int) -> Findings:
+    """Findings as a survey gives them: blemishes, and a mole to be kept."""
+    items = [finding(k + 1, 20.0 + 9 * k, 30.5, severity=90.0 - k) for k in range(n)]
+    items[-1] = replace(items[-1], kind=Kind.MOLE)
+    return Findings.of_survey(0.25, items)
 
 
 def _painted(state: JobState, layer_id: int, pick: int) -> JobState:
@@ -184,5 +206,6 @@ class Case(unittest.TestCase):
 
 __all__ = [
     "DEMO", "Answers", "Case", "Hand", "Rect", "apply_edit", "draw", "edit_sequences",
+    "finding", "surveyed",
     "noise_photo", "painted_state", "photo_in", "random_tile", "session_for", "skin_photo",
 ]

@@ -46,17 +46,18 @@ def all_actions() -> tuple[Action, ...]:
         brush,
         delivering,
         edit,
+        finding,
         layer,
         opening,
         saving,
         view,
     )
 
-    modules = (opening, saving, delivering, application, edit, brush, layer, view)
+    modules = (opening, saving, delivering, application, edit, finding, brush, layer, view)
     return tuple(action for module in modules for action in module.ACTIONS)
 
 
-MENUS = ("Job", "Edit", "Tool", "Layer", "Mask", "View", "Help")
+MENUS = ("Job", "Edit", "Finding", "Tool", "Layer", "Mask", "View", "Help")
 
 _LEFT_TO_RIGHT = dict(
     zip("QWERTASDFGZXCVB12345", "POIUYÖLKJHM.,NB09876".replace("Ö", ";"), strict=True)

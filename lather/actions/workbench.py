@@ -13,6 +13,7 @@ from typing import Any, TypeVar
 from lather.actions.asker import Asker
 from lather.actions.keeping import Keeper
 from lather.actions.recovery import Opened
+from lather.actions.walk import Walk
 from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress
@@ -95,6 +96,7 @@ class Workbench:
         self.session: PenSession | None = None
         self.retry: Callable[[], None] | None = None
         self.looks = Looks()
+        self.walk = Walk()
         self.geometry: ViewGeometry | None = None
         self.stage = Stage.CLEAN
         self.task: Task | None = None
@@ -139,6 +141,7 @@ class Workbench:
         self.job = opened.job if opened is not None else None
         self.keeper = self.session = None
         self.looks = Looks()
+        self.walk.go_to(None)
         self._on_mask = False
         self._hands["paint_back"] = replace(self._hands["paint_back"], back_to=None)
         if opened is not None:

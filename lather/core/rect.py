@@ -37,6 +37,9 @@ class Rect:
         """Row and column slices into an array whose origin is (0, 0)."""
         return slice(self.y0, self.y1), slice(self.x0, self.x1)
 
+    def contains_point(self, x: float, y: float) -> bool:
+        return self.x0 <= x < self.x1 and self.y0 <= y < self.y1
+
     def intersect(self, other: Rect) -> Rect:
         return Rect(
             max(self.x0, other.x0),

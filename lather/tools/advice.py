@@ -8,6 +8,9 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
+from lather.core.survey.advice import advice_for
+from lather.core.survey.finding import Finding
+from lather.document.job import JobState
 from lather.document.photo import Photo
 
 FACE_SHARE_OF_SHORT_SIDE = 0.55  # of a head-and-shoulders portrait
@@ -25,23 +28,56 @@ class Advice:
 
 
 def pixels_per_mm(photo: Photo) -> float:
-    """A rough scale from the picture's size alone; a survey would measure it."""
+    """A rough scale from the picture's size alone, until a survey measures it."""
     return FACE_SHARE_OF_SHORT_SIDE * min(photo.width, photo.height) / FACE_WIDTH_MM
 
 
-def brush_advice(tool_id: str, photo: Photo | None) -> dict[str, Advice]:
-    """Advice per brush attribute (size_px; hardness, opacity and flow in per cent)."""
+def brush_advice(
+    tool_id: str, state: JobState | None, finding: Finding | None = None
+) -> dict[str, Advice]:
+    """Advice per brush attribute (size_px; hardness, opacity and flow in per cent).
+
+    `finding` is the one looked at, if any.
+    """
     advice = {"spacing": _SPACING, **_FROM_PRACTICE.get(tool_id, {})}
-    if photo is not None and tool_id == "mend_spot":
-        scale = pixels_per_mm(photo)
-        low, high = (math.ceil(mm * scale) for mm in SPOT_DIAMETERS_MM)
-        advice["size_px"] = Advice(
+    if tool_id != "mend_spot" or state is None:
+        return advice
+    if finding is not None and finding.kind.is_blemish:
+        return {**advice, **_for_finding(finding)}
+    return {**advice, "size_px": _for_spots(state)}
+
+
+def _for_finding(finding: Finding) -> dict[str, Advice]:
+    brush = advice_for(finding)
+    assert brush is not None
+    mark_px, whole_px = round(2 * finding.radius_px), round(2 * finding.reach_px)
+    low, high = round(0.85 * brush.size_px), round(1.3 * brush.size_px)
+    hard = round(100 * brush.hardness)
+    return {
+        "size_px": Advice(
             low,
             high,
-            f"{low}-{high} px: spots of 1-4 mm with a margin, if a face fills about half of "
-            "the picture's width. Estimated from the picture's size, not measured.",
-        )
-    return advice
+            f"{low}-{high} px: this one is {mark_px} px wide, {whole_px} px with its surround.",
+        ),
+        "hardness": Advice(
+            hard - 10, hard + 20,
+            f"{hard - 10}-{hard + 20} %: "
+            + ("a red mark ends softly." if hard < 40 else "the rim melts in and is covered."),
+        ),
+    }  # fmt: skip
+
+
+def _for_spots(state: JobState) -> Advice:
+    mm_per_px = state.findings.mm_per_px
+    scale = pixels_per_mm(state.photo) if mm_per_px is None else 1 / mm_per_px
+    low, high = (math.ceil(mm * scale) for mm in SPOT_DIAMETERS_MM)
+    source = (
+        "if a face fills about half of the picture's width. Estimated from the picture's size, "
+        "not measured."
+        if mm_per_px is None
+        else f"at the surveyed {mm_per_px:.3f} mm per pixel."
+    )
+    return Advice(low, high, f"{low}-{high} px: spots of 1-4 mm with a margin, {source}")
 
 
 _SPACING = Advice(8, 25, "8-25 % of the size: closer dabs lay down more, wider ones show.")

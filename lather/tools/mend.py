@@ -17,7 +17,7 @@ from lather.document.job import JobState
 from lather.document.layers import PixelLayer
 from lather.document.painting import Coverage, lay_patch
 from lather.document.strokes import StrokeRecord
-from lather.render.compositor import render_below
+from lather.render.compositor import render, render_below
 from lather.tools.base import Hand, Outcome, Work
 from lather.tools.brush import with_layer_to_paint, with_new_pixels
 
@@ -73,9 +73,29 @@ class MendWork:
             mode=self._hand.mode.value,
         )
         after = with_mended(self._layer, mended, record)
-        return Outcome(
-            "Mend spot", lambda now: with_new_pixels(now, self._state, self._layer, after)
-        )
+        settled = self._settled(after, mended.rect)
+
+        def apply(now: JobState) -> JobState:
+            changed = with_new_pixels(now, self._state, self._layer, after)
+            return edits.decide(changed, settled, FindingState.DONE)
+
+        return Outcome("Mend spot", apply)
+
+    def _settled(self, after: PixelLayer, touched: Rect) -> list[int]:
+        """Open findings under the stroke that no longer show."""
+        from lather.core.survey.presence import is_gone, looked_at, presence
+
+        before, findings = self._state, self._state.findings
+        mended = edits.update_layer(before, after.id, tiles=after.tiles)
+        gone = []
+        for finding in findings.in_state(FindingState.OPEN):
+            if not touched.contains_point(finding.x, finding.y):
+                continue
+            rect = looked_at(finding).intersect(before.photo.rect)
+            shown = [presence(render(s, rect), rect, finding) for s in (before, mended)]
+            if is_gone(*shown):
+                gone.append(finding.id)
+        return gone
 
     def _read(self, rect: Rect, level: int) -> FloatImage:
         return render_below(self._state, self._layer.id, rect, level)

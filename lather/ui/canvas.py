@@ -35,6 +35,7 @@ from lather.render.view import Shown, TileRequest, ViewTiles
 from lather.render.worker import Executor
 from lather.tools.session import Frame
 from lather.ui.brush_outline import BrushOutline
+from lather.ui.finding_marks import draw_findings
 from lather.ui.picture_view import PictureView, draw_invitation, draw_split_line
 
 REST_TICK_MS = 25
@@ -73,6 +74,8 @@ class Canvas(QWidget):
         bench.job_opened.connect(self.reset)
         bench.job_changed.connect(self._on_job_changed)
         bench.looks_changed.connect(self._on_looks_changed)
+        bench.walk.moved.connect(self.update)
+        bench.stage_changed.connect(self.update)
         bench.hand_changed.connect(self._on_hand_changed)
         bench.settings.changed.connect(self._on_setting_changed)
         self.reset()
@@ -103,6 +106,8 @@ class Canvas(QWidget):
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
         self.bench.looks_changed.disconnect(self._on_looks_changed)
+        self.bench.walk.moved.disconnect(self.update)
+        self.bench.stage_changed.disconnect(self.update)
         self.bench.hand_changed.disconnect(self._on_hand_changed)
         self.bench.settings.changed.disconnect(self._on_setting_changed)
 
@@ -196,6 +201,8 @@ class Canvas(QWidget):
             painter.scale(-1, 1)
         self._pictures.draw(painter, self.tiles, geometry)
         painter.restore()
+        if not self.bench.looks.before and not self.bench.looks.before_held:
+            draw_findings(painter, self.bench, ratio)
         if self.bench.looks.split:
             draw_split_line(painter, self.width() * self.bench.looks.split_at, self.height())
         if self._cursor is not None and not self.bench.panning:

@@ -7,6 +7,8 @@ from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QHelpEvent, QMouseEvent, Q
 from PyQt6.QtWidgets import QToolTip, QWidget
 
 from lather.actions.workbench import Workbench
+from lather.document.findings import FindingState
+from lather.document.job import JobState
 from lather.document.layers import Stage
 from lather.ui.theme import BODY_PX, font, theme
 
@@ -26,9 +28,26 @@ class StageTrack(QWidget):
         self.setAccessibleName("Stages")
         self.setMinimumWidth(560)
         bench.stage_changed.connect(self.update)
+        bench.job_opened.connect(self.update)
+        bench.job_changed.connect(self._on_job_changed)
 
     def close_view(self) -> None:
         self.bench.stage_changed.disconnect(self.update)
+        self.bench.job_opened.disconnect(self.update)
+        self.bench.job_changed.disconnect(self._on_job_changed)
+
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:
+        if before.findings != after.findings:
+            self.update()
+
+    def _text(self, stage: Stage) -> str:
+        """The stage's name; with how many of its findings are decided."""
+        job = self.bench.job
+        if stage is not Stage.CLEAN or job is None or not job.state.findings.items:
+            return stage.title
+        findings = job.state.findings
+        n_open = len(list(findings.in_state(FindingState.OPEN)))
+        return f"{stage.title} {len(findings.items) - n_open}/{len(findings.items)}"
 
     def sizeHint(self) -> QSize:
         return QSize(700, HEIGHT_PX + 4)
@@ -37,7 +56,7 @@ class StageTrack(QWidget):
         """Where each stage is drawn; the room left over is shared out between them."""
         metrics = QFontMetricsF(font(BODY_PX, QFont.Weight.Medium))
         widths = [
-            metrics.horizontalAdvance(stage.title) + 2 * DOT_PX + GAP_PX + 2 * PAD_PX
+            metrics.horizontalAdvance(self._text(stage)) + 2 * DOT_PX + GAP_PX + 2 * PAD_PX
             for stage in Stage
         ]
         gap = max(0.0, min(22.0, (self.width() - sum(widths) - 2) / (len(widths) - 1)))
@@ -75,7 +94,7 @@ class StageTrack(QWidget):
         painter.setFont(font(BODY_PX, QFont.Weight.DemiBold if here else QFont.Weight.Normal))
         painter.setPen(QColor(t.text if built or here else t.dim))
         text = box.adjusted(PAD_PX + 2 * DOT_PX + GAP_PX, 0, 0, 0)
-        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, stage.title)
+        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, self._text(stage))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         for stage, box in self.places():

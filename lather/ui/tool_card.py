@@ -51,6 +51,7 @@ class ToolCard(Panel):
         self.colour_button = self._add_colour(actions["brush.colour"])
         bench.hand_changed.connect(self.reset)
         bench.job_opened.connect(self.reset)
+        bench.walk.moved.connect(self.reset)
         bench.settings.changed.connect(self._on_setting_changed)
         self.reset()
 
@@ -59,7 +60,9 @@ class ToolCard(Panel):
         hand, brush = self.bench.hand, self.bench.hand.brush
         entry = tool(hand.tool)
         job = self.bench.job
-        advice = brush_advice(entry.id, job.state.photo if job is not None else None)
+        state = job.state if job is not None else None
+        finding = self.bench.walk.current(state.findings) if state is not None else None
+        advice = brush_advice(entry.id, state, finding)
         self.rulers["size_px"].set_value(brush.size_px)
         for name in _PERCENT:
             self.rulers[name].set_value(round(100 * getattr(brush, name)))
@@ -78,6 +81,7 @@ class ToolCard(Panel):
 
     def close_view(self) -> None:
         self.bench.hand_changed.disconnect(self.reset)
+        self.bench.walk.moved.disconnect(self.reset)
         self.bench.job_opened.disconnect(self.reset)
         self.bench.settings.changed.disconnect(self._on_setting_changed)
 

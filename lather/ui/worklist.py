@@ -1,32 +1,31 @@
-"""The left column: what the stage at hand offers now, and the places mended so far."""
+"""The left column: what the stage at hand offers now, its findings, places mended by hand."""
 
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtGui import QIcon, QImage, QPixmap
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem
 
 from lather.actions.delivering import DELIVERY_CAUTION
+from lather.actions.finding import is_surveyed
 from lather.actions.table import Action
 from lather.actions.workbench import Workbench
-from lather.core.rect import Rect
+from lather.document.findings import FindingState
 from lather.document.job import JobState
 from lather.document.layers import PixelLayer, Stage
 from lather.document.strokes import StrokeRecord
 from lather.document.tree import walk
-from lather.render.compositor import render_photo
-from lather.render.view import screen_bytes
 from lather.tools.table import tool
+from lather.ui.crops import CROP_PX, crop_of
+from lather.ui.finding_list import FindingList
 from lather.ui.theme import GAP_2
 from lather.ui.widgets import CommandButton, Panel, label
 
-CROP_PX = 44
 NEAREST_ZOOM = 1.0
 _RECORD = Qt.ItemDataRole.UserRole
 
 STAGE_TEXTS = {
     Stage.BRIEF: "The brief is not built yet. The delivery size is asked for under Deliver.",
-    Stage.CLEAN: "Measuring the portrait for findings is not built yet. Mend by hand with "
+    Stage.CLEAN: "Survey the portrait to list its blemishes and marks, or mend by hand with "
     "Mend spot (D): paint over a blemish or click on it.",
     Stage.EVEN: "Even is not built yet: nothing here evens tone by itself. Paint colour on a "
     "layer of its own works.",
@@ -41,7 +40,7 @@ STAGE_TEXTS = {
 
 
 class Worklist(Panel):
-    """Text for the stage, and a list of mended places that leads back to each of them."""
+    """Text for the stage; in Clean the findings, or before a survey the places mended."""
 
     def __init__(self, bench: Workbench, actions: dict[str, Action]) -> None:
         super().__init__("Worklist")
@@ -51,6 +50,10 @@ class Worklist(Panel):
         self.column.addWidget(self.text)
         self.deliver = CommandButton(actions["job.deliver"], bench)
         self.column.addWidget(self.deliver)
+        self.survey = CommandButton(actions["finding.survey"], bench)
+        self.column.addWidget(self.survey)
+        self.findings = FindingList(bench, actions)
+        self.column.addWidget(self.findings, 1)
         self.column.addSpacing(GAP_2)
         self.heading = label("", "dim")
         self.column.addWidget(self.heading)
@@ -77,6 +80,7 @@ class Worklist(Panel):
         self._follow()
 
     def close_view(self) -> None:
+        self.findings.close_view()
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
         self.bench.stage_changed.disconnect(self._on_stage_changed)
@@ -115,36 +119,34 @@ class Worklist(Panel):
 
     def _show_list(self) -> None:
         n_mended = len(self._records)
-        shown = self.bench.stage is Stage.CLEAN and n_mended > 0
+        clean = self.bench.stage is Stage.CLEAN
+        surveyed = clean and is_surveyed(self.bench)
+        shown = clean and n_mended > 0 and not surveyed
+        self.findings.setVisible(surveyed)
+        self.text.setVisible(not surveyed)
+        self.survey.setVisible(clean and not surveyed)
+        self.survey.refresh()
         self.list.setVisible(shown)
         self.heading.setVisible(shown)
         self.heading.setText("MENDED PLACES")
-        self.note.setText(f"{n_mended} mended" if shown else "")
-        self.column.setStretch(self._spring, 0 if shown else 1)
+        if surveyed:
+            items = self.bench.state.findings.items
+            n_open = len(list(self.bench.state.findings.in_state(FindingState.OPEN)))
+            self.note.setText(f"{len(items) - n_open} of {len(items)} decided")
+        else:
+            self.note.setText(f"{n_mended} mended" if shown else "")
+        self.column.setStretch(self._spring, 0 if shown or surveyed else 1)
 
     def _row(self, number: int, record: StrokeRecord) -> QListWidgetItem:
         width, height = record.rect.width, record.rect.height
         title = tool(record.tool).title if record.mode == "all" else f"Mended, {record.mode} only"
-        item = QListWidgetItem(self._crop(record.rect), f"{number}  {title}\n{width} × {height} px")
+        item = QListWidgetItem(
+            crop_of(self.bench.state, record.rect, self.bench.surround),
+            f"{number}  {title}\n{width} × {height} px",
+        )
         item.setData(_RECORD, record)
         item.setToolTip(_explained(record))
         return item
-
-    def _crop(self, rect: Rect) -> QIcon:
-        """The place as it was in the photo."""
-        state = self.bench.state
-        side = max(rect.width, rect.height, CROP_PX)
-        centre_x, centre_y = (rect.x0 + rect.x1) // 2, (rect.y0 + rect.y1) // 2
-        square = Rect(centre_x - side // 2, centre_y - side // 2,
-                      centre_x + side // 2, centre_y + side // 2)
-        level = max(0, (side // (2 * CROP_PX)).bit_length() - 1)
-        part = square.at_level(level)
-        pixels = screen_bytes(state, render_photo(state.photo, part, level), self.bench.surround)
-        image = QImage(pixels.data, part.width, part.height, 4 * part.width,  # type: ignore[call-overload]
-                       QImage.Format.Format_RGB32)
-        scaled = image.scaled(CROP_PX, CROP_PX, Qt.AspectRatioMode.IgnoreAspectRatio,
-                              Qt.TransformationMode.SmoothTransformation)
-        return QIcon(QPixmap.fromImage(scaled))
 
     def _on_picked(self, item: QListWidgetItem) -> None:
         record: StrokeRecord = item.data(_RECORD)

@@ -203,7 +203,7 @@ class TablesTest(Case):
 
     def test_advice_has_reasons_and_fits_the_defaults(self) -> None:
         for entry in TOOLS:
-            for name, advice in brush_advice(entry.id, noise_photo()).items():
+            for name, advice in brush_advice(entry.id, new_state(noise_photo())).items():
                 with self.subTest(tool=entry.id, control=name):
                     self.assertLess(advice.low, advice.high + 1e-9)
                     self.assertGreater(len(advice.reason), 15)
@@ -212,6 +212,6 @@ class TablesTest(Case):
                         self.assertTrue(advice.low <= value <= advice.high)
 
     def test_size_advice_grows_with_the_picture(self) -> None:
-        small = brush_advice("mend_spot", noise_photo(300, 400))["size_px"]
-        large = brush_advice("mend_spot", noise_photo(1200, 1600, bits=8))["size_px"]
+        small = brush_advice("mend_spot", new_state(noise_photo(300, 400)))["size_px"]
+        large = brush_advice("mend_spot", new_state(noise_photo(1200, 1600, bits=8)))["size_px"]
         self.assertAlmostEqual(large.high / small.high, 4, delta=0.6)

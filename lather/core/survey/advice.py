@@ -11,7 +11,7 @@ SMALLEST_SIZE_PX = 5.0  # below it a brush cannot be aimed
 
 
 @dataclass(frozen=True)
-class Advice:
+class FindingAdvice:
     """A tool of the tool table with a brush; shares 0-1."""
 
     tool: str
@@ -21,11 +21,11 @@ class Advice:
     mode: MendMode
 
 
-def advice_for(finding: Finding) -> Advice | None:
+def advice_for(finding: Finding) -> FindingAdvice | None:
     """How to mend a finding by hand; None for what belongs to the person."""
     if finding.kind.belongs_to_person:
         return None
     # A red mark ends softly and takes a soft brush; a dark spot or a head has a rim.
     hardness = 0.3 if finding.kind is Kind.RED else 0.5
     size_px = max(SMALLEST_SIZE_PX, round(2 * finding.reach_px))
-    return Advice("mend_spot", float(size_px), hardness, 1.0, MendMode.ALL)
+    return FindingAdvice("mend_spot", float(size_px), hardness, 1.0, MendMode.ALL)

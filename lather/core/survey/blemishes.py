@@ -10,7 +10,7 @@ and rise more than the shading around it. Lines, edges and folds are none.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.rect import Rect
-from lather.core.survey.density import optical_density
+from lather.core.survey.density import Density, optical_density
 from lather.core.survey.finding import Kind
 from lather.core.survey.smooth import blurred, blurred_within, disc
 
@@ -35,6 +35,7 @@ MOST_ELONGATION = 2.1
 MOST_SLOPE = 0.45  # of the contrast, over the mark's diameter
 LEAST_CLEARNESS = 3.2  # contrast against what is left on the ring
 AREA_MM2 = {Kind.DARK: (0.8, 60.0), Kind.RED: (1.0, 60.0), Kind.BRIGHT: (0.4, 2.5)}  # half height
+RED_SHARE = 0.6  # of darkness: blood absorbs green, pigment all colours
 REDDENED_MM, LEAST_REDDENED_Z = 1.5, 4.0
 CHANNELS = (Kind.DARK, Kind.BRIGHT, Kind.RED)
 
@@ -85,7 +86,8 @@ def find_spots(rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float) -> l
             if kind is Kind.BRIGHT and not _reddened(responses[Kind.RED].z, spot, mm_per_px):
                 continue  # a glint on a pore
             spots.append(spot)
-    return _without_doubles(sorted(spots, key=lambda spot: -spot.z), mm_per_px)
+    clearest = _without_doubles(sorted(spots, key=lambda spot: -spot.z), mm_per_px)
+    return [_told_apart(spot, density, allowed) for spot in clearest]
 
 
 def _least_z(kind: Kind, sigma_mm: Plane) -> Plane:
@@ -158,6 +160,23 @@ def _examined(
     centre_x = float((xs[mark] * weight).sum() / weight.sum())
     centre_y = float((ys[mark] * weight).sum() / weight.sum())
     return Spot(centre_x + 0.5, centre_y + 0.5, kind, z, contrast, float(mark.sum()), sigma_px)
+
+
+def _told_apart(spot: Spot, density: Density, allowed: Plane) -> Spot:
+    """Red or dark by what absorbs more; which stands out clearer depends on the skin around."""
+    if spot.kind is Kind.BRIGHT:
+        return spot
+    rect = Rect.around(spot.x, spot.y, 4 * spot.sigma_px).intersect(
+        Rect(0, 0, allowed.shape[1], allowed.shape[0])
+    )
+    ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1]
+    away = np.hypot(xs + 0.5 - spot.x, ys + 0.5 - spot.y)
+    core, ring = away <= max(1.0, spot.sigma_px), away > 2.2 * spot.sigma_px
+    darker, redder = (
+        float(plane[rect.slices][core].mean() - np.median(plane[rect.slices][ring]))
+        for plane in (density.darkness, density.redness)
+    )
+    return replace(spot, kind=Kind.RED if redder > RED_SHARE * darker else Kind.DARK)
 
 
 def _reddened(red_z: Plane, spot: Spot, mm_per_px: float) -> bool:

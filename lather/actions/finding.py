@@ -1,0 +1,149 @@
+"""Commands of the worklist: survey, step, mend, keep, skip."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from lather.actions.table import Action, Run, has_job
+from lather.actions.workbench import Workbench
+from lather.core.rect import Rect
+from lather.core.survey.finding import Finding
+from lather.core.work import CancelToken, Progress
+from lather.document import edits
+from lather.document.findings import Findings, FindingState
+from lather.document.job import JobState
+from lather.document.layers import Stage
+
+NEAREST_ZOOM = 1.0
+
+
+def survey(bench: Workbench) -> None:
+    """Measure the portrait aside; its findings replace earlier ones."""
+    from lather.tools.clean import survey_photo
+
+    job = bench.open_job
+    photo = job.state.photo
+
+    def work(progress: Progress, cancel: CancelToken) -> Findings:
+        measured = survey_photo(photo, progress=progress, cancel=cancel)
+        return Findings.of_survey(measured.mm_per_px, measured.findings)
+
+    def done(findings: Findings) -> None:
+        if bench.job is not job:
+            return
+        bench.change("Survey", edits.set_findings, findings)
+        n_open = len(list(findings.in_state(FindingState.OPEN)))
+        n_kept = len(findings.items) - n_open
+        bench.say(f"{n_open} findings to decide on, {n_kept} proposed to be kept.")
+
+    bench.run_task("Surveying", work, done, retry=lambda: survey(bench))
+
+
+def look_at(bench: Workbench, finding: Finding) -> None:
+    """Centre the picture on a finding, with the advised tool and brush in the hand."""
+    from lather.core.survey.advice import advice_for
+
+    bench.go_to_stage(Stage.CLEAN)
+    bench.walk.go_to(finding.id)
+    if bench.geometry is not None and bench.geometry.zoom < NEAREST_ZOOM:
+        bench.zoom_to(NEAREST_ZOOM)
+    bench.centre_on(Rect.around(finding.x, finding.y, 1))
+    advice = advice_for(finding)
+    if advice is not None:
+        bench.take_tool(advice.tool)
+        bench.set_brush(
+            size_px=advice.size_px, hardness=advice.hardness, opacity=advice.opacity, flow=1.0
+        )
+        bench.set_mode(advice.mode)
+
+
+def step(bench: Workbench, by: int) -> None:
+    finding = bench.walk.step(bench.state.findings, by)
+    if finding is None:
+        bench.walk.go_to(None)
+        bench.say("Every finding is decided.")
+    else:
+        look_at(bench, finding)
+
+
+def mend(bench: Workbench, findings: Sequence[Finding]) -> None:
+    """Mend findings aside, as one step."""
+    from lather.tools.clean import mend_findings
+
+    job, before = bench.open_job, bench.state
+    wanted = [f for f in findings if before.findings.state(f) is FindingState.OPEN]
+    if not wanted:
+        bench.say("None of these findings is open.")
+        return
+
+    def work(progress: Progress, cancel: CancelToken) -> JobState:
+        return mend_findings(before, wanted, progress=progress, cancel=cancel)
+
+    def done(after: JobState) -> None:
+        if bench.job is not job or bench.state is not before:
+            bench.say("The picture was changed meanwhile: nothing was mended. Try again.")
+            return
+        n_done = sum(after.findings.state(f) is FindingState.DONE for f in wanted)
+        job.change("Mend finding" if len(wanted) == 1 else f"Mend {n_done} findings", after)
+        if n_done < len(wanted):
+            bench.say(f"{n_done} mended; {len(wanted) - n_done} have no clean skin near by.")
+        if len(wanted) == 1:
+            step(bench, 1)
+        else:
+            bench.walk.go_to(None)
+
+    bench.run_task("Mending", work, done)
+
+
+def decide(bench: Workbench, findings: Sequence[Finding], state: FindingState) -> None:
+    """Put findings into a state; the walk goes on from a single one."""
+    name = {
+        FindingState.KEPT: "Keep", FindingState.SKIPPED: "Skip", FindingState.OPEN: "Open again",
+        FindingState.DONE: "Done",
+    }[state]  # fmt: skip
+    bench.change(name, edits.decide, [finding.id for finding in findings], state)
+    if len(findings) == 1 and state is not FindingState.OPEN:
+        step(bench, 1)
+
+
+def _current(bench: Workbench) -> list[Finding]:
+    finding = bench.walk.current(bench.state.findings)
+    return [finding] if finding is not None else []
+
+
+def _decide_current(state: FindingState) -> Run:
+    return lambda bench: decide(bench, _current(bench), state)
+
+
+def is_surveyed(bench: Workbench) -> bool:
+    return bench.job is not None and bench.state.findings.surveyed
+
+
+def _has_current(bench: Workbench) -> bool:
+    return bench.job is not None and bool(_current(bench))
+
+
+ACTIONS = (
+    Action("finding.survey", "Survey the portrait",
+           "Measure the portrait and list what to decide on. Takes some seconds.", "Finding",
+           survey, enabled=has_job),
+    Action("finding.next", "Next finding",
+           "Centre the next open finding, with the advised brush in the hand.", "Finding",
+           lambda bench: step(bench, 1), ("Space",), enabled=is_surveyed),
+    Action("finding.previous", "Previous finding", "Back to the open finding before.", "Finding",
+           lambda bench: step(bench, -1), ("Ctrl+Shift+Space",), enabled=is_surveyed),
+    Action("finding.mend", "Mend it",
+           "Accept the proposed mend of this finding, and go to the next.", "Finding",
+           lambda bench: mend(bench, _current(bench)), ("Shift+Space",), enabled=_has_current),
+    Action("finding.keep", "Keep it",
+           "It belongs to the person: protected from automatic work.", "Finding",
+           _decide_current(FindingState.KEPT), ("Ctrl+Space",), enabled=_has_current),
+    Action("finding.skip", "Skip it", "Leave it as it is, and go to the next.", "Finding",
+           _decide_current(FindingState.SKIPPED), enabled=_has_current),
+    Action("finding.reopen", "Open it again", "Decide anew on this finding.", "Finding",
+           _decide_current(FindingState.OPEN), enabled=_has_current),
+    Action("finding.mend_all", "Mend all open findings",
+           "Accept every proposed mend at once; kept marks stay.", "Finding",
+           lambda bench: mend(bench, list(bench.state.findings.in_state(FindingState.OPEN))),
+           enabled=is_surveyed),
+)  # fmt: skip

@@ -1,0 +1,41 @@
+"""The walk along the worklist: which finding is looked at now."""
+
+from __future__ import annotations
+
+from lather.core.survey.finding import Finding
+from lather.document.events import Signal
+from lather.document.findings import Findings, FindingState
+
+
+class Walk:
+    """A place in the worklist.
+
+    Signals
+    -------
+    moved() : another finding is looked at, or none.
+    """
+
+    def __init__(self) -> None:
+        self.finding_id: int | None = None
+        self.moved: Signal[()] = Signal()
+
+    def go_to(self, finding_id: int | None) -> None:
+        if finding_id != self.finding_id:
+            self.finding_id = finding_id
+            self.moved.emit()
+
+    def current(self, findings: Findings) -> Finding | None:
+        """The finding looked at, if it is still there."""
+        return next((f for f in findings.items if f.id == self.finding_id), None)
+
+    def step(self, findings: Findings, by: int) -> Finding | None:
+        """The next open finding in that direction, round the end; None if none is open."""
+        items = findings.items
+        start = next((n for n, f in enumerate(items) if f.id == self.finding_id), None)
+        if start is None:
+            start = -1 if by > 0 else 0
+        for n in range(1, len(items) + 1):
+            finding = items[(start + by * n) % len(items)]
+            if findings.state(finding) is FindingState.OPEN:
+                return finding
+        return None

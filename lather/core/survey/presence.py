@@ -1,0 +1,44 @@
+"""Whether a finding still shows: what is left of its contrast."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lather.core.arrays import FloatImage
+from lather.core.rect import Rect
+from lather.core.survey.density import optical_density
+from lather.core.survey.finding import Finding
+
+RING = 1.5  # of the reach: how far the skin around is looked at
+GONE_BELOW = 0.4  # of the contrast it had
+
+
+def looked_at(finding: Finding) -> Rect:
+    """The pixels that `presence` needs."""
+    return Rect.around(finding.x, finding.y, RING * finding.reach_px + 2)
+
+
+def presence(rgb: FloatImage, rect: Rect, finding: Finding) -> float:
+    """How much the mark differs from the skin around, in optical density.
+
+    Parameters
+    ----------
+    rgb : (h, w, 3+) float32 encoded RGB 0-1 of `rect`, which holds `looked_at(finding)` as far
+        as the picture goes.
+    """
+    ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1]
+    away = np.hypot(xs + 0.5 - finding.x, ys + 0.5 - finding.y)
+    mark = away <= max(1.0, finding.radius_px)
+    ring = (away > finding.reach_px) & (away < RING * finding.reach_px + 2)
+    if not mark.any() or not ring.any():
+        return 0.0
+    density = optical_density(rgb[..., :3])
+    return max(
+        abs(float(plane[mark].mean() - np.median(plane[ring])))
+        for plane in (density.darkness, density.redness)
+    )
+
+
+def is_gone(before: float, after: float) -> bool:
+    """True if what is left of a mark's presence is not worth mending."""
+    return after < GONE_BELOW * before

@@ -1,0 +1,196 @@
+"""The findings of the Clean stage as rows: what, how big, how strong, what was decided."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtWidgets import (
+    QAbstractItemView,
+    QComboBox,
+    QHBoxLayout,
+    QListWidget,
+    QListWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lather.actions.finding import decide, look_at, mend
+from lather.actions.table import Action
+from lather.actions.workbench import Workbench
+from lather.core.rect import Rect
+from lather.core.survey.finding import Finding, Kind
+from lather.document.findings import Findings, FindingState
+from lather.document.job import JobState
+from lather.ui.crops import CROP_PX, crop_of
+from lather.ui.theme import GAP_2
+from lather.ui.widgets import CommandButton, label
+
+TITLES = {
+    Kind.RED: "Red blemish", Kind.DARK: "Dark spot", Kind.BRIGHT: "Bright spot",
+    Kind.MOLE: "Mole", Kind.FRECKLES: "Freckle",
+}  # fmt: skip
+FILTERS: tuple[tuple[str, FindingState | None], ...] = (
+    ("Open", FindingState.OPEN), ("Done", FindingState.DONE), ("Kept", FindingState.KEPT),
+    ("Skipped", FindingState.SKIPPED), ("All", None),
+)  # fmt: skip
+ORDERS = ("by severity", "by size", "from the top")
+CROP_RADII = 3.0
+_ID = Qt.ItemDataRole.UserRole
+
+
+class FindingList(QWidget):
+    """Rows that lead to their findings; several can be picked and decided together."""
+
+    def __init__(self, bench: Workbench, actions: dict[str, Action]) -> None:
+        super().__init__()
+        self.bench = bench
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(GAP_2)
+        choices = QHBoxLayout()
+        self.filter = QComboBox()
+        self.filter.setAccessibleName("Which findings")
+        for title, _ in FILTERS:
+            self.filter.addItem(title)
+        self.filter.currentIndexChanged.connect(lambda index: self.reset())
+        self.order = QComboBox()
+        self.order.setAccessibleName("In what order")
+        self.order.addItems(ORDERS)
+        self.order.currentIndexChanged.connect(lambda index: self.reset())
+        choices.addWidget(self.filter)
+        choices.addWidget(self.order, 1)
+        column.addLayout(choices)
+        self.list = QListWidget()
+        self.list.setIconSize(QSize(CROP_PX, CROP_PX))
+        self.list.setUniformItemSizes(True)
+        self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
+        self.list.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.list.setAccessibleName("Findings")
+        self.list.itemClicked.connect(self._on_clicked)
+        self.list.itemActivated.connect(self._on_clicked)
+        self.list.itemSelectionChanged.connect(self._show_count)
+        column.addWidget(self.list, 1)
+        row = QHBoxLayout()
+        self.buttons = [
+            _DecideButton(actions["finding.mend"], bench, self, "Mend"),
+            _DecideButton(actions["finding.keep"], bench, self, "Keep"),
+            _DecideButton(actions["finding.skip"], bench, self, "Skip"),
+        ]
+        for button in self.buttons:
+            row.addWidget(button, 1)
+        column.addLayout(row)
+        self.mend_all = CommandButton(actions["finding.mend_all"], bench)
+        column.addWidget(self.mend_all)
+        self.empty = label("", "dim")
+        self.empty.setWordWrap(True)
+        column.addWidget(self.empty)
+        bench.job_opened.connect(self.reset)
+        bench.job_changed.connect(self._on_job_changed)
+        bench.walk.moved.connect(self._on_moved)
+        self.reset()
+
+    def close_view(self) -> None:
+        self.bench.job_opened.disconnect(self.reset)
+        self.bench.job_changed.disconnect(self._on_job_changed)
+        self.bench.walk.moved.disconnect(self._on_moved)
+
+    @property
+    def findings(self) -> Findings:
+        return self.bench.state.findings if self.bench.job is not None else Findings()
+
+    def picked(self) -> list[Finding]:
+        """The findings of the selected rows."""
+        return [self.findings.get(item.data(_ID)) for item in self.list.selectedItems()]
+
+    def reset(self) -> None:
+        """Read the findings back."""
+        self.list.blockSignals(True)
+        self.list.clear()
+        for finding in self._shown():
+            self.list.addItem(self._row(finding))
+        self.list.blockSignals(False)
+        state = FILTERS[self.filter.currentIndex()][1]
+        nothing = self.findings.surveyed and self.list.count() == 0
+        done = state is FindingState.OPEN and bool(self.findings.items)
+        self.empty.setText("Every finding is decided." if done else "There are none of these.")
+        self.empty.setVisible(nothing)
+        self._on_moved()
+        self._show_count()
+
+    def _shown(self) -> list[Finding]:
+        state = FILTERS[self.filter.currentIndex()][1]
+        findings = self.findings
+        shown = [f for f in findings.items if state is None or findings.state(f) is state]
+        if self.order.currentIndex() == 1:
+            shown.sort(key=lambda finding: -finding.diameter_mm)
+        elif self.order.currentIndex() == 2:
+            shown.sort(key=lambda finding: finding.y)
+        return shown
+
+    def _row(self, finding: Finding) -> QListWidgetItem:
+        state = self.findings.state(finding)
+        place = Rect.around(finding.x, finding.y, CROP_RADII * finding.reach_px / 2)
+        item = QListWidgetItem(
+            crop_of(self.bench.state, place, self.bench.surround),
+            f"{TITLES[finding.kind]}, {finding.diameter_mm:.1f} mm\n"
+            f"severity {finding.severity:.0f} · {state.value}",
+        )
+        item.setData(_ID, finding.id)
+        item.setToolTip(
+            f"{2 * finding.radius_px:.0f} px across, with its surround "
+            f"{2 * finding.reach_px:.0f} px.\nAgainst the skin around: "
+            f"L* {finding.contrast_l:+.1f}, a* {finding.contrast_a:+.1f}."
+        )
+        return item
+
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:
+        if before.findings != after.findings:
+            self.reset()
+
+    def _on_clicked(self, item: QListWidgetItem) -> None:
+        look_at(self.bench, self.findings.get(item.data(_ID)))
+
+    def _on_moved(self) -> None:
+        """Show which finding is looked at."""
+        for row in range(self.list.count()):
+            item = self.list.item(row)
+            assert item is not None
+            if item.data(_ID) == self.bench.walk.finding_id:
+                if not item.isSelected():
+                    self.list.setCurrentItem(item)
+                self.list.scrollToItem(item)
+        self._show_count()
+
+    def _show_count(self) -> None:
+        for button in self.buttons:
+            button.refresh()
+        self.mend_all.refresh()
+
+
+class _DecideButton(CommandButton):
+    """A command of the worklist that also acts on several picked rows at once."""
+
+    def __init__(
+        self, action: Action, bench: Workbench, findings: FindingList, text: str
+    ) -> None:
+        self._findings = findings
+        super().__init__(action, bench, text=text)
+
+    def refresh(self) -> None:
+        super().refresh()
+        if hasattr(self._findings, "buttons") and self._findings.picked():
+            self.setEnabled(True)
+
+    def _run(self) -> None:
+        picked = self._findings.picked()
+        if len(picked) < 2:
+            super()._run()
+            return
+        try:
+            if self.action_id == "finding.mend":
+                mend(self._bench, picked)
+            else:
+                kept = self.action_id == "finding.keep"
+                decide(self._bench, picked, FindingState.KEPT if kept else FindingState.SKIPPED)
+        except Exception as error:  # noqa: BLE001 - the edge
+            self._bench.report(error, f"'{self.text()}' failed")
+        self.refresh()

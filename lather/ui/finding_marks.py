@@ -1,0 +1,77 @@
+"""Findings drawn on the picture: a shape for each kind, double lines that show on any skin."""
+
+from __future__ import annotations
+
+import math
+
+from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+
+from lather.actions.workbench import Workbench
+from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
+from lather.document.findings import FindingState
+from lather.document.layers import Stage
+from lather.ui.theme import theme
+
+SMALLEST_PX = 7.0  # radius below which a mark could not be told
+MOST_CORNER = 1.4  # radii from the centre; a triangle around the circle would be too large
+GAP_PX = 3.0  # between what is marked and its mark
+_CORNERS = {Kind.DARK: 4, Kind.BRIGHT: 3, Kind.MOLE: 6, Kind.FRECKLES: 6}
+_SHOWN = (FindingState.OPEN, FindingState.KEPT)
+
+
+def draw_findings(painter: QPainter, bench: Workbench, ratio: float) -> None:
+    """Mark what is open or kept, while the Clean stage is looked at."""
+    if bench.job is None or bench.geometry is None or bench.stage is not Stage.CLEAN:
+        return
+    findings = bench.state.findings
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    for finding in findings.items:
+        current = finding.id == bench.walk.finding_id
+        state = findings.state(finding)
+        if state not in _SHOWN and not current:
+            continue
+        path = _outline(bench, finding, ratio) if current else _shape(bench, finding, ratio)
+        kept = state is FindingState.KEPT
+        painter.setPen(QPen(QColor(0, 0, 0, 150), 3.0 if current else 2.6))
+        painter.drawPath(path)
+        colour = QColor(theme().accent) if current else QColor(255, 255, 255, 150 if kept else 230)
+        painter.setPen(QPen(colour, 1.6 if current else 1.2))
+        painter.drawPath(path)
+
+
+def _shape(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
+    """A circle for red, a diamond for dark, a triangle for bright, a hexagon for what stays."""
+    centre, radius = _placed(bench, finding, ratio)
+    path = QPainterPath()
+    corners = _CORNERS.get(finding.kind)
+    if corners is None:
+        path.addEllipse(centre, radius, radius)
+        return path
+    outer = radius * min(MOST_CORNER, 1 / math.cos(math.pi / corners))
+    turns = (2 * math.pi * n / corners - math.pi / 2 for n in range(corners))
+    points = [centre + QPointF(outer * math.cos(t), outer * math.sin(t)) for t in turns]
+    path.addPolygon(QPolygonF([*points, points[0]]))
+    return path
+
+
+def _outline(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
+    """The measured extent itself."""
+    assert bench.geometry is not None
+    points = []
+    for n, radius_px in enumerate((*finding.extent_px, finding.extent_px[0])):
+        turn = 2 * math.pi * n / N_DIRECTIONS
+        x, y = bench.geometry.to_view(
+            finding.x + radius_px * math.cos(turn), finding.y + radius_px * math.sin(turn)
+        )
+        points.append(QPointF(x, y) / ratio)
+    path = QPainterPath()
+    path.addPolygon(QPolygonF(points))
+    return path
+
+
+def _placed(bench: Workbench, finding: Finding, ratio: float) -> tuple[QPointF, float]:
+    assert bench.geometry is not None
+    x, y = bench.geometry.to_view(finding.x, finding.y)
+    radius = finding.reach_px * bench.geometry.zoom / ratio + GAP_PX
+    return QPointF(x, y) / ratio, max(radius, SMALLEST_PX)
