@@ -19,6 +19,10 @@ class Walk:
         self.finding_id: int | None = None
         self.moved: Signal[()] = Signal()
 
+    def leave(self) -> None:
+        """For another job; who listens reads everything back then."""
+        self.finding_id = None
+
     def go_to(self, finding_id: int | None) -> None:
         if finding_id != self.finding_id:
             self.finding_id = finding_id

@@ -141,7 +141,7 @@ class Workbench:
         self.job = opened.job if opened is not None else None
         self.keeper = self.session = None
         self.looks = Looks()
-        self.walk.go_to(None)
+        self.walk.leave()
         self._on_mask = False
         self._hands["paint_back"] = replace(self._hands["paint_back"], back_to=None)
         if opened is not None:

@@ -53,6 +53,32 @@ class CommandLineTest(Case):
         self.assertEqual(call("render", DEMO / "portrait2.jpg", small, "--long-side", 500)[0], 0)
         self.assertEqual(read_photo(small).height, 500)
 
+    def test_survey_and_clean(self) -> None:
+        facts_file, out = self.folder / "s.json", self.folder / "clean.png"
+        status, text, _ = call("survey", DEMO / "portrait2.jpg", "--json", facts_file)
+        facts = json.loads(facts_file.read_text())
+        self.assertEqual((status, facts["width"], len(facts["faces"])), (0, 1600, 1))
+        self.assertIn("mm per pixel", text)
+        found = facts["findings"]
+        self.assertEqual({f["state"] for f in found}, {"open", "kept"})
+        for item in found:
+            self.assertEqual(item["advice"] is None, item["state"] == "kept")
+        keep = next(f for f in found if f["state"] == "open")
+        mark = f"{keep['x']},{keep['y']},4"
+        job = self.folder / "clean.lather"
+        status, text, _ = call("clean", DEMO / "portrait2.jpg", out, "--keep", mark, "--job", job)
+        self.assertEqual(status, 0)
+        n_kept = 1 + sum(f["state"] == "kept" for f in found)
+        self.assertIn(f"{len(found) - n_kept} mended, {n_kept} kept, 0 left open", text)
+        before, after = read_photo(DEMO / "portrait2.jpg").samples, read_photo(out).samples
+        changed = (before.astype(int) != after).any(-1)
+        self.assertTrue(changed.any())
+        self.assertLess(changed.mean(), 0.02)
+        x, y = int(keep["x"]), int(keep["y"])
+        self.assertFalse(changed[y - 2 : y + 3, x - 2 : x + 3].any())
+        self.assertEqual(json.loads(call("info", job, "--json")[1])["layers"][1]["name"],
+                         "Mended spots")
+
     def test_bad_input_is_one_line_and_a_status(self) -> None:
         earlier = self.folder / "out.png"
         earlier.write_bytes(b"earlier")
@@ -71,6 +97,10 @@ class CommandLineTest(Case):
             (("render", DEMO / "portrait2.jpg", earlier, "--long-side", 0), "long-side"),
             (("render", DEMO / "portrait2.jpg", "/proc/none/x.png"), "not written"),
             (("info", damaged), "damaged"),
+            (("clean", DEMO / "portrait2.jpg", earlier, "--kinds", "wart"), "not a kind"),
+            (("clean", DEMO / "portrait2.jpg", earlier, "--keep", "1,2"), "not X,Y,R"),
+            (("clean", DEMO / "portrait2.jpg", self.folder / "x.gif"), "not a format"),
+            (("survey", empty), "empty"),
             (("bench", "nonsense"), "not a bench"),
             ((self.folder / "none.lather",), "no such file"),
         ):

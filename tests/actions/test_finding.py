@@ -1,0 +1,125 @@
+"""Walking the worklist without a window."""
+
+from lather.actions import finding as commands
+from lather.actions.opening import open_file
+from lather.actions.saving import save_as
+from lather.actions.table import all_actions
+from lather.actions.workbench import Workbench
+from lather.document import edits
+from lather.document.findings import FindingState
+from lather.document.job import Job, new_state
+from lather.document.layers import Stage
+from lather.files.jobfile import load_job
+from lather.settings.store import Settings
+from tests.support import DEMO, Answers, Case, photo_in, skin_photo
+from tests.tools.test_clean import spotted
+
+ACTIONS = {action.id: action for action in all_actions()}
+
+
+class WalkTest(Case):
+    def setUp(self) -> None:
+        super().setUp()
+        self.answers = Answers()
+        self.bench = Workbench(Settings(), self.answers)
+        self.said: list[str] = []
+        self.bench.said.connect(lambda text, error: self.said.append(text))
+        self.bench.take_job(Job(spotted()))
+        self.addCleanup(lambda: self.bench.take_job(None))
+
+    def run_action(self, action_id: str) -> None:
+        action = ACTIONS[action_id]
+        self.assertTrue(action.enabled(self.bench), action_id)
+        action.run(self.bench)
+
+    def states(self) -> list[str]:
+        findings = self.bench.state.findings
+        return [findings.state(item).value for item in findings.items]
+
+    def test_stepping_centres_and_puts_the_advised_brush_in_the_hand(self) -> None:
+        self.bench.take_tool("paint_colour")
+        self.bench.go_to_stage(Stage.DELIVER)
+        self.run_action("finding.next")
+        self.assertEqual(self.bench.walk.finding_id, 1)
+        self.assertIs(self.bench.stage, Stage.CLEAN)
+        hand = self.bench.hand
+        self.assertEqual((hand.tool, hand.brush.size_px), ("mend_spot", 24.0))
+        geometry = self.bench.geometry
+        self.assertGreaterEqual(geometry.zoom, 1.0)
+        self.assertAlmostEqual(geometry.centre_x, 120, delta=1)
+
+    def test_steps_go_round_and_pass_what_is_decided(self) -> None:
+        for expected in (1, 2, 1):
+            self.run_action("finding.next")
+            self.assertEqual(self.bench.walk.finding_id, expected)
+        self.run_action("finding.previous")
+        self.assertEqual(self.bench.walk.finding_id, 2)
+
+    def test_mend_keep_and_skip_decide_and_go_on(self) -> None:
+        self.run_action("finding.next")
+        self.run_action("finding.mend")
+        self.assertEqual(self.states(), ["done", "open", "kept"])
+        self.assertEqual(self.bench.walk.finding_id, 2)
+        self.run_action("finding.skip")
+        self.assertEqual(self.states(), ["done", "skipped", "kept"])
+        self.assertIsNone(self.bench.walk.finding_id)
+        self.assertIn("Every finding is decided.", self.said)
+        self.assertFalse(ACTIONS["finding.keep"].enabled(self.bench))
+        self.assertEqual([s.name for s in self.bench.job.history.done], ["Mend finding", "Skip"])
+        self.bench.undo()
+        self.bench.undo()
+        self.assertEqual(self.states(), ["open", "open", "kept"])
+
+    def test_all_open_ones_at_once_are_one_step(self) -> None:
+        self.run_action("finding.mend_all")
+        self.assertEqual(self.states(), ["done", "done", "kept"])
+        self.assertEqual([s.name for s in self.bench.job.history.done], ["Mend 2 findings"])
+        self.run_action("finding.mend_all")
+        self.assertIn("None of these findings is open.", self.said)
+
+    def test_a_kept_mark_can_be_opened_again(self) -> None:
+        self.bench.walk.go_to(3)
+        self.run_action("finding.reopen")
+        self.assertEqual(self.states()[2], "open")
+        self.assertEqual(self.bench.walk.finding_id, 3)
+
+    def test_decisions_are_saved_with_the_job(self) -> None:
+        photo = photo_in(self.folder, width=400, height=360)
+        self.bench.take_job(Job(edits.set_findings(new_state(photo), spotted().findings)))
+        self.run_action("finding.mend_all")
+        path = self.folder / "a.lather"
+        self.answers.answers["path_to_save"] = path
+        save_as(self.bench)
+        findings = load_job(path).state.findings
+        self.assertEqual(findings, self.bench.state.findings)
+
+    def test_another_job_starts_without_a_finding_in_hand(self) -> None:
+        self.run_action("finding.next")
+        self.bench.take_job(Job(new_state(skin_photo())))
+        self.assertIsNone(self.bench.walk.finding_id)
+        self.assertFalse(ACTIONS["finding.next"].enabled(self.bench))
+
+
+class SurveyTest(Case):
+    def test_a_portrait_is_surveyed_and_cleaned(self) -> None:
+        bench, said = Workbench(Settings(), Answers()), []
+        bench.said.connect(lambda text, error: said.append(text))
+        self.addCleanup(lambda: bench.take_job(None))
+        open_file(bench, DEMO / "portrait2.jpg")
+        commands.survey(bench)
+        findings = bench.state.findings
+        n_open = len(list(findings.in_state(FindingState.OPEN)))
+        self.assertGreater(n_open, 15)
+        self.assertIn(f"{n_open} findings to decide on, 2 proposed to be kept.", said)
+        commands.mend(bench, findings.items)
+        self.assertGreaterEqual(len(list(bench.state.findings.in_state(FindingState.DONE))),
+                                n_open - 1)
+
+    def test_a_picture_without_a_face_says_so(self) -> None:
+        bench, said = Workbench(Settings(), Answers()), []
+        bench.said.connect(lambda text, error: said.append(text))
+        self.addCleanup(lambda: bench.take_job(None))
+        bench.take_job(Job(new_state(skin_photo())))
+        commands.survey(bench)
+        self.assertIn("no face was found", said[-1])
+        self.assertFalse(bench.state.findings.surveyed)

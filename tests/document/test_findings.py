@@ -1,0 +1,80 @@
+"""Findings in the job: states, undo, and what comes back from files."""
+
+import json
+import unittest
+
+from lather.core.survey.finding import Kind
+from lather.document import edits
+from lather.document.digest import digest
+from lather.document.findings import Findings, FindingState
+from lather.document.job import Job, new_state
+from lather.files.description import findings_entry, findings_from
+from tests.support import Case, finding, noise_photo, surveyed
+
+
+class FindingsTest(unittest.TestCase):
+    def test_marks_of_the_person_are_proposed_to_be_kept(self) -> None:
+        findings = surveyed(4)
+        self.assertEqual([f.id for f in findings.in_state(FindingState.KEPT)], [4])
+        self.assertEqual([f.id for f in findings.in_state(FindingState.OPEN)], [1, 2, 3])
+        self.assertFalse(Findings().surveyed)
+        self.assertTrue(findings.surveyed)
+
+    def test_decisions_are_undoable_steps(self) -> None:
+        job = Job(new_state(noise_photo(60, 50)))
+        job.change("Survey", edits.set_findings(job.state, surveyed(3)))
+        before = digest(job.state)
+        job.change("Skip", edits.decide(job.state, [1, 2], FindingState.SKIPPED))
+        self.assertNotEqual(digest(job.state), before)
+        self.assertEqual(len(list(job.state.findings.in_state(FindingState.SKIPPED))), 2)
+        self.assertTrue(job.modified)
+        job.undo()
+        self.assertEqual(digest(job.state), before)
+
+    def test_the_same_decision_is_no_step(self) -> None:
+        state = edits.set_findings(new_state(noise_photo(20, 20)), surveyed(2))
+        self.assertIs(edits.decide(state, [2], FindingState.KEPT), state)
+
+    def test_unknown_ids_are_told(self) -> None:
+        with self.assertRaises(KeyError):
+            surveyed(2).get(9)
+
+
+class FileTest(Case):
+    def test_there_and_back(self) -> None:
+        findings = surveyed(5).decided([1], FindingState.DONE).decided([4], FindingState.OPEN)
+        entry = json.loads(json.dumps(findings_entry(findings)))
+        back = findings_from(entry)
+        self.assertEqual(back.items, findings.items)
+        for item in findings.items:
+            self.assertIs(back.state(item), findings.state(item))
+        self.assertIsNone(findings_entry(Findings()))
+        self.assertEqual(findings_from(None), Findings())
+
+    def test_findings_of_strangers_are_bounded(self) -> None:
+        def changed(**values):
+            entry = json.loads(json.dumps(findings_entry(surveyed(2))))
+            entry["items"][0].update(values)
+            return entry
+
+        for wrong, reason in (
+            (changed(x=float("nan")), "not between"),
+            (changed(extent_px=[1.0]), "1 directions"),
+            (changed(extent_px=[1e9] * 24), "not between"),
+            (changed(kind="tattoo"), "tattoo"),
+            (changed(state="maybe"), "maybe"),
+            (changed(id=2), "same id"),
+            ({"mm_per_px": 0, "items": []}, "not between"),
+            ({"mm_per_px": 0.1, "items": [{}] * 20_001}, "more than"),
+        ):
+            with self.subTest(reason), self.assertRaisesRegex((ValueError, KeyError), reason):
+                findings_from(wrong)
+
+    def test_kinds_say_whom_they_belong_to(self) -> None:
+        for kind in Kind:
+            self.assertNotEqual(kind.is_blemish, kind.belongs_to_person)
+            self.assertEqual(finding(1, kind=kind).kind, kind)
+
+
+if __name__ == "__main__":
+    unittest.main()

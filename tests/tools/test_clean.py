@@ -1,0 +1,157 @@
+"""Mending findings: inside their extents only, from clean skin, kept marks left alone."""
+
+import math
+
+import numpy as np
+
+from lather.core.rect import Rect
+from lather.core.survey.finding import N_DIRECTIONS, Kind
+from lather.core.work import CancelToken
+from lather.document import edits
+from lather.document.digest import digest
+from lather.document.findings import Findings, FindingState
+from lather.document.job import Job, new_state
+from lather.document.layers import PixelLayer, Stage
+from lather.document.photo import Photo
+from lather.document.tree import walk
+from lather.errors import Cancelled, EditError
+from lather.render.compositor import render
+from lather.tools.clean import mend_findings
+from lather.tools.mend import avoided
+from tests.support import Case, draw, finding, session_for, skin_photo
+
+PLACES = ((120, 90), (250, 220), (80, 260))
+RADIUS_PX, REACH_PX = 5.0, 12.0
+
+
+def spotted():
+    """Skin with dark spots at `PLACES`, and the findings that say so; the last is kept."""
+    samples = skin_photo(400, 360).samples.copy()
+    ys, xs = np.mgrid[:360, :400] + 0.5
+    for x, y in PLACES:
+        spot = np.exp(-(np.hypot(xs - x, ys - y) ** 2) / (2 * 4.0**2))
+        samples = (samples * (1 - 0.4 * spot[..., None])).astype(np.uint16)
+    items = [
+        finding(n, float(x), float(y), kind=Kind.DARK if n < 3 else Kind.MOLE,
+                radius_px=RADIUS_PX, extent_px=tuple([REACH_PX] * N_DIRECTIONS))
+        for n, (x, y) in enumerate(PLACES, start=1)
+    ]  # fmt: skip
+    state = new_state(Photo(samples, name="spots.png"))
+    return edits.set_findings(state, Findings.of_survey(0.2, items))
+
+
+def darkness_at(state, x: float, y: float) -> float:
+    """How much darker a place is than the skin around it."""
+    rect = Rect.around(x, y, 20)
+    light = render(state, rect)[..., :3].mean(-1)
+    ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1] + 0.5
+    away = np.hypot(xs - x, ys - y)
+    return float(light[away > 15].mean() - light[away < 4].mean())
+
+
+class MendFindingsTest(Case):
+    def setUp(self) -> None:
+        super().setUp()
+        self.state = spotted()
+        self.open = list(self.state.findings.in_state(FindingState.OPEN))
+
+    def test_open_ones_go_and_kept_ones_stay(self) -> None:
+        after = mend_findings(self.state, self.open)
+        for (x, y), stays in zip(PLACES, (False, False, True), strict=True):
+            before_px, after_px = darkness_at(self.state, x, y), darkness_at(after, x, y)
+            self.assertGreater(before_px, 0.08)
+            if stays:
+                self.assertAlmostEqual(after_px, before_px, places=6)
+            else:
+                self.assertLess(abs(after_px), 0.2 * before_px)
+        self.assertEqual([f.id for f in after.findings.in_state(FindingState.DONE)], [1, 2])
+
+    def test_nothing_changes_outside_of_the_extents(self) -> None:
+        after = mend_findings(self.state, self.open)
+        rect = self.state.photo.rect
+        changed = (render(after, rect) != render(self.state, rect)).any(-1)
+        covered = np.zeros(changed.shape, dtype=bool)
+        for mark in self.open:
+            covered |= mark.coverage(rect) > 0
+        self.assertTrue(changed.any())
+        self.assertFalse((changed & ~covered).any())
+
+    def test_texture_never_comes_from_a_finding(self) -> None:
+        after = mend_findings(self.state, self.open)
+        for record in after.layers[-1].strokes:
+            x, y = record.samples[0].x + record.source[0], record.samples[0].y + record.source[1]
+            for mark in self.state.findings.items:
+                # Mends come one after the other: what is done by then may serve.
+                if mark.kind is Kind.MOLE:
+                    self.assertGreater(math.dist((x, y), (mark.x, mark.y)), REACH_PX)
+
+    def test_the_grain_is_that_of_the_skin_around(self) -> None:
+        after = mend_findings(self.state, self.open)
+        x, y = PLACES[1]
+        rect = Rect.around(x, y, 30)
+        light = render(after, rect)[..., 1]
+        grain = light[1:, 1:] - light[:-1, :-1]
+        ys, xs = np.mgrid[rect.y0 : rect.y1 - 1, rect.x0 : rect.x1 - 1] + 0.5
+        away = np.hypot(xs - x, ys - y)
+        ratio = grain[away < 9].std() / grain[away > 16].std()
+        self.assertAlmostEqual(float(ratio), 1.0, delta=0.15)
+
+    def test_they_go_on_a_layer_of_clean(self) -> None:
+        after = mend_findings(self.state, self.open)
+        self.assertEqual([layer.name for layer in after.layers[1:]], ["Mended spots"])
+        self.assertIs(after.layers[1].stage, Stage.CLEAN)
+        again = edits.decide(after, [1], FindingState.OPEN)
+        again = mend_findings(again, [again.findings.get(1)])
+        self.assertEqual(len(again.layers), 2)
+        locked = edits.set_locked(again, again.layers[1].id, True)
+        locked = edits.decide(locked, [1], FindingState.OPEN)
+        more = mend_findings(locked, [locked.findings.get(1)])
+        self.assertEqual(len([x for x in walk(more.layers) if isinstance(x, PixelLayer)]), 2)
+
+    def test_every_mend_is_kept_as_data(self) -> None:
+        records = mend_findings(self.state, self.open).layers[1].strokes
+        self.assertEqual([record.extras["finding"] for record in records], [1, 2])
+        self.assertTrue(all(record.source is not None for record in records))
+
+    def test_cancelling_changes_nothing(self) -> None:
+        before, token = digest(self.state), CancelToken()
+        token.cancel()
+        with self.assertRaises(Cancelled):
+            mend_findings(self.state, self.open, cancel=token)
+        self.assertEqual(digest(self.state), before)
+
+    def test_where_no_skin_is_left_it_says_so(self) -> None:
+        huge = [finding(1, 200, 180, extent_px=tuple([390.0] * N_DIRECTIONS))]
+        state = edits.set_findings(self.state, Findings.of_survey(0.2, huge))
+        with self.assertRaisesRegex(EditError, "no clean skin"):
+            mend_findings(state, huge)
+
+
+class AvoidTest(Case):
+    def test_what_is_not_done_is_avoided(self) -> None:
+        findings = spotted().findings
+        cover = avoided(findings.decided([1], FindingState.DONE))
+        rect = Rect(0, 0, 400, 360)
+        covered = cover(rect) > 0.5
+        self.assertFalse(covered[90, 120])
+        self.assertTrue(covered[220, 250] and covered[260, 80])
+        self.assert_equal_arrays(cover(Rect(60, 240, 100, 280)), cover(rect)[240:280, 60:100])
+        self.assertIsNone(avoided(Findings()))
+
+
+class ByHandTest(Case):
+    def test_a_finding_mended_by_hand_is_done_in_the_same_step(self) -> None:
+        job = Job(spotted())
+        session = session_for(job)
+        draw(session, "mend_spot", [PLACES[0]], size_px=34.0, hardness=0.5)
+        self.assertEqual([f.id for f in job.state.findings.in_state(FindingState.DONE)], [1])
+        self.assertEqual(len(job.history.done), 1)
+        job.undo()
+        self.assertEqual(list(job.state.findings.in_state(FindingState.DONE)), [])
+
+    def test_a_stroke_that_leaves_it_visible_leaves_it_open(self) -> None:
+        job = Job(spotted())
+        session = session_for(job)
+        draw(session, "mend_spot", [PLACES[0]], size_px=34.0, opacity=0.2)
+        draw(session, "mend_spot", [(330, 60)], size_px=30.0)
+        self.assertEqual(list(job.state.findings.in_state(FindingState.DONE)), [])

@@ -1,0 +1,102 @@
+"""The worklist in the window: rows, filters, several at once, shapes on the picture."""
+
+from PyQt6.QtCore import QEvent, Qt
+from PyQt6.QtTest import QTest
+
+from lather.document import edits
+from lather.document.findings import FindingState
+from lather.ui.scripted import settle, wait_until
+from tests.tools.test_clean import PLACES, spotted
+from tests.ui.test_window import WindowCase
+
+
+class WorklistTest(WindowCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.open(spotted())
+        self.work = self.window.worklist
+        self.findings = self.work.findings
+        self.rows = self.findings.list
+
+    def texts(self) -> list[str]:
+        return [self.rows.item(n).text().split("\n")[0] for n in range(self.rows.count())]
+
+    def settled(self) -> None:
+        wait_until(lambda: self.bench.task is None)
+        settle(self.app)
+
+    def test_rows_say_what_how_big_and_how_strong(self) -> None:
+        self.assertEqual(self.texts(), ["Dark spot, 1.6 mm"] * 2)
+        self.assertIn("severity 50 · open", self.rows.item(0).text())
+        self.assertIn("a* +9.2", self.rows.item(0).toolTip())
+        self.assertEqual(self.work.note.text(), "1 of 3 decided")
+        self.assertFalse(self.work.survey.isVisible())
+
+    def test_filters_and_orders(self) -> None:
+        counts = []
+        for index in range(self.findings.filter.count()):
+            self.findings.filter.setCurrentIndex(index)
+            counts.append(self.rows.count())
+        self.assertEqual(counts, [2, 0, 1, 0, 3])
+        for index in range(self.findings.order.count()):
+            self.findings.order.setCurrentIndex(index)
+            self.assertEqual(self.rows.count(), 3)
+        tops = [self.bench.state.findings.get(self.rows.item(n).data(Qt.ItemDataRole.UserRole)).y
+                for n in range(3)]
+        self.assertEqual(tops, sorted(tops))
+
+    def test_a_row_leads_to_its_place(self) -> None:
+        place = self.rows.visualItemRect(self.rows.item(1)).center()
+        QTest.mouseClick(self.rows.viewport(), Qt.MouseButton.LeftButton, pos=place)
+        self.assertEqual(self.bench.walk.finding_id, 2)
+        self.assertAlmostEqual(self.bench.geometry.centre_x, PLACES[1][0], delta=1)
+        self.assertIn("24 px with its surround", self.window.tool_card.rulers["size_px"].toolTip())
+
+    def test_keys_walk_and_mend(self) -> None:
+        self.key(Qt.Key.Key_Space)
+        self.assertEqual(self.bench.walk.finding_id, 1)
+        self.assertEqual([item.data(Qt.ItemDataRole.UserRole)
+                          for item in self.rows.selectedItems()], [1])
+        self.key(Qt.Key.Key_Space, QEvent.Type.KeyPress, Qt.KeyboardModifier.ShiftModifier)
+        self.settled()
+        self.assertEqual(len(self.texts()), 1)
+        self.assertEqual(self.bench.walk.finding_id, 2)
+        self.key(Qt.Key.Key_Space, QEvent.Type.KeyPress, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual(self.texts(), [])
+        self.assertEqual(self.findings.empty.text(), "Every finding is decided.")
+
+    def test_several_rows_are_decided_together(self) -> None:
+        self.rows.selectAll()
+        self.findings.buttons[2].click()
+        states = self.bench.state.findings
+        self.assertEqual(len(list(states.in_state(FindingState.SKIPPED))), 2)
+        self.bench.undo()
+        self.rows.selectAll()
+        self.findings.buttons[0].click()
+        self.settled()
+        self.assertEqual(len(list(self.bench.state.findings.in_state(FindingState.DONE))), 2)
+
+    def test_shapes_show_what_is_open_and_go_when_it_is_mended(self) -> None:
+        self.bench.zoom_to(1.0)
+        settle(self.app)
+
+        def rim() -> tuple:
+            """The picture above the first finding, where its shape's corner lies."""
+            return [self.pixel(PLACES[0][0], PLACES[0][1] - y) for y in range(14, 26)]
+
+        marked = rim()
+        self.bench.change("Done", edits.decide, [1], FindingState.DONE)
+        settle(self.app)
+        self.assertNotEqual(rim(), marked)
+        brightest = max(min(pixel) for pixel in marked)
+        self.assertGreater(brightest, max(min(pixel) for pixel in rim()) + 40)
+
+    def test_the_stage_counts_what_is_decided(self) -> None:
+        track = self.window.stages
+        self.assertEqual(track._text(self.bench.stage), "Clean 1/3")
+
+    def test_before_a_survey_it_is_offered(self) -> None:
+        self.open()
+        self.assertTrue(self.work.survey.isVisible())
+        self.assertFalse(self.findings.isVisible())
+        self.assertIn("Survey the portrait", self.work.text.text())
