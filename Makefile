@@ -5,7 +5,7 @@ BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 export NUMBA_CACHE_DIR ?= $(CURDIR)/build/kernels
 
-.PHONY: demo test bench lint shots docs clean
+.PHONY: demo test bench bench-quality lint shots docs clean
 
 demo: $(READY)
 	$(BIN)/lather demo
@@ -15,6 +15,9 @@ test: $(READY)
 
 bench: $(READY)
 	$(BIN)/lather bench
+
+bench-quality: $(READY)
+	$(BIN)/lather bench quality
 
 lint: $(READY)
 	$(BIN)/ruff check .

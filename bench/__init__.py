@@ -12,7 +12,7 @@ from collections.abc import Callable
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from bench import export, keeping, memory, mend, opening, start, stroke
+from bench import export, keeping, memory, mend, opening, quality, start, stroke, surveying
 
 Row = dict[str, object]
 Group = Callable[[], list[Row]]
@@ -20,6 +20,8 @@ Group = Callable[[], list[Row]]
 GROUPS: dict[str, Group] = {
     "stroke": stroke.measure,
     "mend": mend.measure,
+    "survey": surveying.measure,
+    "quality": quality.measure,
     "open": opening.measure,
     "keeping": keeping.measure,
     "export": export.measure,

@@ -1,0 +1,38 @@
+"""How long a survey takes, against one blur of the same picture."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from bench.common import large_samples, median_ms, row
+
+BLUR_SIGMA_PX = 6.0
+MOST_BLURS = 20
+
+
+def measure() -> list[dict[str, object]]:
+    """survey of 24 megapixels, and mending what it found"""
+    import cv2
+
+    from lather.core.survey.survey import survey
+    from lather.document import edits
+    from lather.document.findings import Findings, FindingState
+    from lather.document.job import new_state
+    from lather.document.photo import Photo
+    from lather.tools.clean import mend_findings
+
+    samples = large_samples()
+    rgb = samples.astype(np.float32) / np.float32(65535)
+    blur_ms = median_ms(lambda: cv2.GaussianBlur(rgb, (0, 0), BLUR_SIGMA_PX), 3)
+    survey_ms = median_ms(lambda: survey(rgb), 3)
+    measured = survey(rgb)
+    findings = Findings.of_survey(measured.mm_per_px, measured.findings)
+    state = edits.set_findings(new_state(Photo(samples.copy(), name="large.tif")), findings)
+    wanted = list(findings.in_state(FindingState.OPEN))
+    mend_ms = median_ms(lambda: mend_findings(state, wanted), 1, 0)
+    return [
+        row("survey, 24 MP", survey_ms, "ms", target=f"< {MOST_BLURS}x",
+            ok=survey_ms < MOST_BLURS * blur_ms, reference="one Gaussian blur, sigma 6",
+            reference_value=blur_ms),
+        row(f"mend {len(wanted)} findings, 24 MP", mend_ms, "ms", target=""),
+    ]  # fmt: skip
