@@ -6,6 +6,8 @@ from collections.abc import Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from lather.core.arrays import FloatImage
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.colour.display import through_lattice
@@ -57,17 +59,18 @@ def mend_findings(
     Cancelled : by the token; nothing was changed.
     """
     state, layer_id = _with_layer(state)
-    done = []
-    for number, finding in enumerate(sorted(findings, key=lambda f: f.reach_px)):
+    n_done = 0
+    groups = sorted(_touching(findings), key=lambda group: max(f.reach_px for f in group))
+    for number, group in enumerate(groups):
         if cancel is not None:
             cancel.check()
-        progress(number / len(findings), f"mending {number + 1} of {len(findings)}")
+        progress(number / len(groups), f"mending {number + 1} of {len(groups)}")
         try:
-            state = _mended(state, layer_id, finding)
+            state = _mended(state, layer_id, group)
         except EditError:
             continue
-        done.append(finding.id)
-    if not done:
+        n_done += len(group)
+    if not n_done:
         raise EditError(
             "Nothing was mended",
             "no clean skin lies near enough",
@@ -76,32 +79,50 @@ def mend_findings(
     return state
 
 
-def _mended(state: JobState, layer_id: int, finding: Finding) -> JobState:
+def _touching(findings: Sequence[Finding]) -> list[list[Finding]]:
+    """Findings in groups whose extents touch: one mend must span all of a group."""
+    groups: list[list[Finding]] = []
+    for finding in findings:
+        near = [group for group in groups if any(_touch(finding, other) for other in group)]
+        groups = [group for group in groups if group not in near]
+        groups.append([finding, *(other for group in near for other in group)])
+    return groups
+
+
+def _touch(one: Finding, other: Finding) -> bool:
+    both = one.rect.intersect(other.rect)
+    if both.empty:
+        return False
+    return bool((one.coverage(both) + other.coverage(both) > 1).any())
+
+
+def _mended(state: JobState, layer_id: int, group: Sequence[Finding]) -> JobState:
     from lather.core.mend.spot import mend_spot  # OpenCV is not loaded for the first window
 
     layer = edits.paintable(state, layer_id)
     picture = state.photo.rect
-    place = finding.rect.intersect(picture)
+    place = Rect.union_of(finding.rect for finding in group).intersect(picture)
     if place.empty:
         raise EditError("Nothing was mended", "the finding lies outside of the picture")
+    selection = np.maximum.reduce([finding.coverage(place) for finding in group])
+    ids = [finding.id for finding in group]
+    others = state.findings.decided(ids, FindingState.DONE)
 
     def read(rect: Rect, level: int) -> FloatImage:
         return render_below(state, layer_id, rect, level)
 
-    mended = mend_spot(
-        read, picture, place, finding.coverage(place), avoid=avoided(state.findings)
-    )
+    mended = mend_spot(read, picture, place, selection, avoid=avoided(others))
     record = StrokeRecord(
         tool="mend_spot",
-        brush=Brush(size_px=2 * finding.reach_px, hardness=1.0),
-        samples=(PenSample(0.0, finding.x, finding.y, 1.0),),
+        brush=Brush(size_px=2 * max(finding.reach_px for finding in group), hardness=1.0),
+        samples=tuple(PenSample(0.1 * n, f.x, f.y, 1.0) for n, f in enumerate(group)),
         rect=mended.rect,
         source=(mended.source.dx, mended.source.dy),
-        extras={"finding": finding.id},
+        extras={"findings": ids},
     )
     after = with_mended(layer, mended, record)
     state = edits.update_layer(state, layer_id, tiles=after.tiles, strokes=after.strokes)
-    return edits.decide(state, [finding.id], FindingState.DONE)
+    return edits.decide(state, ids, FindingState.DONE)
 
 
 def _with_layer(state: JobState) -> tuple[JobState, int]:

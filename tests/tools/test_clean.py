@@ -110,8 +110,19 @@ class MendFindingsTest(Case):
 
     def test_every_mend_is_kept_as_data(self) -> None:
         records = mend_findings(self.state, self.open).layers[1].strokes
-        self.assertEqual([record.extras["finding"] for record in records], [1, 2])
+        self.assertEqual(sorted(record.extras["findings"] for record in records), [[1], [2]])
         self.assertTrue(all(record.source is not None for record in records))
+
+    def test_findings_that_touch_are_mended_in_one_go(self) -> None:
+        """Else the one mended first would take its tone from the other."""
+        marks = [finding(n, 120.0 + 14 * n, 90.0, extent_px=tuple([10.0] * N_DIRECTIONS))
+                 for n in (1, 2, 3)]  # fmt: skip
+        marks.append(finding(4, 300, 250))
+        state = edits.set_findings(self.state, Findings.of_survey(0.2, marks))
+        after = mend_findings(state, marks)
+        groups = sorted(sorted(r.extras["findings"]) for r in after.layers[1].strokes)
+        self.assertEqual(groups, [[1, 2, 3], [4]])
+        self.assertEqual(len(list(after.findings.in_state(FindingState.DONE))), 4)
 
     def test_cancelling_changes_nothing(self) -> None:
         before, token = digest(self.state), CancelToken()

@@ -28,6 +28,8 @@ from lather.errors import EditError
 
 RIM_AVERAGE = 0.12  # of the spot's size
 RIM_AVERAGE_PX = (1.2, 5.0)
+RIM_BROAD, MOST_OFF = 3.0, 3.0  # what sticks out of the rim's broad light by so many deviations
+LEAST_KNOWN = 0.1
 TEXTURE = 0.08  # of the spot's size: what is coarser is tone
 LEAST_TEXTURE_PX = 3.0
 FULL_FROM = 0.5  # share of the brush's opacity from which the mend covers fully
@@ -97,7 +99,9 @@ def mend_spot(
     covered = _placed(selection, spot, rect)
     target = read(rect, 0)[..., :3]
     texture = _texture(read, picture, rect.shifted(source.dx, source.dy), spot)
-    colour = texture + _carried_difference(target - texture, covered > SUPPORT, sigma_px)
+    inside = covered > SUPPORT
+    plain = _plain_rim(target, inside, None if avoid is None else avoid(rect), sigma_px)
+    colour = texture + _carried_difference(target - texture, inside, plain, sigma_px)
     np.clip(colour, 0.0, 1.0, out=colour)
     coverage = np.minimum(covered / FULL_FROM, np.float32(opacity))
     coverage = coverage * _mode_weight(luma(colour) - luma(target), mode)
@@ -167,15 +171,39 @@ def _rim_sigma_px(size_px: int) -> float:
     return min(max(RIM_AVERAGE * size_px, low), high)
 
 
+def _plain_rim(
+    target: FloatImage, inside: NDArray[np.bool_], avoided: Plane | None, sigma_px: float
+) -> NDArray[np.bool_]:
+    """The pixels around that tell the tone: no other finding, no hair that crosses the rim."""
+    plain = ~inside
+    if avoided is not None:
+        plain &= avoided < 0.5
+    if not plain.any():
+        return ~inside
+    light = luma(target)
+    known = plain.astype(np.float32)
+    broad = cv2.GaussianBlur(light * known, (0, 0), RIM_BROAD * sigma_px)
+    broad /= np.maximum(cv2.GaussianBlur(known, (0, 0), RIM_BROAD * sigma_px), 1e-6)
+    off = np.abs(light - broad)
+    usual = 1.4826 * float(np.median(off[plain])) + 1e-4
+    kept: NDArray[np.bool_] = plain & (off < MOST_OFF * usual)
+    return kept if kept.any() else plain
+
+
 def _carried_difference(
-    difference: FloatImage, inside: NDArray[np.bool_], sigma_px: float
+    difference: FloatImage,
+    inside: NDArray[np.bool_],
+    plain: NDArray[np.bool_],
+    sigma_px: float,
 ) -> FloatImage:
-    """The rim's difference, averaged over known pixels only, carried inside by a membrane."""
-    known = (~inside).astype(np.float32)
+    """The rim's difference, averaged over plain pixels only, carried inside by a membrane."""
+    known = plain.astype(np.float32)
     weight = cv2.GaussianBlur(known, (0, 0), sigma_px)
     averaged: FloatImage = cv2.GaussianBlur(difference * known[..., None], (0, 0), sigma_px)
     averaged /= np.maximum(weight, 1e-6)[..., None]
-    return fill_membrane(averaged, inside)
+    # Where no plain pixel is near, the membrane spans.
+    unknown = inside | ((weight < LEAST_KNOWN) & ~plain)
+    return fill_membrane(averaged, inside if unknown.all() else unknown)
 
 
 def _mode_weight(rise: Plane, mode: MendMode) -> Plane:
