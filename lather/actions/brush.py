@@ -5,9 +5,13 @@ from __future__ import annotations
 from lather.actions.table import Action, Run
 from lather.actions.workbench import Workbench
 from lather.core.mend.mode import MendMode
+from lather.tools.source import SourceGoes
 from lather.tools.table import TOOLS, tool
 
-_TOOL_KEYS = {"mend_spot": "D", "paint_colour": "F", "erase": "G", "paint_back": "R"}
+_TOOL_KEYS = {
+    "mend_spot": "D", "mend_from_source": "Shift+R", "copy_from_source": "Shift+S",
+    "paint_colour": "F", "erase": "G", "paint_back": "R",
+}  # fmt: skip
 HARDNESS_STEP = 0.1
 AMOUNT_STEP = 0.05
 
@@ -25,6 +29,23 @@ def _harder(steps: int) -> Run:
 def _next_mode(bench: Workbench) -> None:
     modes = list(MendMode)
     bench.set_mode(modes[(modes.index(bench.hand.mode) + 1) % len(modes)])
+
+
+def _uses_source(bench: Workbench) -> bool:
+    return bench.job is not None and tool(bench.hand.tool).uses_source
+
+
+def _picking(on: bool) -> Run:
+    def run(bench: Workbench) -> None:
+        bench.picking = on
+        bench.hand_changed.emit()
+
+    return run
+
+
+def _next_source_goes(bench: Workbench) -> None:
+    ways = list(SourceGoes)
+    bench.set_source_goes(ways[(ways.index(bench.hand.source_goes) + 1) % len(ways)])
 
 
 def _choose_colour(bench: Workbench) -> None:
@@ -88,9 +109,15 @@ ACTIONS = (
         "Mend everything, only lift darks, or only tame brights.",
         "Tool",
         _next_mode,
-        ("C",),
+        ("Shift+T",),
         enabled=lambda bench: tool(bench.hand.tool).uses_mode,
     ),
+    Action("brush.pick_source", "Pick the source (hold)",
+           "While the key is down, a click picks where to take from.", "Tool",
+           _picking(True), ("C",), enabled=_uses_source, release=_picking(False)),
+    Action("brush.source_goes", "Source: next way",
+           "It follows the brush, stays fixed, or is looked for afresh at each stroke.", "Tool",
+           _next_source_goes, enabled=_uses_source),
     Action(
         "brush.colour",
         "Choose colour…",

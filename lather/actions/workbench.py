@@ -7,18 +7,22 @@ from __future__ import annotations
 
 import logging
 from collections.abc import Callable
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 from typing import Any, TypeVar
 
 from lather.actions.asker import Asker
 from lather.actions.keeping import Keeper
+from lather.actions.looks import Looks
 from lather.actions.recovery import Opened
+from lather.actions.task import Task
 from lather.actions.walk import Walk
+from lather.core.brush.stroke import PenSample
 from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
 from lather.document.events import Signal
+from lather.document.findings import FindingState
 from lather.document.job import Job, JobState
 from lather.document.layers import Stage
 from lather.errors import Cancelled, LatherError
@@ -27,7 +31,8 @@ from lather.render.view import Shown
 from lather.render.worker import Executor, SameThread
 from lather.settings.store import Settings
 from lather.tools.base import Colour, Hand
-from lather.tools.session import PenSession, Viewport
+from lather.tools.session import Frame, PenSession, Viewport
+from lather.tools.source import PickedSource, SourceGoes
 from lather.tools.table import TOOLS, tool
 
 T = TypeVar("T")
@@ -37,33 +42,6 @@ SMALLEST_SPACING = 0.02
 _LOWEST = {"hardness": 0.0, "opacity": 0.0, "flow": 0.0, "spacing": SMALLEST_SPACING}
 
 log = logging.getLogger(__name__)
-
-
-@dataclass(frozen=True)
-class Looks:
-    """How the picture is looked at. Nothing here changes it."""
-
-    before: bool = False
-    before_held: bool = False
-    split: bool = False
-    split_at: float = 0.5  # share of the view's width
-    mask_alone: bool = False
-
-    @property
-    def shown(self) -> Shown:
-        if self.before or self.before_held:
-            return Shown.BEFORE
-        return Shown.MASK if self.mask_alone else Shown.AFTER
-
-
-@dataclass
-class Task:
-    """Long work that runs aside."""
-
-    title: str
-    cancel: CancelToken = field(default_factory=CancelToken)
-    share: float = 0.0
-    what: str = ""
 
 
 class Workbench:
@@ -101,6 +79,7 @@ class Workbench:
         self.stage = Stage.CLEAN
         self.task: Task | None = None
         self.panning = False
+        self.picking = False  # the next click picks the source
         self.job_opened: Signal[()] = Signal()
         self.job_changed: Signal[JobState, JobState] = Signal()
         self.hand_changed: Signal[()] = Signal()
@@ -115,6 +94,7 @@ class Workbench:
         self._tool_id = TOOLS[0].id
         self._on_mask = False
         self._view_size = (800, 600)
+        self._warned_of: set[int] = set()  # kept marks that a brush has touched
         self._fitting = True
 
     # --- the job -------------------------------------------------------------------------
@@ -143,7 +123,8 @@ class Workbench:
         self.looks = Looks()
         self.walk.leave()
         self._on_mask = False
-        self._hands["paint_back"] = replace(self._hands["paint_back"], back_to=None)
+        for tool_id, hand in self._hands.items():
+            self._hands[tool_id] = replace(hand, back_to=None, source=None)
         if opened is not None:
             self._attend(opened)
         self.job_opened.emit()
@@ -159,9 +140,31 @@ class Workbench:
         self.keeper.start(opened)
         self.session = PenSession(job, self._stroke_executor, self.viewport)
         self.session.hand = self.hand
-        self.session.began.connect(self.keeper.make_way)
+        self.session.began.connect(self._on_pen_down)
+        self.session.frame.connect(self._warn_of_kept_marks)
+        self._warned_of.clear()
         self.session.failed.connect(lambda error: self.say(error.sentence(), error=True))
         self.fit()
+
+    def _on_pen_down(self, sample: PenSample) -> None:
+        if self.keeper is not None:
+            self.keeper.make_way()
+        hand = self.hand
+        if hand.source is not None and hand.source.offset is None:
+            offset = hand.source.offset_for(sample.x, sample.y, hand.source_goes)
+            self.set_source(replace(hand.source, offset=offset))
+
+    def _warn_of_kept_marks(self, frame: Frame) -> None:
+        """Once a mark: what belongs to the person is under the brush."""
+        findings = self.state.findings
+        for finding in findings.in_state(FindingState.KEPT):
+            touched = frame.painted.contains_point(finding.x, finding.y)
+            if touched and finding.id not in self._warned_of:
+                self._warned_of.add(finding.id)
+                self.say(
+                    f"The brush touches a kept mark ({finding.kind.value.split('.')[-1]}): it "
+                    "belongs to the person. Undo, or open it again in the worklist.", error=True,
+                )  # fmt: skip
 
     def change(
         self, name: str, edit: Callable[..., JobState], *args: Any, gesture: object = None,
@@ -236,6 +239,15 @@ class Workbench:
         for tool_id, hand in self._hands.items():
             self._hands[tool_id] = replace(hand, colour=colour)
         self._hand_is(self._hands[self._tool_id])
+
+    def set_source(self, source: PickedSource | None) -> None:
+        """Where all source tools take from."""
+        for tool_id, hand in self._hands.items():
+            self._hands[tool_id] = replace(hand, source=source)
+        self._hand_is(self._hands[self._tool_id])
+
+    def set_source_goes(self, goes: SourceGoes) -> None:
+        self._hand_is(replace(self._hands[self._tool_id], source_goes=goes))
 
     def set_on_mask(self, on_mask: bool) -> None:
         if on_mask:

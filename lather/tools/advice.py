@@ -88,6 +88,15 @@ _FROM_PRACTICE: dict[str, dict[str, Advice]] = {
         "opacity": Advice(95, 100, "100 %: a half-covered spot shows through."),
         "flow": Advice(70, 100, "70-100 %: one click covers the spot."),
     },
+    "mend_from_source": {
+        "hardness": Advice(40, 70, "40-70 %: the rim melts in, the spot is still covered."),
+        "opacity": Advice(95, 100, "100 %: a half-covered spot shows through."),
+    },
+    "copy_from_source": {
+        "hardness": Advice(0, 50, "0-50 %: no rim shows where the copy ends."),
+        "opacity": Advice(10, 30, "10-30 %: near edges and under eyes build up in strokes."),
+        "flow": Advice(60, 100, "60-100 %: opacity limits the stroke, not flow."),
+    },
     "paint_colour": {
         "hardness": Advice(0, 20, "0-20 %: no rim shows on skin."),
         "opacity": Advice(10, 30, "10-30 %: build up in several strokes."),

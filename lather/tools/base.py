@@ -12,6 +12,7 @@ from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
 from lather.document.job import JobState
 from lather.document.painting import Coverage
+from lather.tools.source import PickedSource, SourceGoes
 
 Colour = tuple[float, float, float]
 
@@ -26,6 +27,8 @@ class Hand:
     mode: MendMode = MendMode.ALL
     on_mask: bool = False
     back_to: JobState | None = None  # what Paint back brings back; None: the photo
+    source: PickedSource | None = None
+    source_goes: SourceGoes = SourceGoes.FOLLOWING
 
 
 @dataclass(frozen=True)
@@ -75,5 +78,7 @@ class Tool:
     brush: Brush
     uses_colour: bool = False
     uses_mode: bool = False
+    uses_source: bool = False
     works_on_mask: bool = True
     waits: bool = False
+    short: str = ""  # for buttons; the title if it is short enough

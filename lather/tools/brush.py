@@ -111,6 +111,10 @@ class PixelWork:
     def hatched(self) -> Coverage | None:
         return None
 
+    def source_offset(self) -> tuple[int, int] | None:
+        """Where the paint comes from, for tools that take it from elsewhere."""
+        return None
+
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
         if self._live.rect.empty:
             return None
@@ -120,6 +124,8 @@ class PixelWork:
             samples=samples,
             rect=self._live.rect,
             colour=self._hand.colour,
+            source=self.source_offset(),
+            mode=self._hand.mode.value,
         )
         after = replace(
             self._layer,

@@ -23,7 +23,8 @@ from lather.document.strokes import StrokeRecord
 from lather.document.tree import walk
 from lather.errors import EditError
 from lather.render.compositor import render_below
-from lather.tools.mend import LAYER_NAME, avoided, with_mended
+from lather.tools.avoid import avoided
+from lather.tools.mend import LAYER_NAME, with_mended
 
 if TYPE_CHECKING:
     from lather.core.survey.survey import Survey

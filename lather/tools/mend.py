@@ -1,4 +1,4 @@
-"""Mend spot: paint over it, and when the pen lifts it is mended from near by."""
+"""Mending by brush: paint over a place, and when the pen lifts it is mended."""
 
 from __future__ import annotations
 
@@ -7,27 +7,36 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from lather.core.arrays import FULL, FloatImage, Plane
+from lather.core.arrays import FULL, FloatImage
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.document import edits
-from lather.document.findings import Findings, FindingState
+from lather.document.findings import FindingState
 from lather.document.job import JobState
 from lather.document.layers import PixelLayer
 from lather.document.painting import Coverage, lay_patch
 from lather.document.strokes import StrokeRecord
 from lather.render.compositor import render, render_below
+from lather.tools.avoid import avoided
 from lather.tools.base import Hand, Outcome, Work
 from lather.tools.brush import with_layer_to_paint, with_new_pixels
+from lather.tools.copy import check_source, tool_uses_source
+from lather.tools.source import SourceGoes
 
 if TYPE_CHECKING:
-    from lather.core.mend.spot import Avoid, Mended
+    from lather.core.mend.spot import Mended
 
 LAYER_NAME = "Mended spots"
+NAMES = {"mend_spot": "Mend spot", "mend_from_source": "Mend from source"}
 
 
 def begin_mend_spot(state: JobState, hand: Hand) -> Work:
+    return MendWork(with_layer_to_paint(state, LAYER_NAME), hand)
+
+
+def begin_mend_from_source(state: JobState, hand: Hand) -> Work:
+    check_source(hand)
     return MendWork(with_layer_to_paint(state, LAYER_NAME), hand)
 
 
@@ -50,11 +59,18 @@ class MendWork:
         return self._coverage
 
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
+        from lather.core.mend.search import Source
         from lather.core.mend.spot import mend_spot  # OpenCV is not loaded for the first window
 
         place = self._coverage.rect
         if place.empty:
             return None
+        source = None
+        if tool_uses_source(self._hand) and self._hand.source_goes is not SourceGoes.FRESH:
+            assert self._hand.source is not None
+            first = samples[0]
+            offset = self._hand.source.offset_for(first.x, first.y, self._hand.source_goes)
+            source = Source(*offset, score=0.0)
         mended = mend_spot(
             self._read,
             self._state.photo.rect,
@@ -62,6 +78,7 @@ class MendWork:
             self._coverage.read(place),
             opacity=self._hand.brush.opacity,
             mode=self._hand.mode,
+            source=source,
             avoid=avoided(self._state.findings),
         )
         record = StrokeRecord(
@@ -79,7 +96,7 @@ class MendWork:
             changed = with_new_pixels(now, self._state, self._layer, after)
             return edits.decide(changed, settled, FindingState.DONE)
 
-        return Outcome("Mend spot", apply)
+        return Outcome(NAMES[self._hand.tool], apply)
 
     def _settled(self, after: PixelLayer, touched: Rect) -> list[int]:
         """Open findings under the stroke that no longer show."""
@@ -105,24 +122,6 @@ def with_mended(layer: PixelLayer, mended: Mended, record: StrokeRecord) -> Pixe
     """The layer with a mend laid over it."""
     tiles = lay_patch(layer.tiles, mended.rect, _pixels(mended), mended.coverage)
     return replace(layer, tiles=tiles, strokes=(*layer.strokes, record))
-
-
-def avoided(findings: Findings) -> Avoid | None:
-    """Places that no texture may come from: what is found and not mended yet, or kept."""
-    unsettled = [f for f in findings.items if findings.state(f) is not FindingState.DONE]
-    if not unsettled:
-        return None
-
-    def coverage(rect: Rect) -> Plane:
-        out = np.zeros((rect.height, rect.width), dtype=np.float32)
-        for finding in unsettled:
-            part = finding.rect.intersect(rect)
-            if not part.empty:
-                inside = part.shifted(-rect.x0, -rect.y0).slices
-                out[inside] = np.maximum(out[inside], finding.coverage(part))
-        return out
-
-    return coverage
 
 
 def _pixels(mended: Mended) -> np.ndarray[tuple[int, ...], np.dtype[np.uint16]]:

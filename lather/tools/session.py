@@ -65,7 +65,7 @@ class PenSession:
 
     Signals
     -------
-    began() : the pen went down.
+    began(PenSample) : the pen goes down; `hand` may still be changed.
     frame(Frame) : show these pixels.
     ended() : the stroke is over; what the job holds now is the truth.
     failed(LatherError) : the stroke came to nothing, with the sentence why.
@@ -73,7 +73,7 @@ class PenSession:
 
     def __init__(self, job: Job, executor: Executor, viewport: Callable[[], Viewport]) -> None:
         self.hand = Hand("mend_spot", tool("mend_spot").brush)
-        self.began: Signal[()] = Signal()
+        self.began: Signal[PenSample] = Signal()
         self.frame: Signal[Frame] = Signal()
         self.ended: Signal[()] = Signal()
         self.failed: Signal[LatherError] = Signal()
@@ -92,7 +92,7 @@ class PenSession:
         return self._stroke is not None or self._finishing
 
     def down(self, sample: PenSample) -> None:
-        self.began.emit()
+        self.began.emit(sample)
         if self._finishing:
             self._waiting.append(("down", sample))
             return

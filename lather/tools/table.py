@@ -5,7 +5,8 @@ from __future__ import annotations
 from lather.core.brush.stroke import Brush
 from lather.tools.base import Tool
 from lather.tools.brush import begin_erase, begin_paint_back, begin_paint_colour
-from lather.tools.mend import begin_mend_spot
+from lather.tools.copy import begin_copy_from_source
+from lather.tools.mend import begin_mend_from_source, begin_mend_spot
 
 TOOLS: tuple[Tool, ...] = (
     Tool(
@@ -18,6 +19,33 @@ TOOLS: tuple[Tool, ...] = (
         uses_mode=True,
         works_on_mask=False,
         waits=True,
+    ),
+    Tool(
+        id="mend_from_source",
+        title="Mend from source",
+        short="Mend from",
+        help="Texture from the picked place, colour and light from around. Hold C and click to "
+        "pick it.",
+        icon="mend_source",
+        begin=begin_mend_from_source,
+        brush=Brush(size_px=40, hardness=0.5, opacity=1.0, flow=1.0),
+        uses_mode=True,
+        uses_source=True,
+        works_on_mask=False,
+        waits=True,
+    ),
+    Tool(
+        id="copy_from_source",
+        title="Copy from source",
+        short="Copy from",
+        help="Exact pixels of the picked place; only what is lighter or darker if you like. Hold "
+        "C and click to pick it.",
+        icon="copy_source",
+        begin=begin_copy_from_source,
+        brush=Brush(size_px=30, hardness=0.3, opacity=0.2, flow=0.7),
+        uses_mode=True,
+        uses_source=True,
+        works_on_mask=False,
     ),
     Tool(
         id="paint_colour",

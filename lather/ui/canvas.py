@@ -34,9 +34,11 @@ from lather.document.tiles import TILE_PX
 from lather.render.view import Shown, TileRequest, ViewTiles
 from lather.render.worker import Executor
 from lather.tools.session import Frame
+from lather.tools.source import PickedSource
 from lather.ui.brush_outline import BrushOutline
 from lather.ui.finding_marks import draw_findings
 from lather.ui.picture_view import PictureView, draw_invitation, draw_split_line
+from lather.ui.source_mark import draw_source, source_box
 
 REST_TICK_MS = 25
 SPLIT_GRIP_PX = 8
@@ -205,6 +207,7 @@ class Canvas(QWidget):
             draw_findings(painter, self.bench, ratio)
         if self.bench.looks.split:
             draw_split_line(painter, self.width() * self.bench.looks.split_at, self.height())
+        draw_source(painter, self.bench, self._cursor, ratio)
         if self._cursor is not None and not self.bench.panning:
             self.outline.draw(painter, self.bench, self._cursor, ratio)
 
@@ -311,6 +314,10 @@ class Canvas(QWidget):
         session = self.bench.session
         if session is None or self.bench.geometry is None:
             return
+        if self.bench.picking:
+            self.bench.set_source(PickedSource(sample.x, sample.y))
+            self.update()
+            return
         if self.bench.looks.shown is Shown.BEFORE:
             self.bench.say("The original is shown: switch Before off to paint.", error=True)
             return
@@ -376,3 +383,6 @@ class Canvas(QWidget):
         if self._cursor is not None:
             box = self.outline.box(self.bench, self._cursor, self.devicePixelRatioF())
             self.update(box.toAlignedRect())
+            mark = source_box(self.bench, self._cursor, self.devicePixelRatioF())
+            if mark is not None:
+                self.update(mark.toAlignedRect())

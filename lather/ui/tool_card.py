@@ -15,6 +15,7 @@ from lather.actions.workbench import (
 )
 from lather.core.mend.mode import MendMode
 from lather.tools.advice import brush_advice
+from lather.tools.source import SourceGoes
 from lather.tools.table import TOOLS, tool
 from lather.ui.ruler import Ruler
 from lather.ui.theme import GAP_1, theme
@@ -28,6 +29,13 @@ _DYNAMICS = (
     ("brush.pressure_flow", "flow"),
     ("brush.build_up", "rest"),
 )
+
+
+SOURCE_TEXTS = {
+    SourceGoes.FOLLOWING: "Keeps its distance from the brush.",
+    SourceGoes.FIXED: "Every stroke begins at the picked place again.",
+    SourceGoes.FRESH: "Every stroke looks for the best place near by.",
+}
 
 
 class ToolCard(Panel):
@@ -46,6 +54,7 @@ class ToolCard(Panel):
             ruler.moved.connect(lambda value, name=name: self._on_moved(name, value))
             self.column.addWidget(ruler)
         self.modes = self._add_modes()
+        self.sources = self._add_sources()
         self._add_dynamics(actions)
         self.advice_line = self._add_advice_line()
         self.colour_button = self._add_colour(actions["brush.colour"])
@@ -73,6 +82,9 @@ class ToolCard(Panel):
         self.modes.setVisible(entry.uses_mode)
         for button in self.modes.findChildren(QPushButton):
             button.setChecked(button.property("mode") is hand.mode)
+        self.sources.setVisible(entry.uses_source)
+        for button in self.sources.findChildren(QPushButton):
+            button.setChecked(button.property("goes") is hand.source_goes)
         self.colour_button.setVisible(entry.uses_colour and not hand.on_mask)
         self._show_colour()
         self.advice_line.setText(self._advice_text(entry.help))
@@ -103,7 +115,8 @@ class ToolCard(Panel):
         grid = QGridLayout()
         grid.setSpacing(GAP_1)
         for index, entry in enumerate(TOOLS):
-            button = CommandButton(actions[f"tool.{entry.id}"], self.bench)
+            text = entry.short or entry.title
+            button = CommandButton(actions[f"tool.{entry.id}"], self.bench, text=text)
             button.setSizePolicy(button.sizePolicy().horizontalPolicy().Expanding,
                                  button.sizePolicy().verticalPolicy())
             self.buttons.append(button)
@@ -128,6 +141,25 @@ class ToolCard(Panel):
                 MendMode.TAME_BRIGHTS: "Only makes darker: shine, bright tips, flakes.",
             }[mode])
             button.clicked.connect(lambda checked, mode=mode: self.bench.set_mode(mode))
+            group.addButton(button)
+            layout.addWidget(button)
+        self.column.addWidget(row)
+        return row
+
+    def _add_sources(self) -> QWidget:
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, GAP_1, 0, 0)
+        layout.setSpacing(GAP_1)
+        layout.addWidget(label("Source"))
+        layout.addStretch(1)
+        group = QButtonGroup(row)
+        for goes, text in SOURCE_TEXTS.items():
+            button = QPushButton(goes.value)
+            button.setCheckable(True)
+            button.setProperty("goes", goes)
+            button.setToolTip(text)
+            button.clicked.connect(lambda checked, goes=goes: self.bench.set_source_goes(goes))
             group.addButton(button)
             layout.addWidget(button)
         self.column.addWidget(row)

@@ -16,8 +16,8 @@ from lather.document.photo import Photo
 from lather.document.tree import walk
 from lather.errors import Cancelled, EditError
 from lather.render.compositor import render
+from lather.tools.avoid import avoided
 from lather.tools.clean import mend_findings
-from lather.tools.mend import avoided
 from tests.support import Case, draw, finding, session_for, skin_photo
 
 PLACES = ((120, 90), (250, 220), (80, 260))

@@ -2,9 +2,12 @@
 
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QPushButton
 
+from lather.core.brush.stroke import PenSample
 from lather.document import edits
 from lather.document.findings import FindingState
+from lather.tools.source import SourceGoes
 from lather.ui.scripted import settle, wait_until
 from tests.tools.test_clean import PLACES, spotted
 from tests.ui.test_window import WindowCase
@@ -100,3 +103,47 @@ class WorklistTest(WindowCase):
         self.assertTrue(self.work.survey.isVisible())
         self.assertFalse(self.findings.isVisible())
         self.assertIn("Survey the portrait", self.work.text.text())
+
+
+class KeepMarkTest(WindowCase):
+    def test_a_brush_over_a_kept_mark_warns_once(self) -> None:
+        self.open(spotted())
+        self.bench.take_tool("paint_colour")
+        self.bench.zoom_to(1.0)
+        settle(self.app)
+        for _ in range(2):
+            x, y = PLACES[2]
+            self.pen.stroke([PenSample(0.01 * n, x - 4 + n, y, 0.8) for n in range(8)])
+            self.pen.wait()
+            settle(self.app)
+        told = [text for text, _ in self.said if "kept mark (mole)" in text]
+        self.assertEqual(len(told), 1)
+        self.assertIn("belongs to the person", told[0])
+
+
+class SourceTest(WindowCase):
+    def test_a_held_key_picks_the_source_and_the_first_stroke_sets_the_distance(self) -> None:
+        self.open()
+        self.bench.take_tool("copy_from_source")
+        self.bench.set_brush(size_px=20, hardness=1, opacity=1, flow=1)
+        self.bench.zoom_to(1.0)
+        settle(self.app)
+        self.assertTrue(self.window.tool_card.sources.isVisible())
+        self.key(Qt.Key.Key_C)
+        self.pen.stroke([PenSample(0.0, 250, 200, 0.8)])
+        self.key(Qt.Key.Key_C, QEvent.Type.KeyRelease)
+        self.assertEqual(len(self.bench.job.history.done), 0)
+        self.assertFalse(self.bench.picking)
+        source = self.bench.hand.source
+        self.assertAlmostEqual(source.x, 250, delta=1)
+        for x, y in ((150, 150), (180, 160)):
+            self.pen.stroke([PenSample(0.0, x, y, 0.8)])
+            self.pen.wait()
+        offsets = [stroke.source for stroke in self.bench.state.active.strokes]
+        self.assertEqual(offsets[0], offsets[1])
+        self.assert_close(offsets[0], (100, 50), 1)
+        for goes in SourceGoes:
+            button = next(b for b in self.window.tool_card.sources.findChildren(QPushButton)
+                          if b.property("goes") is goes)
+            button.click()
+            self.assertIs(self.bench.hand.source_goes, goes)

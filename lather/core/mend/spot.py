@@ -104,8 +104,26 @@ def mend_spot(
     colour = texture + _carried_difference(target - texture, inside, plain, sigma_px)
     np.clip(colour, 0.0, 1.0, out=colour)
     coverage = np.minimum(covered / FULL_FROM, np.float32(opacity))
-    coverage = coverage * _mode_weight(luma(colour) - luma(target), mode)
+    coverage = coverage * mode_weight(luma(colour) - luma(target), mode)
     return Mended(rect, colour, coverage.astype(np.float32), source)
+
+
+def nearest_source(
+    read: Read, picture: Rect, x: float, y: float, radius_px: float, avoid: Avoid | None = None
+) -> Source:
+    """The best place near by to take a disc's pixels from.
+
+    Raises
+    ------
+    EditError : nothing of that size lies near.
+    """
+    spot = Rect.around(x, y, radius_px).intersect(picture)
+    ys, xs = np.mgrid[spot.y0 : spot.y1, spot.x0 : spot.x1]
+    away = np.hypot(xs + 0.5 - x, ys + 0.5 - y)
+    disc = (away <= max(radius_px, 1.0)).astype(np.float32)
+    if spot.empty or not disc.any():
+        raise EditError("Nothing was taken", "the brush did not touch the picture")
+    return _best_source(read, picture, spot, disc, int(disc.sum()), avoid)
 
 
 def _best_source(
@@ -158,8 +176,12 @@ def _texture(read: Read, picture: Rect, rect: Rect, spot: Rect) -> FloatImage:
 
 
 def _read_repeating_border(read: Read, picture: Rect, rect: Rect) -> FloatImage:
-    """Pixels of a rectangle that may stick out of the picture."""
+    """Pixels of a rectangle that may stick out of the picture; EditError if all of it does."""
     part = rect.intersect(picture)
+    if part.empty:
+        raise EditError(
+            "Nothing was mended", "the source lies outside of the picture", "pick it again"
+        )
     rows = (part.y0 - rect.y0, rect.y1 - part.y1)
     columns = (part.x0 - rect.x0, rect.x1 - part.x1)
     padded: FloatImage = np.pad(read(part, 0)[..., :3], (rows, columns, (0, 0)), mode="edge")
@@ -206,7 +228,7 @@ def _carried_difference(
     return fill_membrane(averaged, inside if unknown.all() else unknown)
 
 
-def _mode_weight(rise: Plane, mode: MendMode) -> Plane:
+def mode_weight(rise: Plane, mode: MendMode) -> Plane:
     """1 where the mode lets a change of light by `rise` through, 0 where not, soft between."""
     if mode is MendMode.ALL:
         return np.ones_like(rise)
