@@ -11,6 +11,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QDialog
 
+from lather.actions import finding
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
 from lather.document import edits
@@ -23,7 +24,7 @@ from lather.ui.app import build
 from lather.ui.deliver_dialog import DeliverDialog
 from lather.ui.history_list import HistoryList
 from lather.ui.recovery_dialogs import RecoveryDialog
-from lather.ui.scripted import SIZE, open_and_settle, settle, shot
+from lather.ui.scripted import SIZE, open_and_settle, settle, shot, wait_until
 
 FOLDER = SOURCE_TREE / "docs" / "screenshots"
 
@@ -47,6 +48,17 @@ def main() -> None:
     app.window.canvas._move_cursor(QPointF(330, 420))
     shot(app, FOLDER / "clean.png")
 
+    open_and_settle(app, demo_dir() / "portrait1.jpg")
+    finding.survey(bench)
+    wait_until(lambda: bench.task is None)
+    app.window.messages.hide()
+    shot(app, FOLDER / "survey.png")
+    finding.step(bench, 1)
+    finding.step(bench, 1)
+    shot(app, FOLDER / "finding.png")
+
+    bench.take_job(None)  # without asking about the survey
+    open_and_settle(app, demo_job())
     bench.zoom_to(1.0)
     bench.centre_on(Rect.around(960, 1350, 2))
     bench.look(split=True)

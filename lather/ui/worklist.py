@@ -35,7 +35,7 @@ STAGE_TEXTS = {
     Stage.SHAPE: "Shape is not built yet: nothing here moves or resizes features.",
     Stage.FINISH: "Finish is not built yet. A merged copy on top can be made from the "
     "Layer menu.",
-    Stage.DELIVER: f"Write the finished picture as JPEG, PNG or TIFF.\n\n{DELIVERY_CAUTION}",
+    Stage.DELIVER: f"Write the finished picture as JPEG, PNG, TIFF or WebP.\n\n{DELIVERY_CAUTION}",
 }
 
 
