@@ -126,7 +126,7 @@ def apply_edit(job: Job, name: str, pick: int) -> bool:
 def finding(number: int, x: float = 50.0, y: float = 60.0, **changes) -> Finding:
     """A red blemish of 6 px, with what is given changed."""
     plain = Finding(
-        number, Kind.RED, x, y, 6.0, 1.6, -4.5, 9.25, 50.0, tuple([12.0] * N_DIRECTIONS)
+        number, Kind.RED, x, y, 6.0, 1.6, -4.5, 9.25, 50.0, 0.0, tuple([12.0] * N_DIRECTIONS)
     )
     return replace(plain, **changes)
 

@@ -13,6 +13,7 @@ from lather.document import edits
 from lather.document.findings import Findings, FindingState
 from lather.document.job import JobState
 from lather.document.layers import Stage
+from lather.tools.source import SourceGoes
 
 NEAREST_ZOOM = 1.0
 
@@ -51,6 +52,8 @@ def look_at(bench: Workbench, finding: Finding) -> None:
     advice = advice_for(finding)
     if advice is not None:
         bench.take_tool(advice.tool)
+        if advice.tool == "copy_from_source":
+            bench.set_source_goes(SourceGoes.FRESH)
         bench.set_brush(
             size_px=advice.size_px, hardness=advice.hardness, opacity=advice.opacity, flow=1.0
         )
@@ -86,7 +89,10 @@ def mend(bench: Workbench, findings: Sequence[Finding]) -> None:
         n_done = sum(after.findings.state(f) is FindingState.DONE for f in wanted)
         job.change("Mend finding" if len(wanted) == 1 else f"Mend {n_done} findings", after)
         if n_done < len(wanted):
-            bench.say(f"{n_done} mended; {len(wanted) - n_done} have no clean skin near by.")
+            bench.say(
+                f"{n_done} mended; {len(wanted) - n_done} lie beside an edge or have no clean skin "
+                "near by: copy along the edge by hand."
+            )
         if len(wanted) == 1:
             step(bench, 1)
         else:

@@ -68,6 +68,7 @@ def _finding(finding: Finding, findings: Findings) -> dict[str, Any]:
         "contrast_l": round(finding.contrast_l, 1),
         "contrast_a": round(finding.contrast_a, 1),
         "severity": round(finding.severity),
+        "rim_broken": round(finding.rim_broken, 2),
         "extent_px": [round(radius, 1) for radius in finding.extent_px],
         "state": findings.state(finding).value,
         "advice": None if advice is None else {

@@ -154,6 +154,7 @@ def _finding_from(item: Entry) -> Finding:
         name: _measure(item[name], -1e6, 1e6)
         for name in (
             "x", "y", "radius_px", "diameter_mm", "contrast_l", "contrast_a", "severity",
+            "rim_broken",
         )
     }  # fmt: skip
     return Finding(id=int(item["id"]), kind=Kind(item["kind"]), extent_px=extent_px, **numbers)

@@ -42,7 +42,7 @@ def brush_advice(
     advice = {"spacing": _SPACING, **_FROM_PRACTICE.get(tool_id, {})}
     if tool_id != "mend_spot" or state is None:
         return advice
-    if finding is not None and finding.kind.is_blemish:
+    if finding is not None and finding.kind.is_blemish and finding.stands_free:
         return {**advice, **_for_finding(finding)}
     return {**advice, "size_px": _for_spots(state)}
 

@@ -52,7 +52,8 @@ def mend_findings(
     """The state with findings mended and done, the smallest first.
 
     They go on the active layer if it is one of Clean's that can be painted on, or on a new
-    one above the photo. A finding with no clean skin near by is left open.
+    one above the photo. A finding is left open if an edge crosses its rim, since a mend would
+    smear it, or if there is no clean skin near by.
 
     Raises
     ------
@@ -61,7 +62,8 @@ def mend_findings(
     """
     state, layer_id = _with_layer(state)
     n_done = 0
-    groups = sorted(_touching(findings), key=lambda group: max(f.reach_px for f in group))
+    free = [finding for finding in findings if finding.stands_free]
+    groups = sorted(_touching(free), key=lambda group: max(f.reach_px for f in group))
     for number, group in enumerate(groups):
         if cancel is not None:
             cancel.check()
@@ -74,8 +76,8 @@ def mend_findings(
     if not n_done:
         raise EditError(
             "Nothing was mended",
-            "no clean skin lies near enough",
-            "mend by hand with a smaller brush",
+            "no clean skin lies near enough, or an edge crosses the rim",
+            "copy along the edge first, or mend by hand with a smaller brush",
         )
     return state
 

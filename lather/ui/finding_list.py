@@ -132,13 +132,17 @@ class FindingList(QWidget):
         item = QListWidgetItem(
             crop_of(self.bench.state, place, self.bench.surround),
             f"{TITLES[finding.kind]}, {finding.diameter_mm:.1f} mm\n"
-            f"severity {finding.severity:.0f} · {state.value}",
+            f"severity {finding.severity:.0f} · {state.value}"
+            + ("" if finding.stands_free else " · edge"),
         )
         item.setData(_ID, finding.id)
         item.setToolTip(
             f"{2 * finding.radius_px:.0f} px across, with its surround "
             f"{2 * finding.reach_px:.0f} px.\nAgainst the skin around: "
             f"L* {finding.contrast_l:+.1f}, a* {finding.contrast_a:+.1f}."
+            + ("" if finding.stands_free else
+               f"\n{finding.rim_broken:.0%} of its rim crosses an edge: copy along it weakly, "
+               "a mend would smear.")
         )
         return item
 

@@ -5,6 +5,7 @@ import math
 import numpy as np
 
 from lather.core.rect import Rect
+from lather.core.survey.advice import advice_for
 from lather.core.survey.finding import N_DIRECTIONS, Kind
 from lather.core.work import CancelToken
 from lather.document import edits
@@ -130,6 +131,17 @@ class MendFindingsTest(Case):
         with self.assertRaises(Cancelled):
             mend_findings(self.state, self.open, cancel=token)
         self.assertEqual(digest(self.state), before)
+
+    def test_what_lies_beside_an_edge_is_left_to_the_hand(self) -> None:
+        marks = [finding(1, *PLACES[0], extent_px=tuple([REACH_PX] * N_DIRECTIONS)),
+                 finding(2, *PLACES[1], rim_broken=0.3)]  # fmt: skip
+        state = edits.set_findings(self.state, Findings.of_survey(0.2, marks))
+        after = mend_findings(state, marks)
+        self.assertEqual([f.id for f in after.findings.in_state(FindingState.OPEN)], [2])
+        with self.assertRaisesRegex(EditError, "edge crosses the rim"):
+            mend_findings(after, [marks[1]])
+        advice = advice_for(marks[1])
+        self.assertEqual((advice.tool, advice.opacity), ("copy_from_source", 0.15))
 
     def test_where_no_skin_is_left_it_says_so(self) -> None:
         huge = [finding(1, 200, 180, extent_px=tuple([390.0] * N_DIRECTIONS))]

@@ -25,6 +25,10 @@ def advice_for(finding: Finding) -> FindingAdvice | None:
     """How to mend a finding by hand; None for what belongs to the person."""
     if finding.kind.belongs_to_person:
         return None
+    if not finding.stands_free:
+        # A mend would smear the edge beside it: a few weak copies along it do not.
+        size_px = max(SMALLEST_SIZE_PX, round(2 * finding.radius_px))
+        return FindingAdvice("copy_from_source", float(size_px), 0.3, 0.15, MendMode.ALL)
     # A red mark ends softly and takes a soft brush; a dark spot or a head has a rim.
     hardness = 0.3 if finding.kind is Kind.RED else 0.5
     size_px = max(SMALLEST_SIZE_PX, round(2 * finding.reach_px))

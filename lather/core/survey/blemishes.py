@@ -30,7 +30,7 @@ BORDER_MM = 0.6  # next to the edge of plain skin nothing is looked for
 LEAST_RING = 0.7  # share of the surroundings that must be plain skin
 LEAST_CONTRAST = 0.06
 # At the finest scale; blood is the surest sign.
-LEAST_Z = {Kind.DARK: 5.0, Kind.BRIGHT: 6.0, Kind.RED: 4.6}
+LEAST_Z = {Kind.DARK: 5.0, Kind.BRIGHT: 6.0, Kind.RED: 4.3}
 MOST_ELONGATION = 2.1
 MOST_SLOPE = 0.45  # of the contrast, over the mark's diameter
 LEAST_CLEARNESS = 3.2  # contrast against what is left on the ring

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.lab import srgb_to_lab
+from lather.core.mend.rim import examine_rim, rim_points
 from lather.core.rect import Rect
 from lather.core.survey.blemishes import Spot
 from lather.core.survey.density import optical_density
@@ -32,6 +33,7 @@ class Extent:
     radii_px: tuple[float, ...]
     contrast_l: float
     contrast_a: float
+    rim_broken: float  # share, 0-1
 
 
 def measure_extent(rgb: FloatImage, spot: Spot, mm_per_px: float) -> Extent:
@@ -45,7 +47,8 @@ def measure_extent(rgb: FloatImage, spot: Spot, mm_per_px: float) -> Extent:
     if spot.kind is Kind.BRIGHT:  # the head of a pimple that is larger
         radius_px = max(radius_px, PIMPLE_RADIUS_MM / mm_per_px)
     reach_px = LOOKED_AT * radius_px + 3
-    rect = Rect.around(spot.x, spot.y, reach_px).intersect(Rect(0, 0, rgb.shape[1], rgb.shape[0]))
+    picture = Rect(0, 0, rgb.shape[1], rgb.shape[0])
+    rect = Rect.around(spot.x, spot.y, reach_px).intersect(picture)
     part = np.ascontiguousarray(rgb[rect.slices])
     ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1]
     away = np.hypot(xs + 0.5 - spot.x, ys + 0.5 - spot.y)
@@ -58,11 +61,11 @@ def measure_extent(rgb: FloatImage, spot: Spot, mm_per_px: float) -> Extent:
     inside = away <= radius_px
     difference = lab[inside].mean(0) - np.median(lab[outer], 0)
     margin_px = MARGIN_MM / mm_per_px
-    return Extent(
-        tuple(float(radius + margin_px) for radius in radii),
-        float(difference[0]),
-        float(difference[1]),
-    )
+    whole = tuple(float(radius + margin_px) for radius in radii)
+    wide = Rect.around(spot.x, spot.y, 1.5 * max(whole)).intersect(picture)
+    points = rim_points(spot.x - wide.x0, spot.y - wide.y0, whole)
+    rim = examine_rim(np.ascontiguousarray(rgb[wide.slices]), points)
+    return Extent(whole, float(difference[0]), float(difference[1]), rim.share)
 
 
 def _rise(part: FloatImage, outer: NDArray[np.bool_], sigma_px: float) -> Plane:

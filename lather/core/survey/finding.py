@@ -12,6 +12,7 @@ from lather.core.arrays import Plane
 from lather.core.rect import Rect
 
 N_DIRECTIONS = 24  # in which the extent is measured, the first to the right, then downwards
+MOST_BROKEN = 0.2  # of the rim, for a mend that spans it
 RIM_PX = 1.0  # width of the extent's soft rim
 
 
@@ -45,6 +46,7 @@ class Finding:
     diameter_mm : the same as a diameter on the person.
     contrast_l, contrast_a : mean difference from the surroundings in CIE L* and a*.
     severity : 0-100, how much it catches the eye: contrast against the skin's own unevenness.
+    rim_broken : share of the extent's rim, 0-1, that crosses an edge or the picture's border.
     extent_px : how far it reaches with its soft surround, in `N_DIRECTIONS` directions.
     """
 
@@ -57,7 +59,13 @@ class Finding:
     contrast_l: float
     contrast_a: float
     severity: float
+    rim_broken: float
     extent_px: tuple[float, ...]
+
+    @property
+    def stands_free(self) -> bool:
+        """True if it can be mended from around without smearing what its rim crosses."""
+        return self.rim_broken <= MOST_BROKEN
 
     @property
     def reach_px(self) -> float:

@@ -21,6 +21,7 @@ from lather.errors import EditError
 SURVEYED_MM = 0.2  # a pixel of the reduced picture that blemishes are looked for on
 MOLE_CONTRAST = 0.55  # darkness from which a well-defined dark spot is taken for a mole
 FRECKLE_MM, FRECKLES_WITHIN_MM, LEAST_FRECKLES = 3.0, 12.0, 5
+FOLD = 0.35  # share of a broken rim from which it is no mark but a nostril, a fold, an ear
 SEVERE_Z = 15.0  # deviations at which a finding is two thirds as severe as can be
 
 
@@ -103,10 +104,11 @@ def _findings(
 ) -> list[Finding]:
     """Spots as findings, in pixels of the photo."""
     kinds = [_kind(spot, spots, mm_per_px) for spot in spots]
-    return [
+    found = (
         _finding(spot, kind, measure_extent(rgb, spot, mm_per_px), mm_per_px, scale, place)
         for spot, kind in zip(spots, kinds, strict=True)
-    ]
+    )
+    return [finding for finding in found if finding.rim_broken < FOLD]
 
 
 def _finding(
@@ -122,6 +124,7 @@ def _finding(
         diameter_mm=2 * radius_px * mm_per_px,
         contrast_l=extent.contrast_l,
         contrast_a=extent.contrast_a,
+        rim_broken=extent.rim_broken,
         severity=100 * (1 - math.exp(-spot.z / SEVERE_Z)),
         extent_px=tuple(radius / scale for radius in extent.radii_px),
     )
