@@ -59,4 +59,6 @@ class Findings:
 
     def decided(self, ids: Iterable[int], state: FindingState) -> Findings:
         """A copy with some findings in another state."""
-        return replace(self, states={**self.states, **dict.fromkeys(ids, state)})
+        states = {**self.states, **dict.fromkeys(ids, state)}
+        decided = {key: value for key, value in states.items() if value is not FindingState.OPEN}
+        return replace(self, states=decided)
