@@ -419,11 +419,11 @@ class StrangersTest(Case):
         def nested(job) -> None:
             layer = job["layers"][1]
             for number in range(70):
-                layer = {**layer, "id": 1000 + number, "kind": "group", "layers": [layer]}
+                layer = {**layer, "id": 10**6 + number, "kind": "group", "layers": [layer]}
             job["layers"][1] = layer
 
         def many(job) -> None:
-            job["layers"] += [{**job["layers"][1], "id": 1000 + n} for n in range(4100)]
+            job["layers"] += [{**job["layers"][1], "id": 10**6 + n} for n in range(4100)]
 
         self.refused("nested too deep", job_json=edited(nested))
         self.refused("more than 4000 layers", job_json=edited(many))
