@@ -9,10 +9,10 @@ from __future__ import annotations
 import io
 import struct
 import xml.etree.ElementTree as ElementTree
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, MutableMapping
 from enum import Enum
 from pathlib import Path
-from typing import TYPE_CHECKING, BinaryIO
+from typing import TYPE_CHECKING, Any, BinaryIO
 
 from lather.document.photo import Metadata
 
@@ -71,16 +71,21 @@ def of_tiff(encoded: bytes) -> Metadata:
     exif, whole = Image.Exif(), Image.Exif()
     try:
         whole.load(b"Exif\0\0" + encoded)
-        for tag in _DESCRIBING:
-            if tag in whole:
-                exif[tag] = whole[tag]
-        for tag in (_EXIF_IFD, _GPS_IFD):
-            inner = whole.get_ifd(tag)
-            if inner:
-                exif[tag] = dict(inner)
+        _copy_descriptions(whole, exif)
         return Metadata(_bytes_of(exif), iptc=_iptc_of_tag(whole.get(_IPTC_TAG), encoded[:2]))
     except _UNREADABLE:
         return Metadata()
+
+
+def _copy_descriptions(source: Exif, target: MutableMapping[int, Any]) -> None:
+    """What describes the picture, without what says how its samples are stored."""
+    for tag in _DESCRIBING:
+        if tag in source:
+            target[tag] = source[tag]
+    for tag in (_EXIF_IFD, _GPS_IFD):
+        inner = source.get_ifd(tag)
+        if inner:
+            target[tag] = dict(inner)
 
 
 def _iptc_of_tag(value: object, order: bytes) -> bytes | None:
@@ -104,13 +109,7 @@ def into_tiff(path: Path, metadata: Metadata) -> None:
         header = file.read(8)
         order = "<" if header[:2] == b"II" else ">"
         added = TiffImagePlugin.ImageFileDirectory_v2(header)
-        for tag in _DESCRIBING:
-            if tag in source:
-                added[tag] = source[tag]
-        for tag in (_EXIF_IFD, _GPS_IFD):
-            inner = source.get_ifd(tag)
-            if inner:
-                added[tag] = dict(inner)
+        _copy_descriptions(source, added)
         if metadata.iptc is not None:
             added[_IPTC_TAG] = metadata.iptc
             added.tagtype[_IPTC_TAG] = TiffTags.UNDEFINED

@@ -26,6 +26,8 @@ from lather.render.compositor import render_below
 from lather.tools.avoid import avoided
 from lather.tools.mend import LAYER_NAME, with_mended
 
+STRIP_PX = 256  # rows converted at a time
+
 if TYPE_CHECKING:
     from lather.core.survey.survey import Survey
 
@@ -36,9 +38,10 @@ def survey_photo(
     """`survey` of a photo, in sRGB whatever its own space is."""
     from lather.core.survey.survey import survey
 
-    rgb = photo.read_float(photo.rect)[..., :3]
+    rgb = np.ascontiguousarray(photo.read_float(photo.rect)[..., :3])
     if photo.lattice.shape[0] > 1:
-        rgb = through_lattice(rgb, photo.lattice)
+        for strip in np.array_split(rgb, max(1, photo.height // STRIP_PX)):
+            strip[...] = through_lattice(strip, photo.lattice)  # a view: bounded memory
     return survey(rgb, progress=progress, cancel=cancel)
 
 

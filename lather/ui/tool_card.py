@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Mapping
+from enum import Enum
+from typing import TypeVar
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QIcon, QPixmap
 from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
@@ -31,6 +35,12 @@ _DYNAMICS = (
 )
 
 
+E = TypeVar("E", bound=Enum)
+MODE_TEXTS = {
+    MendMode.ALL: "Changes whatever differs.",
+    MendMode.LIFT_DARKS: "Only makes lighter: dark spots, hairs, dents.",
+    MendMode.TAME_BRIGHTS: "Only makes darker: shine, bright tips, flakes.",
+}
 SOURCE_TEXTS = {
     SourceGoes.FOLLOWING: "Keeps its distance from the brush.",
     SourceGoes.FIXED: "Every stroke begins at the picked place again.",
@@ -53,8 +63,8 @@ class ToolCard(Panel):
         for name, ruler in self.rulers.items():
             ruler.moved.connect(lambda value, name=name: self._on_moved(name, value))
             self.column.addWidget(ruler)
-        self.modes = self._add_modes()
-        self.sources = self._add_sources()
+        self.modes = self._add_choice("Acts on", MODE_TEXTS, bench.set_mode)
+        self.sources = self._add_choice("Source", SOURCE_TEXTS, bench.set_source_goes)
         self._add_dynamics(actions)
         self.advice_line = self._add_advice_line()
         self.colour_button = self._add_colour(actions["brush.colour"])
@@ -80,11 +90,9 @@ class ToolCard(Panel):
         self.note.setText("on the mask" if hand.on_mask else "")
         self.title.setText(f"In hand: {entry.title}")
         self.modes.setVisible(entry.uses_mode)
-        for button in self.modes.findChildren(QPushButton):
-            button.setChecked(button.property("mode") is hand.mode)
+        _show_choice(self.modes, hand.mode)
         self.sources.setVisible(entry.uses_source)
-        for button in self.sources.findChildren(QPushButton):
-            button.setChecked(button.property("goes") is hand.source_goes)
+        _show_choice(self.sources, hand.source_goes)
         self.colour_button.setVisible(entry.uses_colour and not hand.on_mask)
         self._show_colour()
         self.advice_line.setText(self._advice_text(entry.help))
@@ -123,43 +131,23 @@ class ToolCard(Panel):
             grid.addWidget(button, index // 2, index % 2)
         self.column.addLayout(grid)
 
-    def _add_modes(self) -> QWidget:
+    def _add_choice(
+        self, title: str, texts: Mapping[E, str], choose: Callable[[E], None]
+    ) -> QWidget:
+        """A row of buttons of which one is down; each holds its value as 'choice'."""
         row = QWidget()
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, GAP_1, 0, 0)
         layout.setSpacing(GAP_1)
-        layout.addWidget(label("Acts on"))
+        layout.addWidget(label(title))
         layout.addStretch(1)
         group = QButtonGroup(row)
-        for mode in MendMode:
-            button = QPushButton(mode.value)
+        for choice, text in texts.items():
+            button = QPushButton(choice.value)
             button.setCheckable(True)
-            button.setProperty("mode", mode)
-            button.setToolTip({
-                MendMode.ALL: "Mends whatever differs.",
-                MendMode.LIFT_DARKS: "Only makes lighter: dark spots, hairs, dents.",
-                MendMode.TAME_BRIGHTS: "Only makes darker: shine, bright tips, flakes.",
-            }[mode])
-            button.clicked.connect(lambda checked, mode=mode: self.bench.set_mode(mode))
-            group.addButton(button)
-            layout.addWidget(button)
-        self.column.addWidget(row)
-        return row
-
-    def _add_sources(self) -> QWidget:
-        row = QWidget()
-        layout = QHBoxLayout(row)
-        layout.setContentsMargins(0, GAP_1, 0, 0)
-        layout.setSpacing(GAP_1)
-        layout.addWidget(label("Source"))
-        layout.addStretch(1)
-        group = QButtonGroup(row)
-        for goes, text in SOURCE_TEXTS.items():
-            button = QPushButton(goes.value)
-            button.setCheckable(True)
-            button.setProperty("goes", goes)
+            button.setProperty("choice", choice)
             button.setToolTip(text)
-            button.clicked.connect(lambda checked, goes=goes: self.bench.set_source_goes(goes))
+            button.clicked.connect(lambda checked, choice=choice: choose(choice))
             group.addButton(button)
             layout.addWidget(button)
         self.column.addWidget(row)
@@ -199,3 +187,8 @@ class ToolCard(Panel):
         name = QColor.fromRgbF(*self.bench.hand.colour).name()
         self.colour_button.setAccessibleDescription(name)
         self.colour_button.setStyleSheet(f"border-color: {theme().line};")
+
+
+def _show_choice(row: QWidget, chosen: Enum) -> None:
+    for button in row.findChildren(QPushButton):
+        button.setChecked(button.property("choice") is chosen)

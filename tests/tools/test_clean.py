@@ -178,3 +178,26 @@ class ByHandTest(Case):
         draw(session, "mend_spot", [PLACES[0]], size_px=34.0, opacity=0.2)
         draw(session, "mend_spot", [(330, 60)], size_px=30.0)
         self.assertEqual(list(job.state.findings.in_state(FindingState.DONE)), [])
+
+
+class WideGamutTest(Case):
+    def test_a_photo_in_another_space_is_surveyed_in_srgb(self) -> None:
+        """The same colours in a wider space give the same findings."""
+        import pyvips
+
+        from lather.files.photos import read_photo
+        from lather.tools.clean import survey_photo
+        from tests.support import DEMO
+
+        path = self.folder / "wide.tif"
+        image = pyvips.Image.new_from_file(str(DEMO / "portrait2.jpg")).cast("ushort") * 257
+        image = image.cast("ushort").copy(interpretation="rgb16")
+        image.icc_transform("p3", input_profile="srgb", depth=16).tiffsave(str(path))
+        plain = survey_photo(read_photo(DEMO / "portrait2.jpg"))
+        wide = survey_photo(read_photo(path))
+        self.assertAlmostEqual(wide.mm_per_px, plain.mm_per_px, delta=0.01)
+        near = sum(
+            any(math.dist((f.x, f.y), (g.x, g.y)) < 5 for g in plain.findings)
+            for f in wide.findings
+        )
+        self.assertGreaterEqual(near, 0.85 * len(plain.findings))

@@ -261,7 +261,7 @@ class PanelsTest(WindowCase):
         self.open()
         for button in self.window.tool_card.modes.findChildren(QPushButton):
             button.click()
-            self.assertIs(self.bench.hand.mode, button.property("mode"))
+            self.assertIs(self.bench.hand.mode, button.property("choice"))
         self.assertIs(self.bench.hand.mode, MendMode.TAME_BRIGHTS)
 
     def test_layer_rows_follow_the_job(self) -> None:

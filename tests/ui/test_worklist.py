@@ -144,6 +144,6 @@ class SourceTest(WindowCase):
         self.assert_close(offsets[0], (100, 50), 1)
         for goes in SourceGoes:
             button = next(b for b in self.window.tool_card.sources.findChildren(QPushButton)
-                          if b.property("goes") is goes)
+                          if b.property("choice") is goes)
             button.click()
             self.assertIs(self.bench.hand.source_goes, goes)
