@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from lather.actions.table import Action, Run, has_job
+from lather.actions.walk import Mended
 from lather.actions.workbench import Workbench
 from lather.core.rect import Rect
 from lather.core.survey.finding import Finding
@@ -94,11 +95,43 @@ def mend(bench: Workbench, findings: Sequence[Finding]) -> None:
                 "near by: copy along the edge by hand."
             )
         if len(wanted) == 1:
+            bench.walk.mended = Mended(wanted[0], before, after)
             step(bench, 1)
         else:
             bench.walk.go_to(None)
 
     bench.run_task("Mending", work, done)
+
+
+def other_source(bench: Workbench) -> None:
+    """Do the mend accepted last again, from the next best place."""
+    from lather.tools.clean import mend_findings
+
+    job, last = bench.open_job, bench.walk.mended
+    assert last is not None
+    nth = last.nth_source + 1
+
+    def work(progress: Progress, cancel: CancelToken) -> JobState:
+        return mend_findings(
+            last.before, [last.finding], nth_source=nth, progress=progress, cancel=cancel
+        )
+
+    def done(after: JobState) -> None:
+        if bench.job is not job or not has_other_source(bench):
+            return
+        job.undo()
+        job.change("Mend finding", after)
+        bench.walk.mended = Mended(last.finding, last.before, after, nth)
+        look_at(bench, last.finding)
+        bench.say(f"Texture from the next place: number {nth + 1}.")
+
+    bench.run_task("Mending", work, done)
+
+
+def has_other_source(bench: Workbench) -> bool:
+    """True while the last thing done is an accepted mend."""
+    last = bench.walk.mended
+    return bench.job is not None and last is not None and bench.state is last.after
 
 
 def decide(bench: Workbench, findings: Sequence[Finding], state: FindingState) -> None:
@@ -141,6 +174,9 @@ ACTIONS = (
     Action("finding.mend", "Mend it",
            "Accept the proposed mend of this finding, and go to the next.", "Finding",
            lambda bench: mend(bench, _current(bench)), ("Shift+Space",), enabled=_has_current),
+    Action("finding.other_source", "Other source",
+           "Do the mend accepted last again, with texture from the next best place.", "Finding",
+           other_source, ("Ctrl+R",), enabled=has_other_source),
     Action("finding.keep", "Keep it",
            "It belongs to the person: protected from automatic work.", "Finding",
            _decide_current(FindingState.KEPT), ("Ctrl+Space",), enabled=_has_current),

@@ -2,13 +2,35 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from lather.core.survey.finding import Finding
 from lather.document.events import Signal
 from lather.document.findings import Findings, FindingState
+from lather.document.job import JobState
+
+
+@dataclass(frozen=True)
+class Mended:
+    """The mend accepted last: where its texture came from can still be changed.
+
+    `before` and `after` are the states around it; once the job has moved on from `after`
+    there is no other source to be had.
+    """
+
+    finding: Finding
+    before: JobState
+    after: JobState
+    nth_source: int = 0
 
 
 class Walk:
     """A place in the worklist.
+
+    Attributes
+    ----------
+    finding_id : what is looked at.
+    mended : the mend accepted last.
 
     Signals
     -------
@@ -17,11 +39,12 @@ class Walk:
 
     def __init__(self) -> None:
         self.finding_id: int | None = None
+        self.mended: Mended | None = None
         self.moved: Signal[()] = Signal()
 
     def leave(self) -> None:
         """For another job; who listens reads everything back then."""
-        self.finding_id = None
+        self.finding_id = self.mended = None
 
     def go_to(self, finding_id: int | None) -> None:
         if finding_id != self.finding_id:

@@ -49,6 +49,7 @@ def mend_findings(
     state: JobState,
     findings: Sequence[Finding],
     *,
+    nth_source: int = 0,
     progress: Progress = no_progress,
     cancel: CancelToken | None = None,
 ) -> JobState:
@@ -57,6 +58,8 @@ def mend_findings(
     They go on the active layer if it is one of Clean's that can be painted on, or on a new
     one above the photo. A finding is left open if an edge crosses its rim, since a mend would
     smear it, or if there is no clean skin near by.
+
+    `nth_source` takes the texture from the next best place instead of the best.
 
     Raises
     ------
@@ -72,7 +75,7 @@ def mend_findings(
             cancel.check()
         progress(number / len(groups), f"mending {number + 1} of {len(groups)}")
         try:
-            state = _mended(state, layer_id, group)
+            state = _mended(state, layer_id, group, nth_source)
         except EditError:
             continue
         n_done += len(group)
@@ -102,7 +105,9 @@ def _touch(one: Finding, other: Finding) -> bool:
     return bool((one.coverage(both) + other.coverage(both) > 1).any())
 
 
-def _mended(state: JobState, layer_id: int, group: Sequence[Finding]) -> JobState:
+def _mended(
+    state: JobState, layer_id: int, group: Sequence[Finding], nth_source: int
+) -> JobState:
     from lather.core.mend.spot import mend_spot  # OpenCV is not loaded for the first window
 
     layer = edits.paintable(state, layer_id)
@@ -117,7 +122,9 @@ def _mended(state: JobState, layer_id: int, group: Sequence[Finding]) -> JobStat
     def read(rect: Rect, level: int) -> FloatImage:
         return render_below(state, layer_id, rect, level)
 
-    mended = mend_spot(read, picture, place, selection, avoid=avoided(others))
+    mended = mend_spot(
+        read, picture, place, selection, avoid=avoided(others), nth_source=nth_source
+    )
     record = StrokeRecord(
         tool="mend_spot",
         brush=Brush(size_px=2 * max(finding.reach_px for finding in group), hardness=1.0),

@@ -24,8 +24,8 @@ TOOLS: tuple[Tool, ...] = (
         id="mend_from_source",
         title="Mend from source",
         short="Mend from",
-        help="Texture from the picked place, colour and light from around. Hold C and click to "
-        "pick it.",
+        help="Texture from the picked place, colour and light from around. Pick it with "
+        "C held (pen in the left hand: the comma) and a click.",
         icon="mend_source",
         begin=begin_mend_from_source,
         brush=Brush(size_px=40, hardness=0.5, opacity=1.0, flow=1.0),
@@ -38,8 +38,8 @@ TOOLS: tuple[Tool, ...] = (
         id="copy_from_source",
         title="Copy from source",
         short="Copy from",
-        help="Exact pixels of the picked place; only what is lighter or darker if you like. Hold "
-        "C and click to pick it.",
+        help="Exact pixels of the picked place; only what is lighter or darker if you like. Pick "
+        "it with C held (pen in the left hand: the comma) and a click.",
         icon="copy_source",
         begin=begin_copy_from_source,
         brush=Brush(size_px=30, hardness=0.3, opacity=0.2, flow=0.7),

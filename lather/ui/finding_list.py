@@ -78,8 +78,12 @@ class FindingList(QWidget):
         for button in self.buttons:
             row.addWidget(button, 1)
         column.addLayout(row)
-        self.mend_all = CommandButton(actions["finding.mend_all"], bench)
-        column.addWidget(self.mend_all)
+        self.mend_all = CommandButton(actions["finding.mend_all"], bench, text="Mend all")
+        self.other = CommandButton(actions["finding.other_source"], bench)
+        row = QHBoxLayout()
+        row.addWidget(self.mend_all, 1)
+        row.addWidget(self.other, 1)
+        column.addLayout(row)
         self.empty = label("", "dim")
         self.empty.setWordWrap(True)
         column.addWidget(self.empty)
@@ -149,6 +153,8 @@ class FindingList(QWidget):
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         if before.findings != after.findings:
             self.reset()
+        else:
+            self._show_count()
 
     def _on_clicked(self, item: QListWidgetItem) -> None:
         look_at(self.bench, self.findings.get(item.data(_ID)))
@@ -168,6 +174,7 @@ class FindingList(QWidget):
         for button in self.buttons:
             button.refresh()
         self.mend_all.refresh()
+        self.other.refresh()
 
 
 class _DecideButton(CommandButton):

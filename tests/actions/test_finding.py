@@ -70,6 +70,22 @@ class WalkTest(Case):
         self.bench.undo()
         self.assertEqual(self.states(), ["open", "open", "kept"])
 
+    def test_the_mend_accepted_last_can_have_another_source(self) -> None:
+        self.assertFalse(ACTIONS["finding.other_source"].enabled(self.bench))
+        self.run_action("finding.next")
+        self.run_action("finding.mend")
+        sources = [self.bench.state.layers[1].strokes[-1].source]
+        for _ in range(2):
+            self.run_action("finding.other_source")
+            self.assertEqual(len(self.bench.state.layers[1].strokes), 1)
+            sources.append(self.bench.state.layers[1].strokes[-1].source)
+        self.assertEqual(len(set(sources)), 3)
+        self.assertEqual(self.bench.walk.finding_id, 1)
+        self.assertEqual(len(self.bench.job.history.done), 1)
+        self.run_action("finding.next")
+        self.run_action("finding.skip")
+        self.assertFalse(ACTIONS["finding.other_source"].enabled(self.bench))
+
     def test_all_open_ones_at_once_are_one_step(self) -> None:
         self.run_action("finding.mend_all")
         self.assertEqual(self.states(), ["done", "done", "kept"])

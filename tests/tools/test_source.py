@@ -95,7 +95,7 @@ class CopyTest(SourceCase):
 
     def test_without_a_source_it_says_how_to_pick_one(self) -> None:
         job = self.stroke(noise_photo(), "copy_from_source", [(100, 90)], source=None)
-        self.assertIn("hold C and click", self.failures[0])
+        self.assertIn("hold C (pen in the left hand: the comma) and click", self.failures[0])
         self.assertEqual(len(job.state.layers), 1)
 
     def test_a_fresh_source_is_looked_for_at_each_stroke(self) -> None:

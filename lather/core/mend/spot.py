@@ -61,6 +61,7 @@ def mend_spot(
     mode: MendMode = MendMode.ALL,
     source: Source | None = None,
     avoid: Avoid | None = None,
+    nth_source: int = 0,
 ) -> Mended:
     """Mend the selected spot of a picture.
 
@@ -74,6 +75,7 @@ def mend_spot(
     opacity : the brush's opacity 0-1, by which full coverage is known.
     mode : lighten only, darken only, or both.
     source : where to take from; None finds the best.
+    nth_source : the next best instead of the best; begins anew after the last.
     avoid : coverage 0-1 of places in a rectangle that no texture may come from.
 
     Raises
@@ -87,7 +89,7 @@ def mend_spot(
     spot = tight.shifted(place.x0, place.y0)
     selection = selection[tight.slices]
     if source is None:
-        source = _best_source(read, picture, spot, selection, len(ys), avoid)
+        source = _best_source(read, picture, spot, selection, len(ys), avoid, nth_source)
     sigma_px = _rim_sigma_px(max(spot.width, spot.height))
     rect = spot.grown(2 + round(2 * sigma_px)).intersect(picture)
     if rect == spot and bool((selection > SUPPORT).all()):
@@ -127,7 +129,13 @@ def nearest_source(
 
 
 def _best_source(
-    read: Read, picture: Rect, spot: Rect, selection: Plane, area_px: int, avoid: Avoid | None
+    read: Read,
+    picture: Rect,
+    spot: Rect,
+    selection: Plane,
+    area_px: int,
+    avoid: Avoid | None,
+    nth: int = 0,
 ) -> Source:
     size_px = max(spot.width, spot.height)
     level = max(0, int(np.log2(size_px / SEARCHED_PX)))
@@ -137,14 +145,15 @@ def _best_source(
     whole = small.from_level(level)
     reduced = _halved(_placed(selection, spot, whole), level)
     barred = None if avoid is None else _halved(avoid(whole), level) > SUPPORT
-    sources = find_sources(read(small, level)[..., :3], reduced, avoid=barred)
+    image = read(small, level)[..., :3]
+    sources = find_sources(image, reduced, avoid=barred, n_wanted=nth + 1)
     if not sources:
         raise EditError(
             "Nothing was mended",
             "no clean place of this size lies near",
             "use a smaller brush or mend in parts",
         )
-    best = sources[0]
+    best = sources[nth % len(sources)]
     return Source(best.dx << level, best.dy << level, best.score)
 
 
