@@ -37,7 +37,9 @@ def check_source(hand: Hand) -> None:
     """Raise `EditError` if the hand has no source and does not look for one itself."""
     if hand.source is None and hand.source_goes is not SourceGoes.FRESH:
         raise EditError(
-            "Nothing was taken", "no source is picked", "hold C (pen in the left hand: the comma) and click where to take from"
+            "Nothing was taken",
+            "no source is picked",
+            "hold C (pen in the left hand: the comma) and click where to take from",
         )
 
 
