@@ -110,13 +110,13 @@ class OpenRasterTest(Case):
         red[..., 0] = red[..., 3] = 255
         state = read_openraster(self.foreign(
             '<image w="100" h="80"><stack><layer name="r" src="data/red.png" x="70" y="-10" '
-            'composite-op="krita:odd"/></stack></image>', red=red,
+            'composite-op="vendor:odd"/></stack></image>', red=red,
         ))  # fmt: skip
         picture = render(state, state.photo.rect)
         self.assert_close(picture[10, 80, :3], (1, 0, 0), 1e-6)
         self.assert_close(picture[60, 80, :3], (1, 1, 1), 1e-6)
         notices = " ".join(state.photo.notices)
-        self.assertIn("krita:odd is not known", notices)
+        self.assertIn("vendor:odd is not known", notices)
         self.assertIn("laid on white", notices)
 
     def test_bad_files_are_refused_in_a_sentence(self) -> None:
