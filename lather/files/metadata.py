@@ -45,6 +45,7 @@ _IPTC_PLACE = {26, 27, 90, 92, 95, 100, 101}
 # How IPTC-IIM is wrapped in JPEG's APP13 (IPTC, "Embedding IIM in JPEG").
 _RESOURCE_HEADER, _IPTC_RESOURCE = b"Photoshop 3.0\0", b"8BIM\x04\x04"
 
+# Namespaces of properties, as the XMP standard (ISO 16684-1) and the IPTC give them.
 _RDF = "http://www.w3.org/1999/02/22-rdf-syntax-ns#"
 _DC = "http://purl.org/dc/elements/1.1/"
 _RIGHTS = "http://ns.adobe.com/xap/1.0/rights/"
