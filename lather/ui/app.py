@@ -9,7 +9,7 @@ import time
 from dataclasses import dataclass
 from pathlib import Path
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QEvent, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from lather.actions.opening import offer_unsaved_work, open_file
@@ -43,6 +43,8 @@ class App:
             workers.close()
         QApplication.processEvents()
         self.window.deleteLater()
+        # Outside of the toolkit's own loop nothing else carries deletions out.
+        QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
         QApplication.processEvents()
 
 
