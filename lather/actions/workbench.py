@@ -150,7 +150,8 @@ class Workbench:
         if self.keeper is not None:
             self.keeper.make_way()
         hand = self.hand
-        if hand.source is not None and hand.source.offset is None:
+        aims = tool(hand.tool).uses_source and hand.source_goes is SourceGoes.FOLLOWING
+        if aims and hand.source is not None and hand.source.offset is None:
             offset = hand.source.offset_for(sample.x, sample.y, hand.source_goes)
             self.set_source(replace(hand.source, offset=offset))
 

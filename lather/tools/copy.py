@@ -19,7 +19,6 @@ from lather.tools.brush import PixelWork, with_layer_to_paint
 from lather.tools.source import Offset, SourceGoes
 
 LAYER_NAME = "Copied"
-SOURCE_TOOLS = ("mend_from_source", "copy_from_source")
 
 
 def begin_copy_from_source(state: JobState, hand: Hand) -> Work:
@@ -27,10 +26,6 @@ def begin_copy_from_source(state: JobState, hand: Hand) -> Work:
     state = with_layer_to_paint(state, LAYER_NAME)
     paint = SourcePaint(state, hand)
     return CopyWork(state, hand, paint)
-
-
-def tool_uses_source(hand: Hand) -> bool:
-    return hand.tool in SOURCE_TOOLS
 
 
 def check_source(hand: Hand) -> None:
@@ -41,6 +36,14 @@ def check_source(hand: Hand) -> None:
             "no source is picked",
             "hold C (pen in the left hand: the comma) and click where to take from",
         )
+
+
+def picked_offset(hand: Hand, x: float, y: float) -> Offset | None:
+    """The offset for a stroke that begins at (x, y); None if a fresh source is to be found."""
+    if hand.source_goes is SourceGoes.FRESH:
+        return None
+    assert hand.source is not None  # `check_source` saw to it
+    return hand.source.offset_for(x, y, hand.source_goes)
 
 
 class SourcePaint:
@@ -95,12 +98,12 @@ class CopyWork(PixelWork):
         return self._source.offset
 
     def _aim(self, x: float, y: float, radius_px: float) -> Offset:
-        hand, state = self._hand, self._state
-        if hand.source_goes is not SourceGoes.FRESH:
-            assert hand.source is not None
-            return hand.source.offset_for(x, y, hand.source_goes)
+        picked = picked_offset(self._hand, x, y)
+        if picked is not None:
+            return picked
         from lather.core.mend.spot import nearest_source
 
+        state = self._state
         found = nearest_source(
             lambda rect, level: render_below(state, state.active_id, rect, level),
             state.photo.rect, x, y, radius_px, avoided(state.findings),

@@ -21,31 +21,34 @@ from lather.render.compositor import render, render_below
 from lather.tools.avoid import avoided
 from lather.tools.base import Hand, Outcome, Work
 from lather.tools.brush import with_layer_to_paint, with_new_pixels
-from lather.tools.copy import check_source, tool_uses_source
-from lather.tools.source import SourceGoes
+from lather.tools.copy import check_source, picked_offset
 
 if TYPE_CHECKING:
     from lather.core.mend.spot import Mended
 
 LAYER_NAME = "Mended spots"
-NAMES = {"mend_spot": "Mend spot", "mend_from_source": "Mend from source"}
 
 
 def begin_mend_spot(state: JobState, hand: Hand) -> Work:
-    return MendWork(with_layer_to_paint(state, LAYER_NAME), hand)
+    return MendWork(with_layer_to_paint(state, LAYER_NAME), hand, "Mend spot")
 
 
 def begin_mend_from_source(state: JobState, hand: Hand) -> Work:
     check_source(hand)
-    return MendWork(with_layer_to_paint(state, LAYER_NAME), hand)
+    state = with_layer_to_paint(state, LAYER_NAME)
+    return MendWork(state, hand, "Mend from source", takes_picked=True)
 
 
 class MendWork:
     """Collects what the brush covers, then mends it in one go."""
 
-    def __init__(self, state: JobState, hand: Hand) -> None:
+    def __init__(
+        self, state: JobState, hand: Hand, name: str, *, takes_picked: bool = False
+    ) -> None:
         self._state = state
         self._hand = hand
+        self._name = name
+        self._takes_picked = takes_picked
         self._layer = edits.paintable(state, state.active_id)
         self._coverage = Coverage(state.photo.rect)
 
@@ -65,12 +68,9 @@ class MendWork:
         place = self._coverage.rect
         if place.empty:
             return None
-        source = None
-        if tool_uses_source(self._hand) and self._hand.source_goes is not SourceGoes.FRESH:
-            assert self._hand.source is not None
-            first = samples[0]
-            offset = self._hand.source.offset_for(first.x, first.y, self._hand.source_goes)
-            source = Source(*offset, score=0.0)
+        offset = None
+        if self._takes_picked:
+            offset = picked_offset(self._hand, samples[0].x, samples[0].y)
         mended = mend_spot(
             self._read,
             self._state.photo.rect,
@@ -78,7 +78,7 @@ class MendWork:
             self._coverage.read(place),
             opacity=self._hand.brush.opacity,
             mode=self._hand.mode,
-            source=source,
+            source=None if offset is None else Source(*offset, score=0.0),
             avoid=avoided(self._state.findings),
         )
         record = StrokeRecord(
@@ -96,7 +96,7 @@ class MendWork:
             changed = with_new_pixels(now, self._state, self._layer, after)
             return edits.decide(changed, settled, FindingState.DONE)
 
-        return Outcome(NAMES[self._hand.tool], apply)
+        return Outcome(self._name, apply)
 
     def _settled(self, after: PixelLayer, touched: Rect) -> list[int]:
         """Open findings under the stroke that no longer show."""

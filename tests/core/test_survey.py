@@ -9,9 +9,9 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lather.core.colour.density import optical_density
 from lather.core.rect import Rect
 from lather.core.survey.blemishes import find_spots
-from lather.core.survey.density import optical_density
 from lather.core.survey.extent import measure_extent
 from lather.core.survey.finding import N_DIRECTIONS, Kind
 from lather.core.survey.geometry import HANDLES, FaceGeometry, find_faces

@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QPushButton
 from lather.core.brush.stroke import PenSample
 from lather.document import edits
 from lather.document.findings import FindingState
-from lather.tools.source import SourceGoes
+from lather.tools.source import PickedSource, SourceGoes
 from lather.ui.scripted import settle, wait_until
 from tests.tools.test_clean import PLACES, spotted
 from tests.ui.test_window import WindowCase
@@ -147,3 +147,17 @@ class SourceTest(WindowCase):
                           if b.property("choice") is goes)
             button.click()
             self.assertIs(self.bench.hand.source_goes, goes)
+
+    def test_only_a_tool_that_uses_it_sets_the_distance(self) -> None:
+        self.open()
+        self.bench.take_tool("copy_from_source")
+        self.bench.set_source(PickedSource(250.0, 200.0))
+        self.bench.take_tool("paint_colour")
+        self.pen.stroke([PenSample(0.0, 60, 60, 0.8)])
+        self.pen.wait()
+        self.assertIsNone(self.bench.hand.source.offset)
+        self.bench.take_tool("copy_from_source")
+        self.bench.set_source_goes(SourceGoes.FIXED)
+        self.pen.stroke([PenSample(0.0, 90, 90, 0.8)])
+        self.pen.wait()
+        self.assertIsNone(self.bench.hand.source.offset)

@@ -26,10 +26,14 @@ def luma(rgb: NDArray[np.float32]) -> NDArray[np.float32]:
     return result
 
 
+def to_linear(encoded: NDArray[np.floating]) -> NDArray[np.floating]:
+    """Encoded sRGB 0-1 to linear light, in the dtype given."""
+    return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
+
+
 def srgb_to_lab(rgb: NDArray[np.floating]) -> NDArray[np.float64]:
     """Encoded sRGB 0-1 to Lab (L* 0-100)."""
-    encoded = np.asarray(rgb, dtype=np.float64)
-    linear = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
+    linear = to_linear(np.asarray(rgb, dtype=np.float64))
     xyz = linear @ _SRGB_TO_XYZ.T / _D65
     f = np.where(xyz > 216 / 24389, np.cbrt(xyz), (24389 / 27 * xyz + 16) / 116)
     return np.stack(

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage
-from lather.core.survey.density import optical_density
+from lather.core.colour.density import optical_density
 
 BROKEN_ABOVE = 0.1  # optical density: a tenth of the light
 N_POINTS = 72
@@ -24,7 +24,9 @@ LEAST_SMOOTHED_PX = 1.0
 
 @dataclass(frozen=True)
 class RimTest:
-    """Attributes
+    """The outcome of `examine_rim`.
+
+    Attributes
     ----------
     points : (N, 2) x, y along the rim, in pixels of the picture that was tested.
     broken : (N,) bool.

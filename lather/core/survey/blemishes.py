@@ -17,8 +17,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
+from lather.core.colour.density import Density, optical_density
 from lather.core.rect import Rect
-from lather.core.survey.density import Density, optical_density
 from lather.core.survey.finding import Kind
 from lather.core.survey.smooth import blurred, blurred_within, disc
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from lather.core.arrays import FloatImage
+from lather.core.colour.density import optical_density
 from lather.core.rect import Rect
-from lather.core.survey.density import optical_density
 from lather.core.survey.finding import Finding
 
 RING = 1.5  # of the reach: how far the skin around is looked at

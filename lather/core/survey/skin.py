@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
+from lather.core.colour.density import optical_density
 from lather.core.colour.lab import srgb_to_lab
-from lather.core.survey.density import optical_density
 from lather.core.survey.geometry import FaceGeometry
 from lather.core.survey.smooth import blurred_within, disc
 

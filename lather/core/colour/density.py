@@ -13,6 +13,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lather.core.arrays import FloatImage, Plane
+from lather.core.colour.lab import to_linear
 
 NOISE_FLOOR = np.float32(0.004)  # linear light below which density means nothing
 _DARKNESS_WEIGHTS = np.array([0.3, 0.6, 0.1], dtype=np.float32)
@@ -36,7 +37,6 @@ class Density:
 
 def optical_density(rgb: FloatImage) -> Density:
     """Density of (H, W, 3) float32 encoded RGB 0-1."""
-    linear = np.where(rgb <= 0.04045, rgb / 12.92, ((rgb + 0.055) / 1.055) ** 2.4)
-    light = np.log(np.maximum(linear, 0).astype(np.float32) + NOISE_FLOOR)
+    light = np.log(np.maximum(to_linear(rgb), 0).astype(np.float32) + NOISE_FLOOR)
     red, green, blue = light[..., 0], light[..., 1], light[..., 2]
     return Density(-(light @ _DARKNESS_WEIGHTS), red - green, red + blue - 2 * green)
