@@ -31,8 +31,8 @@ app.bench.zoom_to(1.0)
 pen = SimulatedPen(app.window.canvas)
 middle = app.bench.geometry
 for tool_id, size in (("mend_spot", 60.0), ("paint_colour", 300.0)):
-    app.bench.take_tool(tool_id)
-    app.bench.set_brush(size_px=size)
+    app.bench.hands.take_tool(tool_id)
+    app.bench.hands.set_brush(size_px=size)
     for i in range(20):
         x, y = middle.centre_x - 250 + 25 * i, middle.centre_y - 200 + 20 * i
         pen.stroke([PenSample(0.01 * j, x + 6 * j, y, 0.7) for j in range(8)])

@@ -7,8 +7,8 @@ def stroke(app, pen, chance, tool_id: str, size_px: float) -> None:
     from lather.core.brush.stroke import PenSample
 
     photo = app.bench.state.photo
-    app.bench.take_tool(tool_id)
-    app.bench.set_brush(size_px=size_px, opacity=1.0, flow=0.8)
+    app.bench.hands.take_tool(tool_id)
+    app.bench.hands.set_brush(size_px=size_px, opacity=1.0, flow=0.8)
     x, y = chance.uniform(80, photo.width - 80), chance.uniform(80, photo.height - 80)
     dx, dy = chance.uniform(-60, 60), chance.uniform(-60, 60)
     n = 1 if tool_id == "mend_spot" else 8

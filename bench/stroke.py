@@ -52,8 +52,8 @@ def opened(job):
     app.window.resize(1280, 800)
     app.window.show()
     app.bench.take_job(job)
-    app.bench.take_tool("paint_colour")
-    app.bench.set_brush(size_px=SIZE_PX, flow=0.2, opacity=0.6)
+    app.bench.hands.take_tool("paint_colour")
+    app.bench.hands.set_brush(size_px=SIZE_PX, flow=0.2, opacity=0.6)
     app.bench.zoom_to(1.0)
     settle(app)
     canvas, painted_at = app.window.canvas, []

@@ -69,7 +69,7 @@ def main() -> None:
     bench.change("New layer", edits.add_pixel_layer, "Warmth", Stage.EVEN)
     bench.change("Add mask", edits.add_mask, bench.state.active_id)
     bench.change("Group layer", edits.group, bench.state.active_id)
-    bench.take_tool("paint_colour")
+    bench.hands.take_tool("paint_colour")
     bench.go_to_stage(Stage.DELIVER)
     shot(app, FOLDER / "deliver-stage.png")
     bench.settings.set("delivery_folder", "/")

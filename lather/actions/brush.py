@@ -5,57 +5,50 @@ from __future__ import annotations
 from lather.actions.table import Action, Run
 from lather.actions.workbench import Workbench
 from lather.core.mend.mode import MendMode
-from lather.tools.source import SourceGoes
 from lather.tools.table import TOOLS, tool
 
 _TOOL_KEYS = {
     "mend_spot": "D", "mend_from_source": "Shift+R", "copy_from_source": "Shift+S",
-    "paint_colour": "F", "erase": "G", "paint_back": "R",
+    "paint_colour": "F", "erase": "G", "paint_back": "R", "graft": "Alt+D", "outline": "Alt+A",
+    "grow_area": "Alt+S",
 }  # fmt: skip
 HARDNESS_STEP = 0.1
 AMOUNT_STEP = 0.05
 
 
 def _take(tool_id: str) -> Run:
-    return lambda bench: bench.take_tool(tool_id)
+    return lambda bench: bench.hands.take_tool(tool_id)
 
 
 def _harder(steps: int) -> Run:
-    return lambda bench: bench.set_brush(
+    return lambda bench: bench.hands.set_brush(
         hardness=bench.hand.brush.hardness + steps * HARDNESS_STEP
     )
 
 
 def _next_mode(bench: Workbench) -> None:
     modes = list(MendMode)
-    bench.set_mode(modes[(modes.index(bench.hand.mode) + 1) % len(modes)])
+    bench.hands.set_mode(modes[(modes.index(bench.hand.mode) + 1) % len(modes)])
 
 
-def _uses_source(bench: Workbench) -> bool:
-    return bench.job is not None and tool(bench.hand.tool).uses_source
+def _is_brush(bench: Workbench) -> bool:
+    return tool(bench.hand.tool).is_brush
 
 
-def _picking(on: bool) -> Run:
-    def run(bench: Workbench) -> None:
-        bench.picking = on
-        bench.hand_changed.emit()
-
-    return run
-
-
-def _next_source_goes(bench: Workbench) -> None:
-    ways = list(SourceGoes)
-    bench.set_source_goes(ways[(ways.index(bench.hand.source_goes) + 1) % len(ways)])
+def _save_preset(bench: Workbench) -> None:
+    name = bench.ask.text("Save as preset", "Name", bench.hands.preset_name or "")
+    if name is not None:
+        bench.hands.save_preset(name)
 
 
 def _choose_colour(bench: Workbench) -> None:
     colour = bench.ask.colour(bench.hand.colour)
     if colour is not None:
-        bench.set_colour(colour)
+        bench.hands.set_colour(colour)
 
 
 def _toggle(attribute: str) -> Run:
-    return lambda bench: bench.set_brush(
+    return lambda bench: bench.hands.set_brush(
         **{attribute: not getattr(bench.hand.brush, attribute)}
     )
 
@@ -72,7 +65,7 @@ def _switch(attribute: str, title: str, text: str) -> Action:
 
 
 def _more(attribute: str, steps: int) -> Run:
-    return lambda bench: bench.set_brush(
+    return lambda bench: bench.hands.set_brush(
         **{attribute: getattr(bench.hand.brush, attribute) + steps * AMOUNT_STEP}
     )
 
@@ -92,9 +85,9 @@ ACTIONS = (
         for entry in TOOLS
     ),
     Action("brush.smaller", "Smaller brush", "A step smaller.", "Tool",
-           lambda bench: bench.scale_brush(-1), ("W",)),
+           lambda bench: bench.hands.scale_brush(-1), ("W",)),
     Action("brush.larger", "Larger brush", "A step larger.", "Tool",
-           lambda bench: bench.scale_brush(+1), ("E",)),
+           lambda bench: bench.hands.scale_brush(+1), ("E",)),
     Action("brush.softer", "Softer brush", "10 % less hardness.", "Tool",
            _harder(-1), ("Shift+W",)),
     Action("brush.harder", "Harder brush", "10 % more hardness.", "Tool",
@@ -112,12 +105,14 @@ ACTIONS = (
         ("Shift+T",),
         enabled=lambda bench: tool(bench.hand.tool).uses_mode,
     ),
-    Action("brush.pick_source", "Pick the source (hold)",
-           "While the key is down, a click picks where to take from.", "Tool",
-           _picking(True), ("C",), enabled=_uses_source, release=_picking(False)),
-    Action("brush.source_goes", "Source: next way",
-           "It follows the brush, stays fixed, or is looked for afresh at each stroke.", "Tool",
-           _next_source_goes, enabled=_uses_source),
+    Action("brush.next_preset", "Next preset",
+           "The next named brush of this tool, and after the last your own again.", "Tool",
+           lambda bench: bench.hands.next_preset(), ("F3",), enabled=_is_brush),
+    Action("brush.save_preset", "Save as preset…", "Keep the brush in hand under a name.",
+           "Tool", _save_preset, enabled=_is_brush),
+    Action("brush.delete_preset", "Delete preset", "Forget the preset in hand.", "Tool",
+           lambda bench: bench.hands.delete_preset(),
+           enabled=lambda bench: bench.hands.has_own_preset),
     Action(
         "brush.colour",
         "Choose colour…",

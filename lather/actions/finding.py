@@ -52,13 +52,13 @@ def look_at(bench: Workbench, finding: Finding) -> None:
     bench.centre_on(Rect.around(finding.x, finding.y, 1))
     advice = advice_for(finding)
     if advice is not None:
-        bench.take_tool(advice.tool)
+        bench.hands.take_tool(advice.tool)
         if advice.tool == "copy_from_source":
-            bench.set_source_goes(SourceGoes.FRESH)
-        bench.set_brush(
+            bench.hands.set_source_goes(SourceGoes.FRESH)
+        bench.hands.set_brush(
             size_px=advice.size_px, hardness=advice.hardness, opacity=advice.opacity, flow=1.0
         )
-        bench.set_mode(advice.mode)
+        bench.hands.set_mode(advice.mode)
 
 
 def step(bench: Workbench, by: int) -> None:

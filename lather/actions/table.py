@@ -43,21 +43,27 @@ def all_actions() -> tuple[Action, ...]:
     """Every command, in the order of the menus."""
     from lather.actions import (
         application,
+        area,
         brush,
         delivering,
         edit,
         finding,
+        free,
         layer,
         opening,
         saving,
+        source,
         view,
     )
 
-    modules = (opening, saving, delivering, application, edit, finding, brush, layer, view)
+    modules = (
+        opening, saving, delivering, application, edit, finding, free, brush, source, area,
+        layer, view,
+    )  # fmt: skip
     return tuple(action for module in modules for action in module.ACTIONS)
 
 
-MENUS = ("Job", "Edit", "Finding", "Tool", "Layer", "Mask", "View", "Help")
+MENUS = ("Job", "Edit", "Finding", "Tool", "Area", "Layer", "Mask", "View", "Help")
 
 _LEFT_TO_RIGHT = dict(
     zip("QWERTASDFGZXCVB12345", "POIUYÖLKJHM.,NB09876".replace("Ö", ";"), strict=True)

@@ -11,18 +11,19 @@ from dataclasses import replace
 from typing import Any, TypeVar
 
 from lather.actions.asker import Asker
+from lather.actions.broken import warn_of_broken_rim
+from lather.actions.hands import Hands
 from lather.actions.keeping import Keeper
+from lather.actions.kept import KeptMarks
 from lather.actions.looks import Looks
 from lather.actions.recovery import Opened
-from lather.actions.task import Task
+from lather.actions.task import Offer, Task
 from lather.actions.walk import Walk
 from lather.core.brush.stroke import PenSample
-from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
 from lather.document.events import Signal
-from lather.document.findings import FindingState
 from lather.document.job import Job, JobState
 from lather.document.layers import Stage
 from lather.errors import Cancelled, LatherError
@@ -30,16 +31,12 @@ from lather.render.geometry import ViewGeometry
 from lather.render.view import Shown
 from lather.render.worker import Executor, SameThread
 from lather.settings.store import Settings
-from lather.tools.base import Colour, Hand
-from lather.tools.session import Frame, PenSession, Viewport
-from lather.tools.source import PickedSource, SourceGoes
-from lather.tools.table import TOOLS, tool
+from lather.tools.base import Hand
+from lather.tools.session import PenSession, Viewport
+from lather.tools.source import SourceGoes
+from lather.tools.table import tool
 
 T = TypeVar("T")
-SIZE_STEP = 1.15
-SMALLEST_SIZE_PX, LARGEST_SIZE_PX = 1.0, 2000.0
-SMALLEST_SPACING = 0.02
-_LOWEST = {"hardness": 0.0, "opacity": 0.0, "flow": 0.0, "spacing": SMALLEST_SPACING}
 
 log = logging.getLogger(__name__)
 
@@ -51,11 +48,10 @@ class Workbench:
     -------
     job_opened() : `job` is another one (or None).
     job_changed(before, after) : the open job's state changed.
-    hand_changed() : tool, brush, colour or mode changed.
     looks_changed() : before, split, mask view, or zoom, place, mirror changed.
     stage_changed() : another stage is looked at.
     task_changed() : long work began, advanced or ended.
-    said(text, is_error) : a sentence for the person; `retry` is what could be tried again.
+    said(text, is_error) : a sentence for the person; `offer` is what could be done about it.
     """
 
     def __init__(
@@ -72,17 +68,16 @@ class Workbench:
         self.job: Job | None = None
         self.keeper: Keeper | None = None
         self.session: PenSession | None = None
-        self.retry: Callable[[], None] | None = None
+        self.offer: Offer | None = None
+        self.hands = Hands(settings)
         self.looks = Looks()
         self.walk = Walk()
         self.geometry: ViewGeometry | None = None
         self.stage = Stage.CLEAN
         self.task: Task | None = None
         self.panning = False
-        self.picking = False  # the next click picks the source
         self.job_opened: Signal[()] = Signal()
         self.job_changed: Signal[JobState, JobState] = Signal()
-        self.hand_changed: Signal[()] = Signal()
         self.looks_changed: Signal[()] = Signal()
         self.stage_changed: Signal[()] = Signal()
         self.task_changed: Signal[()] = Signal()
@@ -90,12 +85,9 @@ class Workbench:
         self._stroke_executor = stroke_executor or SameThread()
         self._task_executor = task_executor or SameThread()
         self._keep_executor = keep_executor or SameThread()
-        self._hands = {entry.id: Hand(entry.id, entry.brush) for entry in TOOLS}
-        self._tool_id = TOOLS[0].id
-        self._on_mask = False
         self._view_size = (800, 600)
-        self._warned_of: set[int] = set()  # kept marks that a brush has touched
         self._fitting = True
+        self.hands.changed.connect(self._on_hand_changed)
 
     # --- the job -------------------------------------------------------------------------
 
@@ -122,13 +114,10 @@ class Workbench:
         self.keeper = self.session = None
         self.looks = Looks()
         self.walk.leave()
-        self._on_mask = False
-        for tool_id, hand in self._hands.items():
-            self._hands[tool_id] = replace(hand, back_to=None, source=None)
         if opened is not None:
             self._attend(opened)
         self.job_opened.emit()
-        self.hand_changed.emit()
+        self.hands.for_new_job()
 
     def _attend(self, opened: Opened) -> None:
         job = opened.job
@@ -141,9 +130,10 @@ class Workbench:
         self.session = PenSession(job, self._stroke_executor, self.viewport)
         self.session.hand = self.hand
         self.session.began.connect(self._on_pen_down)
-        self.session.frame.connect(self._warn_of_kept_marks)
-        self._warned_of.clear()
+        self._kept_marks = KeptMarks(self)
+        self.session.frame.connect(self._kept_marks.look)
         self.session.failed.connect(lambda error: self.say(error.sentence(), error=True))
+        self.session.broke.connect(lambda outcome: warn_of_broken_rim(self, outcome))
         self.fit()
 
     def _on_pen_down(self, sample: PenSample) -> None:
@@ -151,21 +141,8 @@ class Workbench:
             self.keeper.make_way()
         hand = self.hand
         aims = tool(hand.tool).uses_source and hand.source_goes is SourceGoes.FOLLOWING
-        if aims and hand.source is not None and hand.source.offset is None:
-            offset = hand.source.offset_for(sample.x, sample.y, hand.source_goes)
-            self.set_source(replace(hand.source, offset=offset))
-
-    def _warn_of_kept_marks(self, frame: Frame) -> None:
-        """Once a mark: what belongs to the person is under the brush."""
-        findings = self.state.findings
-        for finding in findings.in_state(FindingState.KEPT):
-            touched = frame.painted.contains_point(finding.x, finding.y)
-            if touched and finding.id not in self._warned_of:
-                self._warned_of.add(finding.id)
-                self.say(
-                    f"The brush touches a kept mark ({finding.kind.value.split('.')[-1]}): it "
-                    "belongs to the person. Undo, or open it again in the worklist.", error=True,
-                )  # fmt: skip
+        if aims and hand.source is not None and hand.source.about is None:
+            self.hands.set_source(replace(hand.source, about=(sample.x, sample.y)))
 
     def change(
         self, name: str, edit: Callable[..., JobState], *args: Any, gesture: object = None,
@@ -196,72 +173,13 @@ class Workbench:
 
     @property
     def hand(self) -> Hand:
-        hand = self._hands[self._tool_id]
-        return replace(hand, on_mask=self._on_mask and tool(hand.tool).works_on_mask)
-
-    @property
-    def back_to(self) -> JobState | None:
-        """What Paint back brings back: a state of the job, or the photo (None)."""
-        return self._hands["paint_back"].back_to
-
-    @property
-    def on_mask(self) -> bool:
-        """True while brushes work on the active layer's mask."""
-        return self._on_mask
-
-    def take_tool(self, tool_id: str) -> None:
-        self._tool_id = tool_id
-        if self._on_mask and not tool(tool_id).works_on_mask:
-            self._on_mask = False
-        self._hand_is(self._hands[tool_id])
-
-    def set_brush(self, **changes: Any) -> None:
-        """Change attributes of the brush in hand, kept within their bounds."""
-        if "size_px" in changes:
-            changes["size_px"] = min(max(changes["size_px"], SMALLEST_SIZE_PX), LARGEST_SIZE_PX)
-        for name, lowest in _LOWEST.items():
-            if name in changes:
-                changes[name] = min(max(changes[name], lowest), 1.0)
-        hand = self._hands[self._tool_id]
-        self._hand_is(replace(hand, brush=replace(hand.brush, **changes)))
-
-    def scale_brush(self, steps: int) -> None:
-        """Larger (steps > 0) or smaller by a constant ratio per step, at least one pixel."""
-        size_px = self.hand.brush.size_px
-        grown = size_px * SIZE_STEP**steps
-        if abs(grown - size_px) < 1:
-            grown = size_px + (1 if steps > 0 else -1)
-        self.set_brush(size_px=float(round(grown)))
-
-    def set_mode(self, mode: MendMode) -> None:
-        self._hand_is(replace(self._hands[self._tool_id], mode=mode))
-
-    def set_colour(self, colour: Colour) -> None:
-        for tool_id, hand in self._hands.items():
-            self._hands[tool_id] = replace(hand, colour=colour)
-        self._hand_is(self._hands[self._tool_id])
-
-    def set_source(self, source: PickedSource | None) -> None:
-        """Where all source tools take from."""
-        for tool_id, hand in self._hands.items():
-            self._hands[tool_id] = replace(hand, source=source)
-        self._hand_is(self._hands[self._tool_id])
-
-    def set_source_goes(self, goes: SourceGoes) -> None:
-        self._hand_is(replace(self._hands[self._tool_id], source_goes=goes))
+        return self.hands.hand
 
     def set_on_mask(self, on_mask: bool) -> None:
+        """Brushes work on the active layer's mask; EditError if it has none or is locked."""
         if on_mask:
             edits.mask_paintable(self.state, self.state.active_id)
-            if not tool(self._tool_id).works_on_mask:
-                self._tool_id = "paint_colour"
-        self._on_mask = on_mask
-        self._hand_is(self._hands[self._tool_id])
-
-    def paint_back_from(self, state: JobState | None) -> None:
-        """Set `back_to` and take Paint back."""
-        self._hands["paint_back"] = replace(self._hands["paint_back"], back_to=state)
-        self.take_tool("paint_back")
+        self.hands.set_on_mask(on_mask)
 
     def select_layer(self, layer_id: int) -> None:
         self.open_job.select(layer_id)
@@ -269,16 +187,14 @@ class Workbench:
 
     def _leave_missing_mask(self) -> None:
         if self.job is not None and self.state.active.mask is None:
-            if self._on_mask:
+            if self.hands.on_mask:
                 self.set_on_mask(False)
             if self.looks.mask_alone:
                 self.look(mask_alone=False)
 
-    def _hand_is(self, hand: Hand) -> None:
-        self._hands[self._tool_id] = hand
+    def _on_hand_changed(self) -> None:
         if self.session is not None:
             self.session.hand = self.hand
-        self.hand_changed.emit()
 
     # --- the view ------------------------------------------------------------------------
 
@@ -356,9 +272,9 @@ class Workbench:
     # --- messages and long work ----------------------------------------------------------
 
     def say(
-        self, text: str, *, error: bool = False, retry: Callable[[], None] | None = None
+        self, text: str, *, error: bool = False, offer: Offer | None = None
     ) -> None:
-        self.retry = retry
+        self.offer = offer
         self.said.emit(text, error)
 
     def run_task(
@@ -405,7 +321,8 @@ class Workbench:
     ) -> None:
         """Say an expected error; log a bug and say that it happened."""
         if isinstance(error, LatherError):
-            self.say(error.sentence(), error=True, retry=retry)
+            offer = Offer("Try again", retry) if retry is not None else None
+            self.say(error.sentence(), error=True, offer=offer)
         elif not isinstance(error, Cancelled):
             log.error(what, exc_info=error)
             self.say(f"{what}: {error!r}. This is a fault of Lather; the job is unharmed.",

@@ -35,3 +35,11 @@ def quantise(values: FloatImage, dtype: type[np.uint8] | type[np.uint16]) -> Sam
     """Float 0-1 to stored samples, rounded to nearest, clipped."""
     top = np.iinfo(dtype).max
     return (np.clip(values, 0.0, 1.0) * np.float32(top) + np.float32(0.5)).astype(dtype)
+
+
+def block_means(plane: Plane, level: int) -> Plane:
+    """Means of blocks of 2**level squared; sides must be multiples of that."""
+    step = 1 << level
+    blocks = plane.reshape(plane.shape[0] // step, step, plane.shape[1] // step, step)
+    means: Plane = blocks.mean((1, 3), dtype=np.float32)
+    return means

@@ -10,6 +10,7 @@ from weakref import WeakKeyDictionary
 
 from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, PixelLayer
+from lather.document.planes import named_planes
 from lather.document.tiles import Tile, Tiles
 from lather.document.tree import Layers
 
@@ -17,14 +18,20 @@ _tiles: WeakKeyDictionary[Tile, bytes] = WeakKeyDictionary()
 
 
 def digest(state: JobState) -> str:
-    """The same for equal layers, masks, strokes, brief, findings and photo size; ids count too."""
+    """The same for equal layers, masks, strokes, brief, findings, planes and photo size.
+
+    Ids count too.
+    """
     photo = state.photo
     found = state.findings
     states = sorted((key, value.value) for key, value in found.states.items())
     parts = [repr((
         photo.width, photo.height, photo.depth_bits, state.brief,
         found.mm_per_px, found.items, states,
+        [sorted(face.handles.items()) for face in found.faces], state.regions.scale,
     )).encode()]  # fmt: skip
+    for name, tiles in sorted(named_planes(state.area, state.regions).items()):
+        parts += [name.encode(), *_of_tiles(tiles)]
     parts += _of_layers(state.layers)
     return hashlib.sha256(b"\0".join(parts)).hexdigest()[:24]
 

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from enum import Enum
 
+from lather.core.survey.face import FaceGeometry
 from lather.core.survey.finding import Finding
 
 
@@ -27,11 +28,13 @@ class Findings:
     mm_per_px : the scale; None before the portrait is surveyed.
     items : the most severe first; ids are their own.
     states : by id; a finding that is missing is open.
+    faces : their handles, the largest face first; none if the scale was set by hand.
     """
 
     mm_per_px: float | None = None
     items: tuple[Finding, ...] = ()
     states: Mapping[int, FindingState] = field(default_factory=dict)
+    faces: tuple[FaceGeometry, ...] = ()
 
     @classmethod
     def of_survey(cls, mm_per_px: float, items: Iterable[Finding]) -> Findings:

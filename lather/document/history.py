@@ -12,6 +12,7 @@ from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 from lather.document.layers import Layer, PixelLayer
+from lather.document.planes import named_planes
 from lather.document.tiles import Tile
 from lather.document.tree import walk
 
@@ -38,10 +39,14 @@ class Step:
         """Tiles that the step took out of the picture."""
         kept = {id(layer) for layer in walk(self.after.layers)}
         changed = [layer for layer in walk(self.before.layers) if id(layer) not in kept]
-        if not changed:
+        replaced = [tile for layer in changed for tile in tiles_of(layer)]
+        if self.before.area is not self.after.area or self.before.regions is not self.after.regions:
+            replaced += planes_of(self.before)
+        if not replaced:
             return []
         after = {id(tile) for layer in walk(self.after.layers) for tile in tiles_of(layer)}
-        return [tile for layer in changed for tile in tiles_of(layer) if id(tile) not in after]
+        after |= {id(tile) for tile in planes_of(self.after)}
+        return [tile for tile in replaced if id(tile) not in after]
 
 
 @dataclass
@@ -137,3 +142,9 @@ def tiles_of(layer: Layer) -> Iterator[Tile]:
         yield from layer.tiles.tiles.values()
     if layer.mask is not None:
         yield from layer.mask.tiles.tiles.values()
+
+
+def planes_of(state: JobState) -> list[Tile]:
+    """The tiles of the area and the regions."""
+    planes = named_planes(state.area, state.regions).values()
+    return [tile for tiles in planes for tile in tiles.tiles.values()]

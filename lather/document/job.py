@@ -18,6 +18,8 @@ from lather.document.history import History, Step
 from lather.document.layers import Layer, PhotoLayer, new_id
 from lather.document.ledger import Ledger
 from lather.document.photo import Photo
+from lather.document.planes import Regions
+from lather.document.tiles import Tiles
 from lather.document.tree import Layers, find
 
 
@@ -34,19 +36,24 @@ class Brief:
 
 @dataclass(frozen=True, eq=False)
 class JobState:
-    """Everything that undo can bring back. Layers run bottom to top."""
+    """Everything that undo can bring back. Layers run bottom to top.
+
+    `area` limits the tools to where it is (0-65535); None lets them work everywhere.
+    """
 
     photo: Photo
     layers: Layers
     active_id: int
     brief: Brief = field(default_factory=Brief)
     findings: Findings = field(default_factory=Findings)
+    area: Tiles | None = None
+    regions: Regions = field(default_factory=Regions)
     extras: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def work(self) -> tuple[object, ...]:
         """What there is to save: equal for states that are worth the same file."""
-        return self.layers, self.brief, self.findings
+        return self.layers, self.brief, self.findings, self.area, self.regions
 
     @property
     def active(self) -> Layer:

@@ -112,13 +112,16 @@ class Coverage:
 
 
 class LiveStroke:
-    """A brush stroke onto a layer's pixels or a mask."""
+    """A brush stroke onto a layer's pixels or a mask; only inside `limit`, if there is one."""
 
-    def __init__(self, base: Tiles, paint: Paint, bounds: Rect) -> None:
+    def __init__(
+        self, base: Tiles, paint: Paint, bounds: Rect, limit: Tiles | None = None
+    ) -> None:
         self.coverage = Coverage(bounds)
         self._base = base
         self._paint = paint
         self._bounds = bounds
+        self._limit = limit
         self._live: dict[Key, Tile] = {}
 
     def add(self, dabs: Dabs) -> Rect:
@@ -135,11 +138,20 @@ class LiveStroke:
                 key,
                 part,
                 base[part.slices],
-                self.coverage.tile(key)[part.slices],
+                self._limited(key, part),
                 out[part.slices],
             )
             self._live[key] = Tile(out)
         return dirty
+
+    def _limited(self, key: Key, part: Rect) -> Plane:
+        """The coverage, inside the area if there is one."""
+        covered = self.coverage.tile(key)[part.slices]
+        if self._limit is None:
+            return covered
+        limit = self._limit.pixels(key)[part.slices]
+        limited: Plane = covered * (limit.astype(np.float32) / np.float32(FULL))
+        return limited
 
     @property
     def rect(self) -> Rect:

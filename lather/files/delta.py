@@ -18,10 +18,12 @@ from numpy.typing import NDArray
 
 from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, Mask, PixelLayer
+from lather.document.planes import Regions, named_planes
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Key, Tile, Tiles
 from lather.document.tree import Layers, find, walk
 from lather.files.description import (
+    JOB,
     MASK,
     PIXELS,
     Entry,
@@ -31,6 +33,8 @@ from lather.files.description import (
     layer_entry,
     layer_from,
     mask_entry,
+    plane_entry,
+    planes_from,
     state_from,
 )
 from lather.files.strokes import strokes_from_json, strokes_to_json
@@ -50,7 +54,7 @@ class DeltaWriter:
         self._known: WeakKeyDictionary[Tile, list[Any]] = WeakKeyDictionary()
         self._n_tiles = 0
         self._new: list[Tile] = []
-        for layer_id, plane, tiles in _planes(base.layers):
+        for layer_id, plane, tiles in _planes(base):
             for key, tile in tiles.tiles.items():
                 self._known[tile] = ["b", layer_id, plane, *key]
 
@@ -67,6 +71,9 @@ class DeltaWriter:
             entry["brief"] = brief_entry(after.brief)
         if after.findings != before.findings:
             entry["findings"] = findings_entry(after.findings)
+        if after.area is not before.area or after.regions is not before.regions:
+            entry["planes"] = self._own_planes(before, after)
+            entry["regions_scale"] = after.regions.scale
         return entry, self._blobs
 
     def accept(self) -> None:
@@ -92,6 +99,17 @@ class DeltaWriter:
         if isinstance(layer, GroupLayer):
             entry["layers"] = [self._layer(child) for child in layer.children]
         return entry
+
+    def _own_planes(self, before: JobState, after: JobState) -> dict[str, Entry]:
+        """The area and the regions: all of them by name, each by what changed."""
+        old = named_planes(before.area, before.regions)
+        entries = {}
+        for name, tiles in named_planes(after.area, after.regions).items():
+            base = old.get(name)
+            if base is None or base.fill != tiles.fill:
+                base = Tiles(1, tiles.fill)
+            entries[name] = {**plane_entry(tiles), "tiles": self._tiles(base, tiles)}
+        return entries
 
     def _mask(self, mask: Mask, old: Mask | None) -> Entry:
         base = old.tiles if old is not None and old.tiles.fill == mask.tiles.fill else None
@@ -133,7 +151,7 @@ class DeltaReader:
 
     def rebase(self) -> None:
         """The present state is the base from here on."""
-        self._base = {(i, plane): tiles for i, plane, tiles in _planes(self._state.layers)}
+        self._base = {(i, plane): tiles for i, plane, tiles in _planes(self._state)}
         self._written: list[Tile] = []
 
     def apply(self, entry: Entry, pixels: memoryview) -> JobState:
@@ -147,7 +165,12 @@ class DeltaReader:
         findings = before.findings
         if "findings" in entry:
             findings = findings_from(entry["findings"])
-        state = state_from(before.photo, layers, entry["active"], brief, findings, before.extras)
+        planes: tuple[Tiles | None, Regions] = before.area, before.regions
+        if "planes" in entry:
+            planes = planes_from(entry["planes"], entry["regions_scale"], self)
+        state = state_from(
+            before.photo, layers, entry["active"], brief, findings, planes, before.extras
+        )
         self._written += self._new
         self._state = state
         return state
@@ -159,8 +182,11 @@ class DeltaReader:
         )
 
     def tiles(self, entry: Entry, layer_id: int, plane: str, channels: int, fill: int) -> Tiles:
-        before = find(self._state.layers, layer_id)
-        base = _plane(before, plane) if before is not None else None
+        if layer_id == JOB:
+            base = named_planes(self._state.area, self._state.regions).get(plane)
+        else:
+            before = find(self._state.layers, layer_id)
+            base = _plane(before, plane) if before is not None else None
         if base is None or base.fill != fill:
             base = Tiles(channels, fill)
         changed: dict[Key, Tile] = {}
@@ -211,13 +237,17 @@ def _as_pixels(samples: NDArray[np.uint16]) -> NDArray[Any]:
     return np.ascontiguousarray(samples).view(np.uint64)[..., 0]
 
 
-def _planes(layers: Layers) -> list[tuple[int, str, Tiles]]:
+def _planes(state: JobState) -> list[tuple[int, str, Tiles]]:
     """Every plane with tiles: layer id, which plane, tiles."""
+    own = named_planes(state.area, state.regions)
     return [
-        (layer.id, plane, tiles)
-        for layer in walk(layers)
-        for plane in (PIXELS, MASK)
-        if (tiles := _plane(layer, plane)) is not None
+        *((JOB, name, tiles) for name, tiles in own.items()),
+        *(
+            (layer.id, plane, tiles)
+            for layer in walk(state.layers)
+            for plane in (PIXELS, MASK)
+            if (tiles := _plane(layer, plane)) is not None
+        ),
     ]
 
 

@@ -12,6 +12,7 @@ from typing import Any, Protocol
 
 from lather.core.arrays import FULL
 from lather.core.blend.modes import BlendMode
+from lather.core.survey.face import HANDLES, FaceGeometry
 from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Brief, JobState
@@ -25,6 +26,7 @@ from lather.document.layers import (
     reserve_ids,
 )
 from lather.document.photo import Photo
+from lather.document.planes import Regions, from_named
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import Tiles
 from lather.document.tree import Layers, walk
@@ -32,9 +34,10 @@ from lather.document.tree import Layers, walk
 Entry = dict[str, Any]
 DEEPEST_GROUPS = 64
 MOST_LAYERS = 4000
-MOST_FINDINGS, LARGEST_FINDING_PX = 20_000, 20_000.0
+MOST_FINDINGS, LARGEST_FINDING_PX, MOST_FACES = 20_000, 20_000.0, 1000
 KINDS: dict[type[Layer], str] = {PhotoLayer: "photo", PixelLayer: "pixels", GroupLayer: "group"}
 PIXELS, MASK = "pixels", "mask"  # the planes of a layer that have tiles
+JOB = 0  # stands for a layer id where the job's own planes are meant
 
 _LAYER_KEYS = {
     "kind", "id", "name", "visible", "strength", "mode", "locked", "stage", "mask", "tiles",
@@ -89,6 +92,9 @@ def findings_entry(findings: Findings) -> Entry | None:
         return None
     return {
         "mm_per_px": findings.mm_per_px,
+        "faces": [
+            {name: list(place) for name, place in face.handles.items()} for face in findings.faces
+        ],
         "items": [
             {**asdict(f), "kind": f.kind.value, "state": findings.state(f).value}
             for f in findings.items
@@ -143,7 +149,41 @@ def findings_from(entry: Entry | None) -> Findings:
         raise ValueError("two findings have the same id")
     states = {int(item["id"]): FindingState(item["state"]) for item in items}
     decided = {key: state for key, state in states.items() if state is not FindingState.OPEN}
-    return Findings(_measure(entry["mm_per_px"], 1e-6, 1e3), found, decided)
+    faces = tuple(_face_from(item) for item in entry.get("faces", ())[:MOST_FACES])
+    return Findings(_measure(entry["mm_per_px"], 1e-6, 1e3), found, decided, faces)
+
+
+def plane_entry(tiles: Tiles) -> Entry:
+    """A plane of the job's own, without tiles."""
+    return {"fill": tiles.fill}
+
+
+def planes_from(
+    entries: Mapping[str, Entry], scale: Any, contents: Contents
+) -> tuple[Tiles | None, Regions]:
+    """The area and the regions; ValueError, KeyError or TypeError if they are wrong."""
+    planes = {
+        name: contents.tiles(entry, JOB, name, 1, _fill(entry)) for name, entry in entries.items()
+    }
+    return from_named(planes, _measure(scale, 1e-4, 1.0))
+
+
+def _face_from(item: Entry) -> FaceGeometry:
+    handles = {}
+    for name in HANDLES:
+        x, y = item[name]
+        handles[name] = _measure(x, -1e6, 1e6), _measure(y, -1e6, 1e6)
+    face = FaceGeometry(handles)
+    if face.pupil_distance_px < 1:
+        raise ValueError("a face's pupils lie in one place")
+    return face
+
+
+def _fill(entry: Entry) -> int:
+    fill = int(entry["fill"])
+    if fill not in (0, FULL):
+        raise ValueError("a mask's fill is neither 0 nor 65535")
+    return fill
 
 
 def _finding_from(item: Entry) -> Finding:
@@ -173,6 +213,7 @@ def state_from(
     active: Any,
     brief: Entry,
     findings: Findings,
+    planes: tuple[Tiles | None, Regions],
     extras: Mapping[str, Any],
 ) -> JobState:
     """A state, after the checks that concern all layers together."""
@@ -185,17 +226,16 @@ def state_from(
         raise ValueError(f"it has more than {MOST_LAYERS} layers")
     reserve_ids(max(ids))
     active_id = active if active in ids else ids[0]
-    return JobState(photo, layers, active_id, brief_from(brief), findings, dict(extras))
+    return JobState(
+        photo, layers, active_id, brief_from(brief), findings, *planes, extras=dict(extras)
+    )
 
 
 def _mask_from(entry: Entry | None, layer_id: int, contents: Contents) -> Mask | None:
     if entry is None:
         return None
-    fill = int(entry["fill"])
-    if fill not in (0, FULL):
-        raise ValueError("a mask's fill is neither 0 nor 65535")
     return Mask(
-        tiles=contents.tiles(entry, layer_id, MASK, 1, fill),
+        tiles=contents.tiles(entry, layer_id, MASK, 1, _fill(entry)),
         enabled=bool(entry["enabled"]),
         inverted=bool(entry["inverted"]),
         extras=_unknown(entry, _MASK_KEYS),

@@ -12,6 +12,7 @@ import struct
 import uuid
 import zipfile
 import zlib
+from collections.abc import Mapping
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -33,6 +34,7 @@ from lather.files.description import (
     findings_entry,
     findings_from,
     layer_from,
+    planes_from,
     state_from,
 )
 from lather.files.migrations import VERSION, migrated
@@ -45,7 +47,7 @@ MOST_STROKES_BYTES = 64 * 2**20
 MOST_PHOTO_BYTES = 4 * 2**30
 _JOB_KEYS = {
     "format", "version", "revision", "application", "photo", "brief", "worked_s",
-    "active_layer", "layers", "findings",
+    "active_layer", "layers", "findings", "planes", "regions_scale",
 }  # fmt: skip
 
 
@@ -176,6 +178,9 @@ class _Reader:
             self._description["active_layer"],
             self._description["brief"],
             findings_from(self._description.get("findings")),
+            planes_from(
+                self._description.get("planes", {}), self._description.get("regions_scale", 1), self
+            ),
             extras,
         )
         return LoadedJob(
@@ -270,7 +275,12 @@ def new_revision() -> str:
 
 
 def job_entry(
-    state: JobState, revision: str, worked_s: float, photo: Entry, layers: list[Entry]
+    state: JobState,
+    revision: str,
+    worked_s: float,
+    photo: Entry,
+    layers: list[Entry],
+    planes: Mapping[str, Entry],
 ) -> Entry:
     """job.json."""
     return {
@@ -285,6 +295,8 @@ def job_entry(
         "worked_s": round(worked_s, 1),
         "active_layer": state.active_id,
         "layers": layers,
+        "planes": planes,
+        "regions_scale": state.regions.scale,
     }
 
 

@@ -20,13 +20,14 @@ from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, PixelLayer
 from lather.document.photo import Photo, photo_hash
+from lather.document.planes import named_planes
 from lather.document.tiles import TILE_PX, Key, Tile, Tiles
 from lather.document.tree import walk
 from lather.errors import LatherError
 from lather.files.archive import Archive, ArchivedTile
 from lather.files.atomic import replacing
 from lather.files.backups import keep_backup
-from lather.files.description import Entry, layer_entry, mask_entry
+from lather.files.description import Entry, layer_entry, mask_entry, plane_entry
 from lather.files.jobfile import job_entry, new_revision
 from lather.files.strokes import strokes_to_json
 from lather.files.tilecodec import encode_tile
@@ -119,10 +120,14 @@ class _Writer:
             self._pool.shutdown(cancel_futures=True)
 
     def _write(self, revision: str, worked_s: float, link_photo: bool) -> None:
-        layers = [self._layer(layer) for layer in self._state.layers]
-        entry = job_entry(
-            self._state, revision, worked_s, self._photo(link_photo), layers
-        )
+        state = self._state
+        layers = [self._layer(layer) for layer in state.layers]
+        planes = {
+            name: {**plane_entry(tiles), **self._tiles(f"planes/{name}", tiles)}
+            for name, tiles in named_planes(state.area, state.regions).items()
+        }
+        photo = self._photo(link_photo)
+        entry = job_entry(state, revision, worked_s, photo, layers, planes)
         for name, small in self._smalls:
             self._archive.writestr(name, small.result())
         self._text("job.json", json.dumps(entry, indent=1))

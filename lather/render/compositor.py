@@ -60,7 +60,7 @@ def render_mask(layer: Layer, rect: Rect, level: int = 0) -> FloatImage:
     """A layer's mask by itself, as grey: white shows, black hides."""
     out = np.ones((rect.height, rect.width, 4), dtype=np.float32)
     if layer.mask is not None:
-        samples = _read_level(layer.mask.tiles, rect, level).astype(np.float32) / FULL
+        samples = read_level(layer.mask.tiles, rect, level).astype(np.float32) / FULL
         out[..., :3] = (1 - samples if layer.mask.inverted else samples)[..., None]
     return out
 
@@ -98,7 +98,7 @@ def _add_group(
 ) -> None:
     mask = None
     if group.mask is not None and group.mask.enabled:
-        mask = _read_level(group.mask.tiles, rect, level)
+        mask = read_level(group.mask.tiles, rect, level)
     plain = group.strength >= 1 and mask is None
     if not group.isolated and plain:
         render_layers(group.children, photo, out, rect, level)
@@ -142,7 +142,7 @@ def _mask_part(
     return None if tile is None else tile.level(level)[inside]
 
 
-def _read_level(tiles: Tiles, rect: Rect, level: int) -> MaskPixels:
+def read_level(tiles: Tiles, rect: Rect, level: int) -> MaskPixels:
     """Samples of one-channel tiles in a rectangle of a mip level."""
     cell_px = TILE_PX >> level
     out = np.full((rect.height, rect.width), tiles.fill, dtype=np.uint16)

@@ -108,6 +108,7 @@ OPTIONS: tuple[Option, ...] = (
         low=0,
         high=20,
     ),
+    Option("presets", "Presets", "Named brushes of your own.", [], shown=False),
     Option("deliveries", "Deliveries", "Named presets for delivery.", [], shown=False),
     Option("delivery_folder", "Delivery folder", "Used lately.", "", shown=False),
     Option("recent", "Recent files", "Opened lately.", [], shown=False),

@@ -11,7 +11,7 @@ from lather.core.rect import Rect
 from lather.document.findings import Findings, FindingState
 
 if TYPE_CHECKING:
-    from lather.core.mend.spot import Avoid
+    from lather.core.mend.result import Avoid
 
 
 def avoided(findings: Findings) -> Avoid | None:

@@ -2,19 +2,30 @@
 
 from __future__ import annotations
 
+from abc import ABC, abstractmethod
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Protocol
 
+from lather.core.area.combine import Combine
+from lather.core.arrays import FloatImage, Plane
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.mend.mode import MendMode
+from lather.core.mend.placement import Turn
 from lather.core.rect import Rect
 from lather.document.job import JobState
 from lather.document.painting import Coverage
-from lather.tools.source import PickedSource, SourceGoes
+from lather.tools.source import PickedSource, Reads, SourceGoes
 
 Colour = tuple[float, float, float]
+
+
+@dataclass(frozen=True)
+class Place:
+    """A selection on the picture: `coverage` (h, w) 0-1 lies in `rect`."""
+
+    rect: Rect
+    coverage: Plane
 
 
 @dataclass(frozen=True)
@@ -29,6 +40,9 @@ class Hand:
     back_to: JobState | None = None  # what Paint back brings back; None: the photo
     source: PickedSource | None = None
     source_goes: SourceGoes = SourceGoes.FOLLOWING
+    turn: Turn = field(default_factory=Turn)  # of the source
+    reads: Reads = Reads.BELOW
+    combine: Combine = Combine.NEW  # what an outline does to the area
 
 
 @dataclass(frozen=True)
@@ -36,25 +50,44 @@ class Outcome:
     """A finished stroke: the step's name and the change itself.
 
     `apply` takes the job's state at that moment and raises `EditError` if the layer has
-    been changed by something else since the stroke began.
+    been changed by something else since the stroke began. `broken` is the place of a mend
+    whose rim crosses an edge, `broken_share` how much of it does.
     """
 
     name: str
     apply: Callable[[JobState], JobState]
+    broken: Place | None = None
+    broken_share: float = 0.0
 
 
-class Work(Protocol):
+class Work(ABC):
     """One stroke in progress. Used by one worker thread, from `add` to `finish`."""
 
+    @abstractmethod
     def add(self, dabs: Dabs) -> Rect:
         """Take dabs in; returns the dirty rectangle, full resolution."""
 
+    @abstractmethod
     def preview(self) -> JobState:
         """The state to show while the stroke goes on."""
 
     def hatched(self) -> Coverage | None:
         """Coverage to mark on the picture, for tools whose result comes at the end."""
+        return None
 
+    def covered(self) -> Coverage | None:
+        """What the brush has covered so far; None for tools that are no brushes."""
+        return None
+
+    def outlines(self) -> bool:
+        """True while the pen's own path is what is being drawn."""
+        return False
+
+    def shown(self, rect: Rect, level: int) -> FloatImage | None:  # noqa: ARG002
+        """(h, w, 4) pixels to show of a rectangle of a level, instead of the preview's."""
+        return None
+
+    @abstractmethod
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
         """The outcome; None if the stroke touched nothing."""
 
@@ -67,7 +100,9 @@ class Tool:
     """An entry of the tool table.
 
     `begin` raises `EditError` where the tool cannot work on the active layer.
-    `waits` says that the result comes after the pen is lifted.
+    `waits` says that the result comes after the pen is lifted; `is_brush` that size, hardness
+    and so on count; `uses_combine` that it makes areas; `tests_rim` that a broken rim would
+    smear.
     """
 
     id: str
@@ -79,6 +114,10 @@ class Tool:
     uses_colour: bool = False
     uses_mode: bool = False
     uses_source: bool = False
+    uses_turn: bool = False
     works_on_mask: bool = True
     waits: bool = False
+    is_brush: bool = True
+    uses_combine: bool = False
+    tests_rim: bool = False
     short: str = ""  # for buttons; the title if it is short enough

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import asdict, replace
+from typing import Any
 
 import numpy as np
 
@@ -10,6 +11,7 @@ from lather.core.arrays import LayerPixels, Plane
 from lather.core.blend.composite import to_pixels
 from lather.core.brush.dabs import Dabs, lay_colour
 from lather.core.brush.stroke import PenSample
+from lather.core.mend.placement import Placement
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.job import JobState
@@ -76,6 +78,17 @@ def with_new_pixels(
     return edits.update_layer(now, layer.id, tiles=after.tiles, strokes=after.strokes)
 
 
+def taken_from(placement: Placement | None) -> dict[str, Any]:
+    """The fields of a `StrokeRecord` that say where its pixels came from."""
+    if placement is None:
+        return {}
+    source = placement.dx, placement.dy
+    if placement.turn.plain:
+        return {"source": source}
+    return {"source": source, "extras": {"turn": asdict(placement.turn),
+                                         "about": list(placement.about)}}  # fmt: skip
+
+
 class StatePaint:
     """The whole picture as it was in another state of the job."""
 
@@ -92,7 +105,7 @@ class StatePaint:
         lay_colour(base, coverage, source, out)
 
 
-class PixelWork:
+class PixelWork(Work):
     """A stroke onto a pixel layer."""
 
     def __init__(self, state: JobState, hand: Hand, paint: Paint, name: str) -> None:
@@ -100,7 +113,7 @@ class PixelWork:
         self._hand = hand
         self._name = name
         self._layer = edits.paintable(state, state.active_id)
-        self._live = LiveStroke(self._layer.tiles, paint, state.photo.rect)
+        self._live = LiveStroke(self._layer.tiles, paint, state.photo.rect, state.area)
 
     def add(self, dabs: Dabs) -> Rect:
         return self._live.add(dabs)
@@ -108,10 +121,10 @@ class PixelWork:
     def preview(self) -> JobState:
         return edits.update_layer(self._state, self._layer.id, tiles=self._live.tiles())
 
-    def hatched(self) -> Coverage | None:
-        return None
+    def covered(self) -> Coverage:
+        return self._live.coverage
 
-    def source_offset(self) -> tuple[int, int] | None:
+    def source_placement(self) -> Placement | None:
         """Where the paint comes from, for tools that take it from elsewhere."""
         return None
 
@@ -124,8 +137,8 @@ class PixelWork:
             samples=samples,
             rect=self._live.rect,
             colour=self._hand.colour,
-            source=self.source_offset(),
             mode=self._hand.mode.value,
+            **taken_from(self.source_placement()),
         )
         after = replace(
             self._layer,
@@ -137,7 +150,7 @@ class PixelWork:
         )
 
 
-class MaskWork:
+class MaskWork(Work):
     """A stroke onto the active layer's mask."""
 
     def __init__(self, state: JobState, *, target: float, name: str) -> None:
@@ -145,7 +158,9 @@ class MaskWork:
         self._name = name
         self._mask: Mask = edits.mask_paintable(state, state.active_id)
         shown = 1.0 - target if self._mask.inverted else target
-        self._live = LiveStroke(self._mask.tiles, MaskPaint(shown), state.photo.rect)
+        self._live = LiveStroke(
+            self._mask.tiles, MaskPaint(shown), state.photo.rect, state.area
+        )
 
     def add(self, dabs: Dabs) -> Rect:
         return self._live.add(dabs)
@@ -153,9 +168,6 @@ class MaskWork:
     def preview(self) -> JobState:
         mask = replace(self._mask, tiles=self._live.tiles())
         return edits.update_layer(self._state, self._state.active_id, mask=mask)
-
-    def hatched(self) -> Coverage | None:
-        return None
 
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:  # noqa: ARG002
         if self._live.rect.empty:

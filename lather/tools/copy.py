@@ -7,16 +7,17 @@ import numpy as np
 from lather.core.arrays import LayerPixels, Plane
 from lather.core.blend.composite import to_pixels
 from lather.core.brush.dabs import Dabs, lay_colour
-from lather.core.mend.mode import MendMode
+from lather.core.mend.mode import MendMode, mode_weight
+from lather.core.mend.placement import Placement, read_placed
 from lather.core.rect import Rect
 from lather.document.job import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.errors import EditError
-from lather.render.compositor import render_below
 from lather.tools.avoid import avoided
 from lather.tools.base import Hand, Work
 from lather.tools.brush import PixelWork, with_layer_to_paint
-from lather.tools.source import Offset, SourceGoes
+from lather.tools.reading import below, source_of
+from lather.tools.source import SourceGoes
 
 LAYER_NAME = "Copied"
 
@@ -38,43 +39,43 @@ def check_source(hand: Hand) -> None:
         )
 
 
-def picked_offset(hand: Hand, x: float, y: float) -> Offset | None:
-    """The offset for a stroke that begins at (x, y); None if a fresh source is to be found."""
+def picked_placement(hand: Hand, x: float, y: float) -> Placement | None:
+    """The source of a stroke that begins at (x, y); None if a fresh one is to be found."""
     if hand.source_goes is SourceGoes.FRESH:
         return None
     assert hand.source is not None  # `check_source` saw to it
-    return hand.source.offset_for(x, y, hand.source_goes)
+    return hand.source.placement(x, y, hand.source_goes, hand.turn)
 
 
 class SourcePaint:
-    """The picture as it was when the stroke began, from `offset` away.
+    """The picture as it was when the stroke began, from the source's place.
 
     What was copied in the same stroke is never copied again: no trails.
     """
 
     def __init__(self, state: JobState, hand: Hand) -> None:
-        self._state = state
-        self._layer_id = state.active_id
+        self._picture = state.photo.rect
+        self._below = below(state, state.active_id)
+        self._read = source_of(state, state.active_id, hand.reads)
         self._mode = hand.mode
-        self.offset: Offset = (0, 0)
+        self.placement = Placement(0, 0)
 
     def lay(
         self, key: Key, part: Rect, base: LayerPixels, coverage: Plane, out: LayerPixels
     ) -> None:
         cell = Rect.cell(key, TILE_PX)
         target_rect = part.shifted(cell.x0, cell.y0)
-        pixels = render_below(self._state, self._layer_id, target_rect.shifted(*self.offset))
+        pixels = read_placed(self._read, self._picture, target_rect, self.placement, repeat=False)
         # Beyond the picture's border there is nothing to take.
         coverage = coverage * pixels[..., 3]
         if self._mode is not MendMode.ALL:
             from lather.core.colour.lab import luma
-            from lather.core.mend.spot import mode_weight
 
-            target = render_below(self._state, self._layer_id, target_rect)
+            target = self._below(target_rect, 0)
             rise = luma(pixels[..., :3]) - luma(target[..., :3])
             coverage = coverage * mode_weight(rise, self._mode)
         source = np.empty(pixels.shape, dtype=np.uint16)
-        to_pixels(pixels, source)
+        to_pixels(np.clip(pixels, 0, 1), source)
         source[..., 3] = np.where(pixels[..., 3] > 0, 65535, 0)
         lay_colour(base, np.ascontiguousarray(coverage, dtype=np.float32), source, out)
 
@@ -90,22 +91,22 @@ class CopyWork(PixelWork):
     def add(self, dabs: Dabs) -> Rect:
         if not self._aimed and len(dabs):
             x, y, radius_px = (float(value) for value in dabs[0, :3])
-            self._source.offset = self._aim(x, y, radius_px)
+            self._source.placement = self._aim(x, y, radius_px)
             self._aimed = True
         return super().add(dabs)
 
-    def source_offset(self) -> Offset | None:
-        return self._source.offset
+    def source_placement(self) -> Placement:
+        return self._source.placement
 
-    def _aim(self, x: float, y: float, radius_px: float) -> Offset:
-        picked = picked_offset(self._hand, x, y)
+    def _aim(self, x: float, y: float, radius_px: float) -> Placement:
+        picked = picked_placement(self._hand, x, y)
         if picked is not None:
             return picked
         from lather.core.mend.spot import nearest_source
 
         state = self._state
         found = nearest_source(
-            lambda rect, level: render_below(state, state.active_id, rect, level),
-            state.photo.rect, x, y, radius_px, avoided(state.findings),
+            source_of(state, state.active_id, self._hand.reads), state.photo.rect, x, y,
+            radius_px, avoided(state.findings),
         )  # fmt: skip
-        return found.dx, found.dy
+        return Placement(found.dx, found.dy)

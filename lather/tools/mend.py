@@ -7,26 +7,33 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from lather.core.arrays import FULL, FloatImage
+from lather.core.arrays import FULL, FloatImage, Plane, block_means
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
+from lather.core.mend.placement import Placement
 from lather.core.rect import Rect
+from lather.core.survey.finding import MOST_BROKEN
 from lather.document import edits
+from lather.document.areas import limit_of
 from lather.document.findings import FindingState
 from lather.document.job import JobState
 from lather.document.layers import PixelLayer
 from lather.document.painting import Coverage, lay_patch
 from lather.document.strokes import StrokeRecord
-from lather.render.compositor import render, render_below
+from lather.errors import EditError
+from lather.render.compositor import render
 from lather.tools.avoid import avoided
-from lather.tools.base import Hand, Outcome, Work
-from lather.tools.brush import with_layer_to_paint, with_new_pixels
-from lather.tools.copy import check_source, picked_offset
+from lather.tools.base import Hand, Outcome, Place, Work
+from lather.tools.brush import taken_from, with_layer_to_paint, with_new_pixels
+from lather.tools.copy import check_source, picked_placement
+from lather.tools.reading import below, source_of
+from lather.tools.rim import rim_of
 
 if TYPE_CHECKING:
-    from lather.core.mend.spot import Mended
+    from lather.core.mend.result import Mended
 
 LAYER_NAME = "Mended spots"
+LIVE_MARGIN_PX = 16
 
 
 def begin_mend_spot(state: JobState, hand: Hand) -> Work:
@@ -39,7 +46,7 @@ def begin_mend_from_source(state: JobState, hand: Hand) -> Work:
     return MendWork(state, hand, "Mend from source", takes_picked=True)
 
 
-class MendWork:
+class MendWork(Work):
     """Collects what the brush covers, then mends it in one go."""
 
     def __init__(
@@ -51,26 +58,60 @@ class MendWork:
         self._takes_picked = takes_picked
         self._layer = edits.paintable(state, state.active_id)
         self._coverage = Coverage(state.photo.rect)
+        self._read = below(state, self._layer.id)
+        self._read_source = source_of(state, self._layer.id, hand.reads)
+        self._placement: Placement | None = None
 
     def add(self, dabs: Dabs) -> Rect:
-        return self._coverage.stamp(dabs)
+        if self._takes_picked and self._placement is None and len(dabs):
+            self._placement = picked_placement(self._hand, float(dabs[0, 0]), float(dabs[0, 1]))
+        dirty = self._coverage.stamp(dabs)
+        # A mend changes with its whole rim, not only where the brush went last.
+        return dirty if self._placement is None else self._coverage.rect.grown(LIVE_MARGIN_PX)
 
     def preview(self) -> JobState:
         return self._state
 
     def hatched(self) -> Coverage | None:
+        return self._coverage if self._placement is None else None
+
+    def covered(self) -> Coverage:
         return self._coverage
 
+    def shown(self, rect: Rect, level: int) -> FloatImage | None:
+        """With a picked source the mend itself, as it is so far."""
+        if self._placement is None:
+            return None
+        from lather.core.mend.graft import prepare_bed, quick_graft
+        from lather.core.mend.search import width_px_of
+        from lather.core.mend.spot import covered_by, texture_sigma_px
+
+        out = render(self._state, rect, level)
+        picture = self._state.photo.rect.at_level(level)
+        place = self._coverage.rect.at_level(level).intersect(picture)
+        selection = block_means(self._coverage.read(place.from_level(level)), level)
+        coverage = covered_by(selection, self._hand.brush.opacity)
+        try:
+            bed = prepare_bed(self._read, picture, place, coverage, level=level)
+            mended = quick_graft(
+                self._read_source, bed, self._placement.at_level(level),
+                fine_px=texture_sigma_px(width_px_of(bed.inside), level), mode=self._hand.mode,
+            )  # fmt: skip
+        except EditError:
+            return out  # said when the pen lifts
+        part = bed.rect.intersect(rect)
+        if not part.empty:
+            out[part.shifted(-rect.x0, -rect.y0).slices][..., :3] = mended[
+                part.shifted(-bed.rect.x0, -bed.rect.y0).slices
+            ]
+        return out
+
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
-        from lather.core.mend.search import Source
         from lather.core.mend.spot import mend_spot  # OpenCV is not loaded for the first window
 
         place = self._coverage.rect
         if place.empty:
             return None
-        offset = None
-        if self._takes_picked:
-            offset = picked_offset(self._hand, samples[0].x, samples[0].y)
         mended = mend_spot(
             self._read,
             self._state.photo.rect,
@@ -78,7 +119,8 @@ class MendWork:
             self._coverage.read(place),
             opacity=self._hand.brush.opacity,
             mode=self._hand.mode,
-            source=None if offset is None else Source(*offset, score=0.0),
+            source=self._placement,
+            read_source=self._read_source,
             avoid=avoided(self._state.findings),
         )
         record = StrokeRecord(
@@ -86,17 +128,21 @@ class MendWork:
             brush=self._hand.brush,
             samples=samples,
             rect=mended.rect,
-            source=(mended.source.dx, mended.source.dy),
             mode=self._hand.mode.value,
+            **taken_from(mended.source),
         )
-        after = with_mended(self._layer, mended, record)
+        after = with_mended(self._layer, mended, record, limit_of(self._state, mended.rect))
         settled = self._settled(after, mended.rect)
 
         def apply(now: JobState) -> JobState:
             changed = with_new_pixels(now, self._state, self._layer, after)
             return edits.decide(changed, settled, FindingState.DONE)
 
-        return Outcome(self._name, apply)
+        covered = Place(place, self._coverage.read(place) / max(self._hand.brush.opacity, 1e-3))
+        rim = rim_of(self._read, self._state.photo.rect, covered)
+        if rim is None or rim.share <= MOST_BROKEN:
+            return Outcome(self._name, apply)
+        return Outcome(self._name, apply, covered, rim.share)
 
     def _settled(self, after: PixelLayer, touched: Rect) -> list[int]:
         """Open findings under the stroke that no longer show."""
@@ -114,13 +160,13 @@ class MendWork:
                 gone.append(finding.id)
         return gone
 
-    def _read(self, rect: Rect, level: int) -> FloatImage:
-        return render_below(self._state, self._layer.id, rect, level)
 
-
-def with_mended(layer: PixelLayer, mended: Mended, record: StrokeRecord) -> PixelLayer:
-    """The layer with a mend laid over it."""
-    tiles = lay_patch(layer.tiles, mended.rect, _pixels(mended), mended.coverage)
+def with_mended(
+    layer: PixelLayer, mended: Mended, record: StrokeRecord, limit: Plane | None = None
+) -> PixelLayer:
+    """The layer with a mend laid over it, where `limit` lets it."""
+    coverage = mended.coverage if limit is None else mended.coverage * limit
+    tiles = lay_patch(layer.tiles, mended.rect, _pixels(mended), coverage)
     return replace(layer, tiles=tiles, strokes=(*layer.strokes, record))
 
 

@@ -48,6 +48,7 @@ class Frame:
     rect: Rect  # of the level
     image: ByteImage
     painted: Rect  # full resolution, all of the stroke so far
+    covered: Coverage | None  # by the brush, if it is one
 
 
 @dataclass
@@ -69,6 +70,7 @@ class PenSession:
     frame(Frame) : show these pixels.
     ended() : the stroke is over; what the job holds now is the truth.
     failed(LatherError) : the stroke came to nothing, with the sentence why.
+    broke(Outcome) : a mend is in the job whose rim crosses an edge.
     """
 
     def __init__(self, job: Job, executor: Executor, viewport: Callable[[], Viewport]) -> None:
@@ -77,6 +79,7 @@ class PenSession:
         self.frame: Signal[Frame] = Signal()
         self.ended: Signal[()] = Signal()
         self.failed: Signal[LatherError] = Signal()
+        self.broke: Signal[Outcome] = Signal()
         self._job = job
         self._executor = executor
         self._viewport = viewport
@@ -90,6 +93,12 @@ class PenSession:
     def busy(self) -> bool:
         """True from pen-down until the outcome is in the job."""
         return self._stroke is not None or self._finishing
+
+    @property
+    def trail(self) -> list[PenSample]:
+        """The pen's path so far, while it draws an outline."""
+        stroke = self._stroke
+        return stroke.samples if stroke is not None and stroke.work.outlines() else []
 
     def down(self, sample: PenSample) -> None:
         self.began.emit(sample)
@@ -167,12 +176,14 @@ class PenSession:
         if rect.empty:
             return None
         state = stroke.work.preview()
-        pixels = self._render(state, rect, viewport.level)
+        pixels = stroke.work.shown(rect, viewport.level)
+        if pixels is None:
+            pixels = self._render(state, rect, viewport.level)
         image = screen_bytes(state, pixels, viewport.surround)
         hatched = stroke.work.hatched()
         if hatched is not None:
             hatch(image, _at_level(hatched, rect, viewport.level), rect)
-        return Frame(viewport.level, rect, image, stroke.painted)
+        return Frame(viewport.level, rect, image, stroke.painted, stroke.work.covered())
 
     def _render(self, state: JobState, rect: Rect, level: int) -> FloatImage:
         if rect.area > 2**22:  # larger than any cache of backdrops is worth
@@ -199,6 +210,8 @@ class PenSession:
             except LatherError as error:
                 self.failed.emit(error)
         self.ended.emit()
+        if outcome is not None and outcome.broken is not None:
+            self.broke.emit(outcome)
         self._replay()
 
     def _fail(self, error: Exception) -> None:

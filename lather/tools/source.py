@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import Enum
 
-Offset = tuple[int, int]  # source minus target, whole pixels: copies stay exact
+from lather.core.mend.placement import Placement, Turn
+
+Point = tuple[float, float]
 
 
 class SourceGoes(Enum):
@@ -16,19 +18,30 @@ class SourceGoes(Enum):
     FRESH = "fresh"  # every stroke looks for the best place near by
 
 
+class Reads(Enum):
+    """Which layers a source shows."""
+
+    PHOTO = "photo"
+    LAYER = "layer"
+    BELOW = "below"
+    ALL = "all"
+
+
 @dataclass(frozen=True)
 class PickedSource:
     """The picked place, in photo pixels.
 
-    `offset` is the distance that a following source keeps, None before its first stroke.
+    `about` is where the first stroke of a following source began, None before it: what lies
+    there is taken from the picked place, and all else keeps its distance from that pair.
     """
 
     x: float
     y: float
-    offset: Offset | None = None
+    about: Point | None = None
 
-    def offset_for(self, x: float, y: float, goes: SourceGoes) -> Offset:
-        """The offset for a stroke that begins at (x, y)."""
-        if goes is SourceGoes.FOLLOWING and self.offset is not None:
-            return self.offset
-        return round(self.x - x), round(self.y - y)
+    def placement(self, x: float, y: float, goes: SourceGoes, turn: Turn) -> Placement:
+        """The source of a stroke that begins at (x, y)."""
+        if goes is SourceGoes.FOLLOWING and self.about is not None:
+            x, y = self.about
+        # Whole pixels: copies stay exact.
+        return Placement(round(self.x - x), round(self.y - y), turn, (x, y))

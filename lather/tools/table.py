@@ -6,7 +6,11 @@ from lather.core.brush.stroke import Brush
 from lather.tools.base import Tool
 from lather.tools.brush import begin_erase, begin_paint_back, begin_paint_colour
 from lather.tools.copy import begin_copy_from_source
+from lather.tools.graft import begin_graft
 from lather.tools.mend import begin_mend_from_source, begin_mend_spot
+from lather.tools.outline import begin_grow_area, begin_outline
+
+AIM = Brush(size_px=4, hardness=1.0, opacity=1.0, flow=1.0, spacing=0.25)  # a point
 
 TOOLS: tuple[Tool, ...] = (
     Tool(
@@ -19,6 +23,7 @@ TOOLS: tuple[Tool, ...] = (
         uses_mode=True,
         works_on_mask=False,
         waits=True,
+        tests_rim=True,
     ),
     Tool(
         id="mend_from_source",
@@ -31,8 +36,10 @@ TOOLS: tuple[Tool, ...] = (
         brush=Brush(size_px=40, hardness=0.5, opacity=1.0, flow=1.0),
         uses_mode=True,
         uses_source=True,
+        uses_turn=True,
         works_on_mask=False,
         waits=True,
+        tests_rim=True,
     ),
     Tool(
         id="copy_from_source",
@@ -45,7 +52,47 @@ TOOLS: tuple[Tool, ...] = (
         brush=Brush(size_px=30, hardness=0.3, opacity=0.2, flow=0.7),
         uses_mode=True,
         uses_source=True,
+        uses_turn=True,
         works_on_mask=False,
+    ),
+    Tool(
+        id="graft",
+        title="Graft",
+        help="Draw round an area, then drag from inside it to where its texture is to come from: "
+        "colour and light meet the surround.",
+        icon="graft",
+        begin=begin_graft,
+        brush=AIM,
+        works_on_mask=False,
+        waits=True,
+        is_brush=False,
+        uses_combine=True,
+        uses_turn=True,
+    ),
+    Tool(
+        id="outline",
+        title="Outline area",
+        help="Draw round what the tools are to be limited to.",
+        icon="outline",
+        begin=begin_outline,
+        brush=AIM,
+        works_on_mask=False,
+        waits=True,
+        is_brush=False,
+        uses_combine=True,
+    ),
+    Tool(
+        id="grow_area",
+        title="Grow area",
+        help="Click or drag on a tooth, a collar, the background: the area grows from there to "
+        "its edges.",
+        icon="grow",
+        begin=begin_grow_area,
+        brush=Brush(size_px=8, hardness=1.0, opacity=1.0, flow=1.0),
+        works_on_mask=False,
+        waits=True,
+        is_brush=False,
+        uses_combine=True,
     ),
     Tool(
         id="paint_colour",

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPixmap
 
 from lather.actions.workbench import Workbench
+from lather.tools.table import tool
 
 SMALLEST_RADIUS_PX = 3.0
 CROSS_PX = 5.0
@@ -24,10 +25,13 @@ class BrushOutline:
 
     def box(self, bench: Workbench, at: QPointF, ratio: float) -> QRectF:
         """What drawing at a place can touch, in widget coordinates."""
-        reach = max(self._radius(bench, ratio), CROSS_PX) + MARGIN_PX
+        reach = max(self._radius(bench, ratio), 2 * CROSS_PX) + MARGIN_PX
         return QRectF(at.x() - reach, at.y() - reach, 2 * reach, 2 * reach)
 
     def draw(self, painter: QPainter, bench: Workbench, at: QPointF, ratio: float) -> None:
+        if not tool(bench.hand.tool).is_brush:
+            self._cross(painter, at)
+            return
         radius = self._radius(bench, ratio)
         if radius > LARGEST_KEPT_PX:
             self._rings(painter, bench, at, radius)
@@ -45,6 +49,15 @@ class BrushOutline:
         picture = self._kept[1]
         half = QPointF(picture.width(), picture.height()) / (2 * ratio)
         painter.drawPixmap(at - half, picture)
+
+    @staticmethod
+    def _cross(painter: QPainter, at: QPointF) -> None:
+        """The point that a tool without a brush acts at."""
+        for colour, width in ((QColor(0, 0, 0, 160), 2.8), (QColor(255, 255, 255, 235), 1.2)):
+            painter.setPen(QPen(colour, width))
+            for dx, dy in ((1, 0), (-1, 0), (0, 1), (0, -1)):
+                away = QPointF(dx, dy)
+                painter.drawLine(at + away * 2, at + away * 2 * CROSS_PX)
 
     def _rings(
         self, painter: QPainter, bench: Workbench, at: QPointF, radius: float

@@ -23,6 +23,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QWidget
 
 from lather.actions.opening import open_file
+from lather.actions.rim_watch import RimWatch
 from lather.actions.view import ZOOM_STEP
 from lather.actions.workbench import Workbench
 from lather.core.arrays import ByteImage
@@ -35,10 +36,9 @@ from lather.render.view import Shown, TileRequest, ViewTiles
 from lather.render.worker import Executor
 from lather.tools.session import Frame
 from lather.tools.source import PickedSource
-from lather.ui.brush_outline import BrushOutline
 from lather.ui.finding_marks import draw_findings
+from lather.ui.hand_mark import HandMark
 from lather.ui.picture_view import PictureView, draw_invitation, draw_split_line
-from lather.ui.source_mark import draw_source, source_box
 
 REST_TICK_MS = 25
 SPLIT_GRIP_PX = 8
@@ -53,7 +53,8 @@ class Canvas(QWidget):
         self.bench = bench
         self.tiles: ViewTiles | None = None
         self.frames_painted = 0
-        self.outline = BrushOutline()
+        self.rims = RimWatch(bench, executor)
+        self._hand = HandMark(bench, self.rims)
         self._executor = executor
         self._pictures = PictureView(bench)
         self._pen_down = False
@@ -78,8 +79,9 @@ class Canvas(QWidget):
         bench.looks_changed.connect(self._on_looks_changed)
         bench.walk.moved.connect(self.update)
         bench.stage_changed.connect(self.update)
-        bench.hand_changed.connect(self._on_hand_changed)
+        bench.hands.changed.connect(self._on_hand_changed)
         bench.settings.changed.connect(self._on_setting_changed)
+        self.rims.changed.connect(self._on_rims_changed)
         self.reset()
 
     # --- following the model -------------------------------------------------------------
@@ -105,12 +107,13 @@ class Canvas(QWidget):
         """Stop listening; called when the window goes."""
         self._rest.stop()
         self._close_job()
+        self.rims.close()
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
         self.bench.looks_changed.disconnect(self._on_looks_changed)
         self.bench.walk.moved.disconnect(self.update)
         self.bench.stage_changed.disconnect(self.update)
-        self.bench.hand_changed.disconnect(self._on_hand_changed)
+        self.bench.hands.changed.disconnect(self._on_hand_changed)
         self.bench.settings.changed.disconnect(self._on_setting_changed)
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
@@ -132,6 +135,12 @@ class Canvas(QWidget):
         shape = Qt.CursorShape.OpenHandCursor if self.bench.panning else Qt.CursorShape.ArrowCursor
         self.setCursor(shape if hidden else Qt.CursorShape.BlankCursor)
         self._update_cursor()
+
+    def _on_rims_changed(self) -> None:
+        if self.rims.area or self.bench.job is None or self.bench.state.area is not None:
+            self.update()
+        elif self._cursor is not None:
+            self._update_cursor()
 
     def _on_setting_changed(self, key: str) -> None:
         if key == "surround_percent" and self.tiles is not None:
@@ -207,9 +216,7 @@ class Canvas(QWidget):
             draw_findings(painter, self.bench, ratio)
         if self.bench.looks.split:
             draw_split_line(painter, self.width() * self.bench.looks.split_at, self.height())
-        draw_source(painter, self.bench, self._cursor, ratio)
-        if self._cursor is not None and not self.bench.panning:
-            self.outline.draw(painter, self.bench, self._cursor, ratio)
+        self._hand.draw(painter, self.tiles, self._cursor, ratio)
 
     # --- pen and mouse -------------------------------------------------------------------
 
@@ -287,6 +294,7 @@ class Canvas(QWidget):
     def leaveEvent(self, event: QEvent) -> None:
         self._update_cursor()
         self._cursor = None
+        self.rims.leave()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         ratio = self.devicePixelRatioF()
@@ -314,8 +322,8 @@ class Canvas(QWidget):
         session = self.bench.session
         if session is None or self.bench.geometry is None:
             return
-        if self.bench.picking:
-            self.bench.set_source(PickedSource(sample.x, sample.y))
+        if self.bench.hands.picking:
+            self.bench.hands.set_source(PickedSource(sample.x, sample.y))
             self.update()
             return
         if self.bench.looks.shown is Shown.BEFORE:
@@ -329,6 +337,8 @@ class Canvas(QWidget):
     def _go_on(self, sample: PenSample) -> None:
         if self.bench.session is not None:
             self.bench.session.move(sample)
+            if self.bench.session.trail:
+                self.update()
 
     def _end(self, sample: PenSample) -> None:
         self._rest.stop()
@@ -378,11 +388,10 @@ class Canvas(QWidget):
         self._update_cursor()
         self._cursor = position
         self._update_cursor()
+        if self.bench.geometry is not None and not self._pen_down:
+            self.rims.hover(*self.bench.geometry.to_photo(*self._device(position)))
 
     def _update_cursor(self) -> None:
         if self._cursor is not None:
-            box = self.outline.box(self.bench, self._cursor, self.devicePixelRatioF())
-            self.update(box.toAlignedRect())
-            mark = source_box(self.bench, self._cursor, self.devicePixelRatioF())
-            if mark is not None:
-                self.update(mark.toAlignedRect())
+            for box in self._hand.boxes(self._cursor, self.devicePixelRatioF()):
+                self.update(box)

@@ -44,7 +44,7 @@ class HistoryList(QDialog):
         self.from_photo = _button(
             "From the photo",
             "Paint back brings the photo back.",
-            lambda: self.bench.paint_back_from(None),
+            lambda: self.bench.hands.paint_back_from(None),
         )
         column.addWidget(self.go)
         row = QHBoxLayout()
@@ -54,13 +54,13 @@ class HistoryList(QDialog):
         self.resize(*SIZE)
         bench.job_changed.connect(self._on_job_changed)
         bench.job_opened.connect(self.reset)
-        bench.hand_changed.connect(self._show_note)
+        bench.hands.changed.connect(self._show_note)
         self.reset()
 
     def closeEvent(self, event: QCloseEvent) -> None:
         self.bench.job_changed.disconnect(self._on_job_changed)
         self.bench.job_opened.disconnect(self.reset)
-        self.bench.hand_changed.disconnect(self._show_note)
+        self.bench.hands.changed.disconnect(self._show_note)
         super().closeEvent(event)
 
     def reset(self) -> None:
@@ -92,7 +92,7 @@ class HistoryList(QDialog):
         self.bench.go_to_step(self.list.currentRow())
 
     def _on_paint_back(self) -> None:
-        self.bench.paint_back_from(self._states()[self.list.currentRow()])
+        self.bench.hands.paint_back_from(self._states()[self.list.currentRow()])
 
     def _show_choice(self) -> None:
         """What the buttons can do with the row that is picked."""
@@ -101,7 +101,7 @@ class HistoryList(QDialog):
         self.paint_back.setEnabled(row >= 0)
 
     def _show_note(self) -> None:
-        back_to = self.bench.back_to
+        back_to = self.bench.hands.back_to
         self.from_photo.setEnabled(back_to is not None)
         if back_to is None:
             self.note.setText("Paint back brings the photo back.")

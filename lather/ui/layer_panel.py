@@ -43,7 +43,7 @@ class LayerPanel(Panel):
         self.column.addWidget(area, 1)
         bench.job_opened.connect(self.reset)
         bench.job_changed.connect(self._on_job_changed)
-        bench.hand_changed.connect(self._repaint)
+        bench.hands.changed.connect(self._repaint)
         self.reset()
 
     def reset(self) -> None:
@@ -71,7 +71,7 @@ class LayerPanel(Panel):
     def close_view(self) -> None:
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
-        self.bench.hand_changed.disconnect(self._repaint)
+        self.bench.hands.changed.disconnect(self._repaint)
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         if _shape(after.layers) != self._shape:

@@ -109,7 +109,7 @@ class LayerRow(QWidget):
     def _draw_chips(self, painter: QPainter) -> None:
         t, ratio = theme(), self.devicePixelRatioF()
         for place, name in self._chips():
-            on_mask = name == "mask" and self.active and self.bench.on_mask
+            on_mask = name == "mask" and self.active and self.bench.hands.on_mask
             colour = t.accent if on_mask else t.dim
             if on_mask:
                 painter.setPen(QColor(t.accent))
@@ -134,7 +134,7 @@ class LayerRow(QWidget):
         was_active = self.active
         self._guard(lambda: self.bench.select_layer(self.layer.id))
         if mask_pressed:
-            on = not self.bench.on_mask if was_active else True
+            on = not self.bench.hands.on_mask if was_active else True
             self._guard(lambda: self.bench.set_on_mask(on))
         elif self._on_bar(position):
             self._gesture = next(_gestures)

@@ -37,9 +37,9 @@ class MessageBar(QWidget):
         self.cancel = QPushButton("Cancel")
         self.cancel.clicked.connect(self._on_cancel)
         row.addWidget(self.cancel)
-        self.retry = QPushButton("Try again")
-        self.retry.clicked.connect(self._on_retry)
-        row.addWidget(self.retry)
+        self.offer = QPushButton("")
+        self.offer.clicked.connect(self._on_offer)
+        row.addWidget(self.offer)
         self.dismiss = QPushButton("Close")
         self.dismiss.clicked.connect(self.hide)
         row.addWidget(self.dismiss)
@@ -79,7 +79,7 @@ class MessageBar(QWidget):
 
     def _on_said(self, text: str, is_error: bool) -> None:
         self._show(text, None, error=is_error)
-        if is_error and self.bench.retry is not None:
+        if is_error and self.bench.offer is not None:
             self._hide.stop()  # stays until answered
         else:
             self._hide.start(ERROR_SHOWN_MS if is_error else SHOWN_MS)
@@ -109,7 +109,9 @@ class MessageBar(QWidget):
         self.bar.setValue(round(1000 * (share or 0)))
         self.cancel.setVisible(self.bench.task is not None)
         self.dismiss.setVisible(self.bench.task is None and share is None)
-        self.retry.setVisible(error and self.bench.retry is not None)
+        offer = self.bench.offer if error else None
+        self.offer.setVisible(offer is not None)
+        self.offer.setText(offer.title if offer is not None else "")
         self.show()
         self.place()
         self.raise_()
@@ -122,10 +124,14 @@ class MessageBar(QWidget):
         else:
             self.hide()
 
-    def _on_retry(self) -> None:
+    def _on_offer(self) -> None:
         self.hide()
-        if self.bench.retry is not None:
-            self.bench.retry()
+        offer = self.bench.offer
+        if offer is not None:
+            try:
+                offer.run()
+            except Exception as error:  # noqa: BLE001 - the edge
+                self.bench.report(error, f"'{offer.title}' failed")
 
     def _on_cancel(self) -> None:
         if self.bench.task is not None:

@@ -76,8 +76,8 @@ def scripted_retouch(folder: Path) -> list[Path]:
         open_and_settle(app, demo_dir() / "portrait1.jpg")
         pen = SimulatedPen(app.window.canvas)
         strokes = read_recording(demo_dir() / "recordings" / "mend_forehead.jsonl")
-        app.bench.take_tool("mend_spot")
-        app.bench.set_brush(size_px=54.0)
+        app.bench.hands.take_tool("mend_spot")
+        app.bench.hands.set_brush(size_px=54.0)
         app.bench.zoom_to(0.5)
         first = strokes[0][0]
         app.bench.centre_on(Rect.around(first.x, first.y + 200, 4))

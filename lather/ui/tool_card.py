@@ -4,29 +4,56 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from enum import Enum
-from typing import TypeVar
+from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QIcon, QPixmap
-from PyQt6.QtWidgets import QButtonGroup, QGridLayout, QHBoxLayout, QLabel, QPushButton, QWidget
-
-from lather.actions.table import Action
-from lather.actions.workbench import (
-    LARGEST_SIZE_PX,
-    SMALLEST_SIZE_PX,
-    SMALLEST_SPACING,
-    Workbench,
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QComboBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QWidget,
 )
+
+from lather.actions.area import has_area
+from lather.actions.hands import LARGEST_SIZE_PX, SMALLEST_SIZE_PX, SMALLEST_SPACING
+from lather.actions.table import Action
+from lather.actions.workbench import Workbench
+from lather.core.area.combine import Combine
 from lather.core.mend.mode import MendMode
+from lather.core.mend.placement import Turn
+from lather.core.survey.finding import MOST_BROKEN
+from lather.document.job import JobState
 from lather.tools.advice import brush_advice
-from lather.tools.source import SourceGoes
+from lather.tools.source import Reads, SourceGoes
 from lather.tools.table import TOOLS, tool
 from lather.ui.ruler import Ruler
 from lather.ui.theme import GAP_1, theme
-from lather.ui.widgets import CommandButton, Panel, label
+from lather.ui.widgets import CommandButton, Panel, label, run_action
+
+if TYPE_CHECKING:
+    from lather.core.mend.rim import RimTest
 
 _PERCENT = ("hardness", "opacity", "flow", "spacing")
 _LOWEST = {"spacing": 100 * SMALLEST_SPACING}
+_TURN = (
+    ("source.mirror", "mirror"),
+    ("source.turn_left", "↺"),
+    ("source.turn_right", "↻"),
+    ("source.smaller", "–"),
+    ("source.larger", "+"),
+    ("source.straight", "reset"),
+)
+_AREA = (
+    ("area.grow", "grow"),
+    ("area.shrink", "shrink"),
+    ("area.feather", "feather"),
+    ("area.invert", "invert"),
+    ("area.clear", "none"),
+)
 _DYNAMICS = (
     ("brush.pressure_size", "size"),
     ("brush.pressure_opacity", "opacity"),
@@ -36,10 +63,27 @@ _DYNAMICS = (
 
 
 E = TypeVar("E", bound=Enum)
+OWN_BRUSH, SAVE_PRESET = "Your brush", "Save as preset…"
+BROKEN_RIM_ADVICE = (
+    "An edge crosses this rim: a mend would smear. Copy from source at 10-20 %, or cut it free."
+)
 MODE_TEXTS = {
     MendMode.ALL: "Changes whatever differs.",
     MendMode.LIFT_DARKS: "Only makes lighter: dark spots, hairs, dents.",
     MendMode.TAME_BRIGHTS: "Only makes darker: shine, bright tips, flakes.",
+}
+COMBINE_TEXTS = {
+    Combine.NEW: "The outline is the area.",
+    Combine.ADD: "The outline is added to the area.",
+    Combine.TAKE: "The outline is taken from the area.",
+    Combine.OVERLAP: "Only where outline and area overlap.",
+}
+READS_TEXTS = {
+    Reads.PHOTO: "Takes from the photo, without any layer.",
+    Reads.LAYER: "Takes from the active layer's own pixels.",
+    Reads.BELOW: "Takes from the active layer and what lies below: adjustments above it are "
+    "never baked in.",
+    Reads.ALL: "Takes from all that shows, adjustments included.",
 }
 SOURCE_TEXTS = {
     SourceGoes.FOLLOWING: "Keeps its distance from the brush.",
@@ -55,21 +99,29 @@ class ToolCard(Panel):
         super().__init__("In hand")
         self.bench = bench
         self.buttons: list[CommandButton] = []
+        self._rim_broken = False
         self.rulers = {
             "size_px": Ruler("Size", SMALLEST_SIZE_PX, LARGEST_SIZE_PX, "px", logarithmic=True),
             **{name: Ruler(name.capitalize(), _LOWEST.get(name, 0), 100, "%") for name in _PERCENT},
         }
         self._add_tools(actions)
+        self._save_preset = actions["brush.save_preset"]
+        self.presets = self._add_presets()
         for name, ruler in self.rulers.items():
             ruler.moved.connect(lambda value, name=name: self._on_moved(name, value))
             self.column.addWidget(ruler)
-        self.modes = self._add_choice("Acts on", MODE_TEXTS, bench.set_mode)
-        self.sources = self._add_choice("Source", SOURCE_TEXTS, bench.set_source_goes)
-        self._add_dynamics(actions)
+        self.modes = self._add_choice("Acts on", MODE_TEXTS, bench.hands.set_mode)
+        self.sources = self._add_choice("Source", SOURCE_TEXTS, bench.hands.set_source_goes)
+        self.reads = self._add_choice("From", READS_TEXTS, bench.hands.set_reads)
+        self.turn = self._add_turn(actions)
+        self.combine = self._add_choice("Area", COMBINE_TEXTS, bench.hands.set_combine)
+        self.area_row = self._add_commands("", _AREA, actions)
+        self.dynamics = self._add_commands("Pen", _DYNAMICS, actions)
         self.advice_line = self._add_advice_line()
         self.colour_button = self._add_colour(actions["brush.colour"])
-        bench.hand_changed.connect(self.reset)
+        bench.hands.changed.connect(self.reset)
         bench.job_opened.connect(self.reset)
+        bench.job_changed.connect(self._on_job_changed)
         bench.walk.moved.connect(self.reset)
         bench.settings.changed.connect(self._on_setting_changed)
         self.reset()
@@ -82,17 +134,28 @@ class ToolCard(Panel):
         state = job.state if job is not None else None
         finding = self.bench.walk.current(state.findings) if state is not None else None
         advice = brush_advice(entry.id, state, finding)
+        self.presets.setVisible(entry.is_brush)
+        self._show_presets()
         self.rulers["size_px"].set_value(brush.size_px)
         for name in _PERCENT:
             self.rulers[name].set_value(round(100 * getattr(brush, name)))
         for name, ruler in self.rulers.items():
             ruler.set_advice(advice.get(name))
+            ruler.setVisible(entry.is_brush)
         self.note.setText("on the mask" if hand.on_mask else "")
         self.title.setText(f"In hand: {entry.title}")
         self.modes.setVisible(entry.uses_mode)
         _show_choice(self.modes, hand.mode)
         self.sources.setVisible(entry.uses_source)
         _show_choice(self.sources, hand.source_goes)
+        self.reads.setVisible(entry.uses_turn)
+        _show_choice(self.reads, hand.reads)
+        self.turn.setVisible(entry.uses_turn)
+        self._show_turn(hand.turn)
+        self.combine.setVisible(entry.uses_combine)
+        _show_choice(self.combine, hand.combine)
+        self.area_row.setVisible(entry.uses_combine or has_area(self.bench))
+        self.dynamics.setVisible(entry.is_brush)
         self.colour_button.setVisible(entry.uses_colour and not hand.on_mask)
         self._show_colour()
         self.advice_line.setText(self._advice_text(entry.help))
@@ -100,20 +163,40 @@ class ToolCard(Panel):
             command.refresh()
 
     def close_view(self) -> None:
-        self.bench.hand_changed.disconnect(self.reset)
+        self.bench.hands.changed.disconnect(self.reset)
+        self.bench.job_changed.disconnect(self._on_job_changed)
         self.bench.walk.moved.disconnect(self.reset)
         self.bench.job_opened.disconnect(self.reset)
         self.bench.settings.changed.disconnect(self._on_setting_changed)
 
+    def show_rim(self, rim: RimTest | None) -> None:
+        """While the brush hovers over a broken rim, that is the advice."""
+        broken = rim is not None and rim.share > MOST_BROKEN
+        if broken != self._rim_broken:
+            self._rim_broken = broken
+            self.advice_line.setText(self._advice_text(tool(self.bench.hand.tool).help))
+
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:
+        if (before.area is None) != (after.area is None) or before.findings is not after.findings:
+            self.reset()
+
+    def _show_turn(self, turn: Turn) -> None:
+        parts = [f"{turn.angle_deg:.0f}°"] if turn.angle_deg else []
+        if turn.scale != 1:
+            parts.append(f"{turn.scale:.0%}")
+        self.turn_text.setText(" ".join(parts) or "Turned")
+
     def _advice_text(self, fallback: str) -> str:
         """The first advice that the brush does not follow, or what the tool does."""
+        if self._rim_broken:
+            return BROKEN_RIM_ADVICE
         for ruler in self.rulers.values():
             if ruler.advice is not None and not ruler.advised:
                 return f"{ruler.title}: {ruler.advice.reason}"
         return fallback
 
     def _on_moved(self, name: str, value: float) -> None:
-        self.bench.set_brush(**{name: value if name == "size_px" else value / 100})
+        self.bench.hands.set_brush(**{name: value if name == "size_px" else value / 100})
 
     def _on_setting_changed(self, key: str) -> None:
         if key in ("pen_hand", "appearance"):
@@ -153,17 +236,57 @@ class ToolCard(Panel):
         self.column.addWidget(row)
         return row
 
-    def _add_dynamics(self, actions: dict[str, Action]) -> None:
-        row = QHBoxLayout()
-        row.setSpacing(GAP_1)
-        row.addWidget(label("Pen"))
-        row.addStretch(1)
-        for action_id, text in _DYNAMICS:
-            button = CommandButton(actions[action_id], self.bench, text=text)
+    def _add_commands(
+        self, title: str, commands: tuple[tuple[str, str], ...], actions: dict[str, Action]
+    ) -> QWidget:
+        """A row of small buttons, one a command."""
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(GAP_1)
+        layout.addWidget(label(title))
+        layout.addStretch(1)
+        for action_id, text in commands:
+            button = CommandButton(actions[action_id], self.bench, text=text, with_icon=False)
             button.setProperty("role", "compact")
             self.buttons.append(button)
-            row.addWidget(button)
-        self.column.addLayout(row)
+            layout.addWidget(button)
+        self.column.addWidget(row)
+        return row
+
+    def _add_turn(self, actions: dict[str, Action]) -> QWidget:
+        row = self._add_commands("Turned", _TURN, actions)
+        self.turn_text = row.findChild(QLabel)
+        assert self.turn_text is not None
+        return row
+
+    def _add_presets(self) -> QComboBox:
+        """The named brushes of the tool in hand."""
+        presets = QComboBox()
+        presets.setAccessibleName("Preset")
+        presets.setToolTip("Named brushes of this tool. F3 steps through them.")
+        presets.activated.connect(self._on_preset)
+        self.column.addWidget(presets)
+        return presets
+
+    def _show_presets(self) -> None:
+        hands = self.bench.hands
+        names = [preset.name for preset in hands.presets]
+        shown = [self.presets.itemText(n) for n in range(self.presets.count())]
+        wanted = [OWN_BRUSH, *names, SAVE_PRESET]
+        if shown != wanted:
+            self.presets.clear()
+            self.presets.addItems(wanted)
+        current = hands.preset_name
+        self.presets.setCurrentIndex(0 if current is None else 1 + names.index(current))
+
+    def _on_preset(self, index: int) -> None:
+        if index == self.presets.count() - 1:
+            run_action(self._save_preset, self.bench)
+        else:
+            name = self.presets.itemText(index)
+            self.bench.hands.take_preset(None if index == 0 else name)
+        self._show_presets()
 
     def _add_advice_line(self) -> QLabel:
         text = label("", "dim")

@@ -73,6 +73,7 @@ class MainWindow(QMainWindow):
         self._clock.timeout.connect(self._on_clock)
         self._clock.start()
         self.canvas.installEventFilter(self)
+        self.canvas.rims.changed.connect(self._on_rims_changed)
         bench.job_opened.connect(self._show_title)
         bench.job_opened.connect(self._follow_saved)
         bench.job_changed.connect(self._on_job_changed)
@@ -219,6 +220,9 @@ class MainWindow(QMainWindow):
     def _follow_saved(self) -> None:
         if self.bench.job is not None:
             self.bench.job.saved.connect(self._show_title)
+
+    def _on_rims_changed(self) -> None:
+        self.tool_card.show_rim(self.canvas.rims.cursor)
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         self._show_title()

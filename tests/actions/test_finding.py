@@ -37,7 +37,7 @@ class WalkTest(Case):
         return [findings.state(item).value for item in findings.items]
 
     def test_stepping_centres_and_puts_the_advised_brush_in_the_hand(self) -> None:
-        self.bench.take_tool("paint_colour")
+        self.bench.hands.take_tool("paint_colour")
         self.bench.go_to_stage(Stage.DELIVER)
         self.run_action("finding.next")
         self.assertEqual(self.bench.walk.finding_id, 1)

@@ -322,7 +322,7 @@ class SavingTest(KeepingCase):
         self.assertIn("make room", self.said[-1])
         self.assertTrue(self.bench.open_job.modified)
         self.assertEqual(digest(self.bench.state), worked)
-        self.bench.retry()
+        self.bench.offer.run()
         self.assertEqual(digest(load_job(self.path).state), worked)
 
     def test_closing_leaves_no_journal_and_no_lock(self) -> None:

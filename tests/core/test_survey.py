@@ -9,15 +9,16 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lather.core.blur import blurred, blurred_within
 from lather.core.colour.density import optical_density
 from lather.core.rect import Rect
 from lather.core.survey.blemishes import find_spots
 from lather.core.survey.extent import measure_extent
+from lather.core.survey.face import HANDLES, FaceGeometry
 from lather.core.survey.finding import N_DIRECTIONS, Kind
-from lather.core.survey.geometry import HANDLES, FaceGeometry, find_faces
+from lather.core.survey.geometry import find_faces
 from lather.core.survey.presence import is_gone, looked_at, presence
 from lather.core.survey.skin import find_skin
-from lather.core.survey.smooth import blurred, blurred_within
 from lather.core.survey.survey import survey
 from lather.core.work import CancelToken
 from lather.errors import Cancelled, EditError

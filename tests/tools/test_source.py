@@ -7,6 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from lather.core.mend.mode import MendMode
+from lather.core.mend.placement import Turn
 from lather.document.job import Job, new_state
 from lather.document.photo import Photo
 from lather.errors import LatherError
@@ -20,12 +21,13 @@ FULL_BRUSH = {"size_px": 30.0, "hardness": 1.0, "opacity": 1.0, "flow": 1.0}
 class PickedSourceTest(unittest.TestCase):
     @given(st.floats(-500, 500), st.floats(-500, 500), st.floats(-500, 500), st.floats(-500, 500))
     def test_following_keeps_what_the_first_stroke_set(self, x, y, first_x, first_y) -> None:
-        source = PickedSource(x, y)
-        offset = source.offset_for(first_x, first_y, SourceGoes.FOLLOWING)
-        kept = PickedSource(x, y, offset)
-        self.assertEqual(kept.offset_for(y, x, SourceGoes.FOLLOWING), offset)
-        again = kept.offset_for(y, x, SourceGoes.FIXED)
-        self.assertEqual(again, (round(x - y), round(y - x)))
+        turn = Turn(mirrored=True, angle_deg=30.0)
+        first = PickedSource(x, y).placement(first_x, first_y, SourceGoes.FOLLOWING, turn)
+        kept = PickedSource(x, y, (first_x, first_y))
+        self.assertEqual(kept.placement(y, x, SourceGoes.FOLLOWING, turn), first)
+        again = kept.placement(y, x, SourceGoes.FIXED, turn)
+        self.assertEqual((again.dx, again.dy), (round(x - y), round(y - x)))
+        self.assertEqual(again.about, (y, x))
 
 
 class SourceCase(Case):

@@ -89,12 +89,12 @@ class HistoryTest(WindowCase):
 
     def test_painting_back_from_a_step(self) -> None:
         """The brush brings the picture of that step back, not the photo's."""
-        self.bench.take_tool("paint_colour")
-        self.bench.set_brush(size_px=60, hardness=1, opacity=1, flow=1, pressure_flow=False)
+        self.bench.hands.take_tool("paint_colour")
+        self.bench.hands.set_brush(size_px=60, hardness=1, opacity=1, flow=1, pressure_flow=False)
         self.bench.zoom_to(1.0)
         settle(self.app)
         for colour in ((1.0, 0.0, 0.0), (0.0, 0.0, 1.0)):
-            self.bench.set_colour(colour)
+            self.bench.hands.set_colour(colour)
             self.pen.stroke([PenSample(0.01 * n, 180 + n, 170, 0.8) for n in range(6)])
             self.pen.wait()
         self.assertEqual(self.rows()[-2:], ["Paint colour", "Paint colour"])
@@ -102,14 +102,14 @@ class HistoryTest(WindowCase):
         self.history.paint_back.click()
         self.assertIn("as of: Paint colour", self.history.note.text())
         self.assertEqual(self.bench.hand.tool, "paint_back")
-        self.bench.set_brush(size_px=60, hardness=1, opacity=1, flow=1, pressure_flow=False)
+        self.bench.hands.set_brush(size_px=60, hardness=1, opacity=1, flow=1, pressure_flow=False)
         settle(self.app)
         self.pen.stroke([PenSample(0.01 * n, 180 + n, 170, 0.8) for n in range(6)])
         self.pen.wait()
         settle(self.app)
         self.assert_close(self.pixel(182, 170), (255, 0, 0), 1)
         self.history.from_photo.click()
-        self.assertIsNone(self.bench.back_to)
+        self.assertIsNone(self.bench.hands.back_to)
         self.assertIn("brings the photo back", self.history.note.text())
 
     def test_it_follows_the_job(self) -> None:
@@ -126,7 +126,7 @@ class FilesInTheWindowTest(WindowCase):
         path = self.folder / "a.lather"
         save_job(painted_state(photo_in(self.folder), 1), path)
         open_and_settle(self.app, path)
-        self.bench.take_tool("paint_colour")
+        self.bench.hands.take_tool("paint_colour")
         self.pen.stroke([PenSample(0.01 * n, 90 + n, 90, 0.8) for n in range(6)])
         self.pen.wait()
         worked = digest(self.bench.state)
@@ -150,10 +150,10 @@ class FilesInTheWindowTest(WindowCase):
             save(self.bench)
             wait_until(lambda: self.bench.task is None)
         messages = self.window.messages
-        self.assertTrue(messages.retry.isVisible())
+        self.assertTrue(messages.offer.isVisible())
         self.assertIn("No space left", messages.text.text())
         self.assertFalse(messages._hide.isActive())  # stays until answered
-        messages.retry.click()
+        messages.offer.click()
         wait_until(lambda: self.bench.task is None)
         self.assertFalse(self.bench.open_job.modified)
         self.assertEqual(digest(load_job(path).state), digest(self.bench.state))

@@ -73,9 +73,9 @@ class WindowCase(Case):
 class PenTest(WindowCase):
     def test_a_stroke_of_the_pen_shows_and_is_in_the_job(self) -> None:
         self.open()
-        self.bench.take_tool("paint_colour")
-        self.bench.set_colour((0.0, 0.5, 1.0))
-        self.bench.set_brush(size_px=40, hardness=1, opacity=1, flow=1, pressure_flow=False)
+        self.bench.hands.take_tool("paint_colour")
+        self.bench.hands.set_colour((0.0, 0.5, 1.0))
+        self.bench.hands.set_brush(size_px=40, hardness=1, opacity=1, flow=1, pressure_flow=False)
         self.bench.zoom_to(1.0)
         settle(self.app)
         self.pen.stroke([PenSample(0.01 * i, 150 + 4 * i, 150, 0.8) for i in range(20)])
@@ -90,7 +90,7 @@ class PenTest(WindowCase):
 
     def test_mouse_works_like_the_pen(self) -> None:
         self.open()
-        self.bench.take_tool("paint_back")
+        self.bench.hands.take_tool("paint_back")
         canvas = self.window.canvas
         middle = QPoint(canvas.width() // 2, canvas.height() // 2)
         QTest.mousePress(canvas, Qt.MouseButton.LeftButton, pos=middle)
@@ -102,7 +102,7 @@ class PenTest(WindowCase):
     def test_recorded_strokes_mend_the_demo_portrait(self) -> None:
         open_and_settle(self.app, DEMO / "portrait1.jpg")
         strokes = read_recording(DEMO / "recordings" / "mend_all.jsonl")
-        self.bench.set_brush(size_px=60)
+        self.bench.hands.set_brush(size_px=60)
         for stroke in strokes[:8]:
             self.pen.stroke(stroke)
             self.pen.wait()
@@ -118,7 +118,7 @@ class PenTest(WindowCase):
         self.open(painted_state(noise_photo(700, 600), 2))
         self.bench.zoom_to(1.0)
         settle(self.app)
-        self.bench.take_tool("erase")
+        self.bench.hands.take_tool("erase")
         for shift in range(3):
             points = [PenSample(0.01 * i, 200 + 9 * i, 200 + 60 * shift, 0.9) for i in range(15)]
             self.pen.stroke(points)
@@ -240,7 +240,7 @@ class PanelsTest(WindowCase):
     def test_rulers_follow_the_hand_and_set_it(self) -> None:
         self.open()
         card = self.window.tool_card
-        self.bench.set_brush(size_px=77.0, hardness=0.3)
+        self.bench.hands.set_brush(size_px=77.0, hardness=0.3)
         self.assertEqual(card.rulers["size_px"].figure, "77 px")
         self.assertEqual(card.rulers["hardness"].value, 30)
         card.rulers["flow"].moved.emit(35.0)
@@ -299,7 +299,7 @@ class PanelsTest(WindowCase):
         row = self.row()
         place = next(place for place, name in row._chips() if name == "mask")
         QTest.mouseClick(row, Qt.MouseButton.LeftButton, pos=place.center().toPoint())
-        self.assertTrue(self.bench.on_mask)
+        self.assertTrue(self.bench.hands.on_mask)
         self.assertTrue(self.bench.hand.on_mask)
 
     def test_rows_can_be_dragged_to_another_place(self) -> None:
@@ -625,7 +625,7 @@ class ModelOnlyTest(WindowCase):
                     kernel._run = kernel.reference
             try:
                 for tool_id in ("paint_colour", "mend_spot"):
-                    self.bench.take_tool(tool_id)
+                    self.bench.hands.take_tool(tool_id)
                     self.pen.stroke([PenSample(0.01 * i, 200 + i, 180, 0.8) for i in range(8)])
                     self.pen.wait()
                 settle(self.app)

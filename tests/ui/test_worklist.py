@@ -108,7 +108,7 @@ class WorklistTest(WindowCase):
 class KeepMarkTest(WindowCase):
     def test_a_brush_over_a_kept_mark_warns_once(self) -> None:
         self.open(spotted())
-        self.bench.take_tool("paint_colour")
+        self.bench.hands.take_tool("paint_colour")
         self.bench.zoom_to(1.0)
         settle(self.app)
         for _ in range(2):
@@ -124,8 +124,8 @@ class KeepMarkTest(WindowCase):
 class SourceTest(WindowCase):
     def test_a_held_key_picks_the_source_and_the_first_stroke_sets_the_distance(self) -> None:
         self.open()
-        self.bench.take_tool("copy_from_source")
-        self.bench.set_brush(size_px=20, hardness=1, opacity=1, flow=1)
+        self.bench.hands.take_tool("copy_from_source")
+        self.bench.hands.set_brush(size_px=20, hardness=1, opacity=1, flow=1)
         self.bench.zoom_to(1.0)
         settle(self.app)
         self.assertTrue(self.window.tool_card.sources.isVisible())
@@ -133,7 +133,7 @@ class SourceTest(WindowCase):
         self.pen.stroke([PenSample(0.0, 250, 200, 0.8)])
         self.key(Qt.Key.Key_C, QEvent.Type.KeyRelease)
         self.assertEqual(len(self.bench.job.history.done), 0)
-        self.assertFalse(self.bench.picking)
+        self.assertFalse(self.bench.hands.picking)
         source = self.bench.hand.source
         self.assertAlmostEqual(source.x, 250, delta=1)
         for x, y in ((150, 150), (180, 160)):
@@ -150,14 +150,14 @@ class SourceTest(WindowCase):
 
     def test_only_a_tool_that_uses_it_sets_the_distance(self) -> None:
         self.open()
-        self.bench.take_tool("copy_from_source")
-        self.bench.set_source(PickedSource(250.0, 200.0))
-        self.bench.take_tool("paint_colour")
+        self.bench.hands.take_tool("copy_from_source")
+        self.bench.hands.set_source(PickedSource(250.0, 200.0))
+        self.bench.hands.take_tool("paint_colour")
         self.pen.stroke([PenSample(0.0, 60, 60, 0.8)])
         self.pen.wait()
-        self.assertIsNone(self.bench.hand.source.offset)
-        self.bench.take_tool("copy_from_source")
-        self.bench.set_source_goes(SourceGoes.FIXED)
+        self.assertIsNone(self.bench.hand.source.about)
+        self.bench.hands.take_tool("copy_from_source")
+        self.bench.hands.set_source_goes(SourceGoes.FIXED)
         self.pen.stroke([PenSample(0.0, 90, 90, 0.8)])
         self.pen.wait()
-        self.assertIsNone(self.bench.hand.source.offset)
+        self.assertIsNone(self.bench.hand.source.about)

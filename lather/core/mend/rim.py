@@ -20,6 +20,8 @@ BROKEN_ABOVE = 0.1  # optical density: a tenth of the light
 N_POINTS = 72
 SMOOTHED = 0.12  # of the place's reach: pores and grain do not break a rim
 LEAST_SMOOTHED_PX = 1.0
+OUTLINE_SMOOTHED_PX = 2.0
+OUTLINE_STRETCH = 0.2  # of an outline's length
 
 
 @dataclass(frozen=True)
@@ -59,10 +61,48 @@ def examine_rim(rgb: FloatImage, points: NDArray[np.float32]) -> RimTest:
     rgb : (H, W, 3) float32 encoded RGB 0-1.
     points : (N, 2) x, y along the rim; outside of the picture the rim is broken.
     """
-    height, width = rgb.shape[:2]
     centre = points.mean(0)
     reach_px = float(np.hypot(*(points - centre).T).max())
-    sigma_px = max(LEAST_SMOOTHED_PX, SMOOTHED * reach_px)
+    light, outside = _along(rgb, points, max(LEAST_SMOOTHED_PX, SMOOTHED * reach_px))
+    terms = np.column_stack([np.ones(len(points)), points - centre])
+    fit, *_ = np.linalg.lstsq(terms, light, rcond=None)
+    off = np.abs(light - terms @ fit)
+    return RimTest(points, outside | (off > BROKEN_ABOVE))
+
+
+def examine_outline(rgb: FloatImage, points: NDArray[np.float32]) -> RimTest:
+    """Test a long closed outline of any shape, point by point against its own neighbourhood.
+
+    What lies along a long rim is no plane any more, so the light is compared with its median
+    over a stretch to either side.
+
+    Parameters
+    ----------
+    rgb, points : as for `examine_rim`; the points evenly spaced.
+    """
+    light, outside = _along(rgb, points, OUTLINE_SMOOTHED_PX)
+    half = max(2, round(len(points) * OUTLINE_STRETCH / 2))
+    stretches = np.lib.stride_tricks.sliding_window_view(
+        np.pad(light, half, mode="wrap"), 2 * half + 1
+    )
+    off = np.abs(light - np.median(stretches, axis=1))
+    return RimTest(points, outside | (off > BROKEN_ABOVE))
+
+
+def evenly_spaced(outline: NDArray[np.float32], n_points: int) -> NDArray[np.float32]:
+    """So many points at even distances along a closed outline, (N, 2)."""
+    closed = np.vstack([outline, outline[:1]])
+    lengths = np.concatenate([[0], np.cumsum(np.hypot(*np.diff(closed, axis=0).T))])
+    at = np.linspace(0, lengths[-1], n_points, endpoint=False)
+    columns = [np.interp(at, lengths, closed[:, axis]) for axis in (0, 1)]
+    return np.column_stack(columns).astype(np.float32)
+
+
+def _along(
+    rgb: FloatImage, points: NDArray[np.float32], sigma_px: float
+) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
+    """The smoothed darkness at each point, and which points lie outside of the picture."""
+    height, width = rgb.shape[:2]
     darkness = cv2.GaussianBlur(optical_density(rgb).darkness, (0, 0), sigma_px)
     x, y = points[:, 0], points[:, 1]
     outside = (x < 0) | (y < 0) | (x >= width) | (y >= height)
@@ -70,7 +110,4 @@ def examine_rim(rgb: FloatImage, points: NDArray[np.float32]) -> RimTest:
         darkness, (x - 0.5)[None], (y - 0.5)[None], cv2.INTER_LINEAR,
         borderMode=cv2.BORDER_REPLICATE,
     )[0]  # fmt: skip
-    terms = np.stack([np.ones(len(points)), x - centre[0], y - centre[1]], 1)
-    fit, *_ = np.linalg.lstsq(terms, light, rcond=None)
-    off = np.abs(light - terms @ fit)
-    return RimTest(points, outside | (off > BROKEN_ABOVE))
+    return light, outside

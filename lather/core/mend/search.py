@@ -20,6 +20,7 @@ from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.lab import LIGHTNESS_WEIGHTS
 
 FOOTPRINT_PX = 18  # the spot's size on the reduced picture that is searched
+MOST_WIDTHS = 4.0  # a stroke longer than so many of its widths counts as no longer
 REACH_SIZES = 3.2  # how far sources may lie, in sizes of the spot
 REACH_PX = (48, 640)
 FINE_SIGMA_PX = 1.0
@@ -75,11 +76,19 @@ def find_sources(
     ys, xs = np.nonzero(support)
     if len(ys) == 0:
         return []
-    size_px = max(np.ptp(ys), np.ptp(xs)) + 1
+    longest_px = float(max(np.ptp(ys), np.ptp(xs)) + 1)
+    size_px = min(longest_px, MOST_WIDTHS * width_px_of(support))
     scale = min(1.0, FOOTPRINT_PX / size_px)
     features = _Features.of(image, support, avoid, scale)
     scores = _score_offsets(features)
     return _best_offsets(scores, scale, n_wanted)
+
+
+def width_px_of(inside: NDArray[np.bool_]) -> float:
+    """The diameter of the largest disc that fits inside."""
+    padded = cv2.copyMakeBorder(inside.astype(np.uint8), 1, 1, 1, 1, cv2.BORDER_CONSTANT)
+    deepest = float(cv2.distanceTransform(padded, cv2.DIST_L2, cv2.DIST_MASK_5).max())
+    return max(1.0, 2 * deepest - 1)
 
 
 @dataclass(frozen=True)

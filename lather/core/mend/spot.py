@@ -11,44 +11,31 @@ streaks; and without the source's own mottling, which says nothing about the tar
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
-from dataclasses import dataclass
 
-import cv2
 import numpy as np
-from numpy.typing import NDArray
 
-from lather.core.arrays import FloatImage, Plane
+from lather.core.arrays import FloatImage, Plane, block_means
+from lather.core.blur import blurred
 from lather.core.colour.lab import luma
-from lather.core.mend.membrane import fill_membrane
-from lather.core.mend.mode import MendMode
-from lather.core.mend.search import SUPPORT, Source, find_sources, reach_px
+from lather.core.mend.mode import MendMode, mode_weight
+from lather.core.mend.placement import Placement, Read, read_placed
+from lather.core.mend.result import Avoid, Mended
+from lather.core.mend.rim_light import carried_difference, plain_rim, rim_sigma_px
+from lather.core.mend.search import (
+    MOST_WIDTHS,
+    SUPPORT,
+    Source,
+    find_sources,
+    reach_px,
+    width_px_of,
+)
 from lather.core.rect import Rect
 from lather.errors import EditError
 
-RIM_AVERAGE = 0.12  # of the spot's size
-RIM_AVERAGE_PX = (1.2, 5.0)
-RIM_BROAD, MOST_OFF = 3.0, 3.0  # what sticks out of the rim's broad light by so many deviations
-LEAST_KNOWN = 0.1
 TEXTURE = 0.08  # of the spot's size: what is coarser is tone
 LEAST_TEXTURE_PX = 3.0
 FULL_FROM = 0.5  # share of the brush's opacity from which the mend covers fully
 SEARCHED_PX = 64  # spots from twice this size on are searched for on a reduced level
-MODE_RAMP = 0.012  # luma difference over which 'lift darks' and 'tame brights' fade in
-
-
-Read = Callable[[Rect, int], FloatImage]  # (rectangle of a mip level, level) -> (h, w, 3+)
-Avoid = Callable[[Rect], Plane]  # rectangle at full resolution -> (h, w)
-
-
-@dataclass(frozen=True)
-class Mended:
-    """The result: pixels to lay over `rect` of the picture."""
-
-    rect: Rect
-    colour: FloatImage  # (h, w, 3)
-    coverage: Plane  # (h, w) 0-1
-    source: Source
 
 
 def mend_spot(
@@ -59,7 +46,8 @@ def mend_spot(
     *,
     opacity: float = 1.0,
     mode: MendMode = MendMode.ALL,
-    source: Source | None = None,
+    source: Placement | None = None,
+    read_source: Read | None = None,
     avoid: Avoid | None = None,
     nth_source: int = 0,
 ) -> Mended:
@@ -75,6 +63,7 @@ def mend_spot(
     opacity : the brush's opacity 0-1, by which full coverage is known.
     mode : lighten only, darken only, or both.
     source : where to take from; None finds the best.
+    read_source : where texture is read, if not by `read`.
     nth_source : the next best instead of the best; begins anew after the last.
     avoid : coverage 0-1 of places in a rectangle that no texture may come from.
 
@@ -89,8 +78,11 @@ def mend_spot(
     spot = tight.shifted(place.x0, place.y0)
     selection = selection[tight.slices]
     if source is None:
-        source = _best_source(read, picture, spot, selection, len(ys), avoid, nth_source)
-    sigma_px = _rim_sigma_px(max(spot.width, spot.height))
+        found = _best_source(read, picture, spot, selection, len(ys), avoid, nth_source)
+        source = Placement(found.dx, found.dy)
+    # A long thin stroke is as coarse as it is wide, not as it is long.
+    width_px = width_px_of(selection > SUPPORT)
+    sigma_px = rim_sigma_px(width_px)
     rect = spot.grown(2 + round(2 * sigma_px)).intersect(picture)
     if rect == spot and bool((selection > SUPPORT).all()):
         raise EditError(
@@ -100,14 +92,24 @@ def mend_spot(
         )
     covered = _placed(selection, spot, rect)
     target = read(rect, 0)[..., :3]
-    texture = _texture(read, picture, rect.shifted(source.dx, source.dy), spot)
+    texture = _texture(read_source or read, picture, rect, source, width_px)
     inside = covered > SUPPORT
-    plain = _plain_rim(target, inside, None if avoid is None else avoid(rect), sigma_px)
-    colour = texture + _carried_difference(target - texture, inside, plain, sigma_px)
+    plain = plain_rim(target, inside, None if avoid is None else avoid(rect), sigma_px)
+    colour = texture + carried_difference(target - texture, inside, plain, sigma_px)
     np.clip(colour, 0.0, 1.0, out=colour)
-    coverage = np.minimum(covered / FULL_FROM, np.float32(opacity))
-    coverage = coverage * mode_weight(luma(colour) - luma(target), mode)
+    coverage = covered_by(covered, opacity) * mode_weight(luma(colour) - luma(target), mode)
     return Mended(rect, colour, coverage.astype(np.float32), source)
+
+
+def covered_by(selection: Plane, opacity: float) -> Plane:
+    """How far a mend covers what a brush of that opacity has selected."""
+    covered: Plane = np.minimum(selection / np.float32(FULL_FROM), np.float32(opacity))
+    return covered
+
+
+def texture_sigma_px(width_px: float, level: int = 0) -> float:
+    """What is coarser is tone, for a spot of that width; both in pixels of the mip level."""
+    return max(LEAST_TEXTURE_PX / (1 << level), TEXTURE * width_px)
 
 
 def nearest_source(
@@ -137,14 +139,15 @@ def _best_source(
     avoid: Avoid | None,
     nth: int = 0,
 ) -> Source:
-    size_px = max(spot.width, spot.height)
+    width_px = width_px_of(selection > SUPPORT)
+    size_px = min(max(spot.width, spot.height), MOST_WIDTHS * width_px)
     level = max(0, int(np.log2(size_px / SEARCHED_PX)))
     around = spot.grown(reach_px(area_px)).intersect(picture)
     inside = picture.at_level(level)
     small = around.at_level(level).intersect(inside)
     whole = small.from_level(level)
-    reduced = _halved(_placed(selection, spot, whole), level)
-    barred = None if avoid is None else _halved(avoid(whole), level) > SUPPORT
+    reduced = block_means(_placed(selection, spot, whole), level)
+    barred = None if avoid is None else block_means(avoid(whole), level) > SUPPORT
     image = read(small, level)[..., :3]
     sources = find_sources(image, reduced, avoid=barred, n_wanted=nth + 1)
     if not sources:
@@ -157,14 +160,6 @@ def _best_source(
     return Source(best.dx << level, best.dy << level, best.score)
 
 
-def _halved(plane: Plane, level: int) -> Plane:
-    """Means of blocks of 2**level squared."""
-    step = 1 << level
-    blocks = plane.reshape(plane.shape[0] // step, step, plane.shape[1] // step, step)
-    means: Plane = blocks.mean((1, 3), dtype=np.float32)
-    return means
-
-
 def _placed(selection: Plane, spot: Rect, rect: Rect) -> Plane:
     """The selection of `spot` in a plane of `rect`, zero elsewhere."""
     out = np.zeros((rect.height, rect.width), dtype=np.float32)
@@ -175,72 +170,12 @@ def _placed(selection: Plane, spot: Rect, rect: Rect) -> Plane:
     return out
 
 
-def _texture(read: Read, picture: Rect, rect: Rect, spot: Rect) -> FloatImage:
-    """The source without what is coarse against the spot."""
-    sigma_px = max(LEAST_TEXTURE_PX, TEXTURE * max(spot.width, spot.height))
-    margin = math.ceil(3 * sigma_px)
-    whole = _read_repeating_border(read, picture, rect.grown(margin))
-    fine: FloatImage = whole - cv2.GaussianBlur(whole, (0, 0), sigma_px)
-    return np.ascontiguousarray(fine[margin:-margin, margin:-margin])
-
-
-def _read_repeating_border(read: Read, picture: Rect, rect: Rect) -> FloatImage:
-    """Pixels of a rectangle that may stick out of the picture; EditError if all of it does."""
-    part = rect.intersect(picture)
-    if part.empty:
-        raise EditError(
-            "Nothing was mended", "the source lies outside of the picture", "pick it again"
-        )
-    rows = (part.y0 - rect.y0, rect.y1 - part.y1)
-    columns = (part.x0 - rect.x0, rect.x1 - part.x1)
-    padded: FloatImage = np.pad(read(part, 0)[..., :3], (rows, columns, (0, 0)), mode="edge")
-    return padded
-
-
-def _rim_sigma_px(size_px: int) -> float:
-    low, high = RIM_AVERAGE_PX
-    return min(max(RIM_AVERAGE * size_px, low), high)
-
-
-def _plain_rim(
-    target: FloatImage, inside: NDArray[np.bool_], avoided: Plane | None, sigma_px: float
-) -> NDArray[np.bool_]:
-    """The pixels around that tell the tone: no other finding, no hair that crosses the rim."""
-    plain = ~inside
-    if avoided is not None:
-        plain &= avoided < 0.5
-    if not plain.any():
-        return ~inside
-    light = luma(target)
-    known = plain.astype(np.float32)
-    broad = cv2.GaussianBlur(light * known, (0, 0), RIM_BROAD * sigma_px)
-    broad /= np.maximum(cv2.GaussianBlur(known, (0, 0), RIM_BROAD * sigma_px), 1e-6)
-    off = np.abs(light - broad)
-    usual = 1.4826 * float(np.median(off[plain])) + 1e-4
-    kept: NDArray[np.bool_] = plain & (off < MOST_OFF * usual)
-    return kept if kept.any() else plain
-
-
-def _carried_difference(
-    difference: FloatImage,
-    inside: NDArray[np.bool_],
-    plain: NDArray[np.bool_],
-    sigma_px: float,
+def _texture(
+    read: Read, picture: Rect, rect: Rect, placement: Placement, width_px: float
 ) -> FloatImage:
-    """The rim's difference, averaged over plain pixels only, carried inside by a membrane."""
-    known = plain.astype(np.float32)
-    weight = cv2.GaussianBlur(known, (0, 0), sigma_px)
-    averaged: FloatImage = cv2.GaussianBlur(difference * known[..., None], (0, 0), sigma_px)
-    averaged /= np.maximum(weight, 1e-6)[..., None]
-    # Where no plain pixel is near, the membrane spans.
-    unknown = inside | ((weight < LEAST_KNOWN) & ~plain)
-    return fill_membrane(averaged, inside if unknown.all() else unknown)
-
-
-def mode_weight(rise: Plane, mode: MendMode) -> Plane:
-    """1 where the mode lets a change of light by `rise` through, 0 where not, soft between."""
-    if mode is MendMode.ALL:
-        return np.ones_like(rise)
-    signed = rise if mode is MendMode.LIFT_DARKS else -rise
-    weight: Plane = np.clip(signed / np.float32(MODE_RAMP), 0.0, 1.0)
-    return weight
+    """The source without what is coarse against the spot."""
+    sigma_px = texture_sigma_px(width_px)
+    margin = math.ceil(3 * sigma_px)
+    whole = read_placed(read, picture, rect.grown(margin), placement)[..., :3]
+    fine: FloatImage = whole - blurred(whole, sigma_px)
+    return np.ascontiguousarray(fine[margin:-margin, margin:-margin])

@@ -17,10 +17,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
+from lather.core.blur import blurred, blurred_within, disc
 from lather.core.colour.density import Density, optical_density
 from lather.core.rect import Rect
 from lather.core.survey.finding import Kind
-from lather.core.survey.smooth import blurred, blurred_within, disc
 
 SIGMAS_MM = (0.35, 0.5, 0.7, 1.0, 1.4)
 RING = 2.5  # sigma of the surroundings, in sigmas of the centre

@@ -1,14 +1,13 @@
-"""Face geometry: where faces are, their handles, and the scale they give.
+"""Where faces are: the first guess of their handles.
 
-The first guess finds faces and eyes with OpenCV's cascades (Viola and Jones 2001) and sets
-each pupil on the darkest disc of an iris's size; the other handles follow from the mean
-proportions of adults (Farkas 1994) until somebody drags them.
+Faces and eyes are found with OpenCV's cascades (Viola and Jones 2001); each pupil is set on the
+darkest disc of an iris's size; the other handles follow from mean proportions until somebody
+drags them.
 """
 
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
@@ -17,57 +16,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
+from lather.core.survey.face import PUPIL_DISTANCE_MM, FaceGeometry, Point
 
-PUPIL_DISTANCE_MM = 63.0  # adults; infants about 40
 IRIS_DIAMETER_MM = 11.7
 FACES_PX, EYES_PX = 640, 320  # sizes at which faces, and the eyes of a face, are looked for
 _LIGHT = np.array([0.3, 0.59, 0.11], dtype=np.float32)
-
-Point = tuple[float, float]
-
-# Across (towards the left of the person) and down from between the pupils, in pupil distances.
-_PLACES: dict[str, Point] = {
-    "pupil_right": (-0.5, 0.0),
-    "pupil_left": (0.5, 0.0),
-    "mouth_right": (-0.4, 1.1),
-    "mouth_left": (0.4, 1.1),
-    "nose_tip": (0.0, 0.62),
-    "chin": (0.0, 1.85),
-    "temple_right": (-1.1, 0.0),
-    "temple_left": (1.1, 0.0),
-}
-HANDLES = tuple(_PLACES)
-
-
-@dataclass(frozen=True)
-class FaceGeometry:
-    """A face by its handles, in pixels of the photo; left and right are the person's own."""
-
-    handles: dict[str, Point]
-
-    @classmethod
-    def from_pupils(cls, right: Point, left: Point) -> FaceGeometry:
-        """The other handles by mean proportions."""
-        face = cls({"pupil_right": right, "pupil_left": left})
-        guessed = {name: face.at(*place) for name, place in _PLACES.items()}
-        return cls({**guessed, **face.handles})
-
-    @property
-    def pupil_distance_px(self) -> float:
-        return math.dist(self.handles["pupil_right"], self.handles["pupil_left"])
-
-    def mm_per_px(self, pupil_distance_mm: float = PUPIL_DISTANCE_MM) -> float:
-        return pupil_distance_mm / self.pupil_distance_px
-
-    def at(self, across: float, down: float) -> Point:
-        """The point so many pupil distances from the middle between the pupils."""
-        (rx, ry), (lx, ly) = self.handles["pupil_right"], self.handles["pupil_left"]
-        ax, ay = lx - rx, ly - ry
-        return (rx + lx) / 2 + across * ax - down * ay, (ry + ly) / 2 + across * ay + down * ax
-
-    def scaled(self, factor: float) -> FaceGeometry:
-        """The same face in a picture that is `factor` times as large."""
-        return FaceGeometry({n: (x * factor, y * factor) for n, (x, y) in self.handles.items()})
 
 
 def find_faces(rgb: FloatImage) -> list[FaceGeometry]:

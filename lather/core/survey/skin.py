@@ -10,10 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
+from lather.core.blur import blurred_within, disc
 from lather.core.colour.density import optical_density
 from lather.core.colour.lab import srgb_to_lab
-from lather.core.survey.geometry import FaceGeometry
-from lather.core.survey.smooth import blurred_within, disc
+from lather.core.survey.face import FaceGeometry
 
 SEARCHED_PX = 512  # long side of the picture on which skin is told from the rest
 N_CUTS = 4

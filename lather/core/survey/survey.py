@@ -12,8 +12,9 @@ from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
 from lather.core.survey.blemishes import Spot, find_spots
 from lather.core.survey.extent import Extent, measure_extent
+from lather.core.survey.face import PUPIL_DISTANCE_MM, FaceGeometry
 from lather.core.survey.finding import Finding, Kind
-from lather.core.survey.geometry import PUPIL_DISTANCE_MM, FaceGeometry, find_faces
+from lather.core.survey.geometry import find_faces
 from lather.core.survey.skin import find_skin
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.errors import EditError
@@ -81,7 +82,7 @@ def survey(
         place = _surroundings(face, faces, width, height)
         scale = min(1.0, mm_per_px / SURVEYED_MM)
         reduced = _reduced(rgb[place.slices], scale)
-        local = _shifted(face, -place.x0, -place.y0).scaled(scale)
+        local = face.shifted(-place.x0, -place.y0).scaled(scale)
         progress((number + 0.2) / len(faces), "telling skin from the rest")
         skin_map = find_skin(reduced, local, mm_per_px / scale)
         token.check()
@@ -174,6 +175,3 @@ def _reduced(rgb: FloatImage, scale: float) -> FloatImage:
     reduced: FloatImage = cv2.resize(rgb, size, interpolation=cv2.INTER_AREA)
     return reduced
 
-
-def _shifted(face: FaceGeometry, dx: float, dy: float) -> FaceGeometry:
-    return FaceGeometry({name: (x + dx, y + dy) for name, (x, y) in face.handles.items()})

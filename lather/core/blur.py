@@ -6,16 +6,19 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.core.arrays import Plane
+from lather.core.arrays import FloatImage, Plane
 
 _WIDEST_SIGMA_PX = 6.0  # beyond it the blur runs on a reduced plane
 _REDUCED_SIGMA_PX = 3.0
 
 
-def blurred(plane: Plane, sigma_px: float) -> Plane:
-    """Gaussian blur; for a large sigma on a reduced copy, within 1 % of the exact one."""
+def blurred(plane: FloatImage, sigma_px: float) -> FloatImage:
+    """Gaussian blur; for a large sigma on a reduced copy, within 1 % of the exact one.
+
+    `plane` is (H, W) or (H, W, C) with up to four channels.
+    """
     if sigma_px <= _WIDEST_SIGMA_PX:
-        exact: Plane = cv2.GaussianBlur(plane, (0, 0), sigma_px)
+        exact: FloatImage = cv2.GaussianBlur(plane, (0, 0), sigma_px)
         return exact
     height, width = plane.shape
     step = 2 ** int(np.log2(sigma_px / _REDUCED_SIGMA_PX))
@@ -23,7 +26,7 @@ def blurred(plane: Plane, sigma_px: float) -> Plane:
         plane, (max(1, width // step), max(1, height // step)), interpolation=cv2.INTER_AREA
     )
     small = cv2.GaussianBlur(small, (0, 0), sigma_px / step)
-    wide: Plane = cv2.resize(small, (width, height), interpolation=cv2.INTER_LINEAR)
+    wide: FloatImage = cv2.resize(small, (width, height), interpolation=cv2.INTER_LINEAR)
     return wide
 
 

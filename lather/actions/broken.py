@@ -1,0 +1,62 @@
+"""A place whose rim an edge crosses: said after a mend, and cut free on demand."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from lather.actions.task import Offer
+from lather.core.work import CancelToken, Progress
+from lather.document import edits
+from lather.document.findings import FindingState
+from lather.document.job import JobState
+from lather.tools.base import Outcome, Place
+from lather.tools.free import cut_free_at, place_of_area, place_of_finding
+
+if TYPE_CHECKING:
+    from lather.actions.workbench import Workbench
+
+NAME = "Cut free and mend"
+
+
+def warn_of_broken_rim(bench: Workbench, outcome: Outcome) -> None:
+    """After a mend across an edge: what happened, and what can be done instead."""
+    place, after = outcome.broken, bench.state
+    assert place is not None
+
+    def instead() -> None:
+        if bench.job is None or bench.state is not after:
+            bench.say("The picture was changed meanwhile: nothing was cut free.")
+            return
+        bench.job.undo()
+        _cut_free(bench, place, ())
+
+    bench.say(
+        f"{outcome.broken_share:.0%} of this mend's rim crosses an edge or the border: it may "
+        "smear. Copy along the edge at 10-20 %, or cut the spot free.",
+        error=True, offer=Offer("Cut it free", instead),
+    )  # fmt: skip
+
+
+def cut_free(bench: Workbench) -> None:
+    """The area, or the finding looked at: copied along its broken rim, then mended."""
+    finding = bench.walk.current(bench.state.findings)
+    if bench.state.area is not None:
+        _cut_free(bench, place_of_area(bench.state), ())
+    elif finding is not None:
+        _cut_free(bench, place_of_finding(bench.state, finding), (finding.id,))
+
+
+def _cut_free(bench: Workbench, place: Place, finding_ids: tuple[int, ...]) -> None:
+    job, before = bench.open_job, bench.state
+
+    def work(progress: Progress, cancel: CancelToken) -> JobState:
+        progress(0.0, "copying along the broken rim")
+        after = cut_free_at(before, place)
+        cancel.check()
+        return edits.decide(after, finding_ids, FindingState.DONE)
+
+    def done(after: JobState) -> None:
+        if bench.job is job and bench.state is before:
+            job.change(NAME, after)
+
+    bench.run_task(NAME, work, done)

@@ -1,0 +1,21 @@
+"""The command that cuts a place free whose rim an edge crosses."""
+
+from __future__ import annotations
+
+from lather.actions.broken import cut_free
+from lather.actions.table import Action
+from lather.actions.workbench import Workbench
+
+
+def can_be_cut_free(bench: Workbench) -> bool:
+    if bench.job is None:
+        return False
+    return bench.state.area is not None or bench.walk.current(bench.state.findings) is not None
+
+
+ACTIONS = (
+    Action("mend.cut_free", "Cut free and mend",
+           "The area, or the finding looked at: copy along the part of its rim that an edge "
+           "crosses, then mend the rest.", "Finding", cut_free, ("Alt+R",),
+           enabled=can_be_cut_free),
+)  # fmt: skip

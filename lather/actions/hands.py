@@ -1,0 +1,227 @@
+"""What is in the hand: a tool, its brush, its source; each tool remembers its own."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+from lather.core.area.combine import Combine
+from lather.core.mend.mode import MendMode
+from lather.core.mend.placement import Turn
+from lather.document.events import Signal
+from lather.document.job import JobState
+from lather.errors import EditError
+from lather.settings.store import Settings
+from lather.tools.base import Colour, Hand
+from lather.tools.presets import BUILT_IN, LONGEST_NAME, Preset, presets_from
+from lather.tools.source import PickedSource, Reads, SourceGoes
+from lather.tools.table import TOOLS, tool
+
+SIZE_STEP = 1.15
+SMALLEST_SIZE_PX, LARGEST_SIZE_PX = 1.0, 2000.0
+SMALLEST_SPACING = 0.02
+SMALLEST_SCALE, LARGEST_SCALE = 0.25, 4.0
+_LOWEST = {"hardness": 0.0, "opacity": 0.0, "flow": 0.0, "spacing": SMALLEST_SPACING}
+
+
+class Hands:
+    """The hand that works, and the hands that wait: one a tool.
+
+    Attributes
+    ----------
+    picking : the next click picks the source.
+
+    Signals
+    -------
+    changed() : tool, brush, colour, source or mode changed.
+    """
+
+    def __init__(self, settings: Settings) -> None:
+        self.picking = False
+        self.changed: Signal[()] = Signal()
+        self._settings = settings
+        self._hands = {entry.id: Hand(entry.id, entry.brush) for entry in TOOLS}
+        self._own: dict[str, Hand] = {}  # as it was before a preset was taken
+        self._presets: dict[str, str] = {}  # the preset in use, by tool
+        self._tool_id = TOOLS[0].id
+        self._on_mask = False
+
+    @property
+    def hand(self) -> Hand:
+        hand = self._hands[self._tool_id]
+        return replace(hand, on_mask=self._on_mask and tool(hand.tool).works_on_mask)
+
+    @property
+    def back_to(self) -> JobState | None:
+        """What Paint back brings back: a state of the job, or the photo (None)."""
+        return self._hands["paint_back"].back_to
+
+    @property
+    def on_mask(self) -> bool:
+        """True while brushes work on the active layer's mask."""
+        return self._on_mask
+
+    def for_new_job(self) -> None:
+        """Forget what belongs to a picture."""
+        self._on_mask = False
+        for tool_id, hand in self._hands.items():
+            self._hands[tool_id] = replace(hand, back_to=None, source=None)
+        self.changed.emit()
+
+    def take_tool(self, tool_id: str) -> None:
+        self._tool_id = tool_id
+        if self._on_mask and not tool(tool_id).works_on_mask:
+            self._on_mask = False
+        self._become()
+
+    def set_on_mask(self, on_mask: bool) -> None:
+        if on_mask and not tool(self._tool_id).works_on_mask:
+            self._tool_id = "paint_colour"
+        self._on_mask = on_mask
+        self._become()
+
+    def paint_back_from(self, state: JobState | None) -> None:
+        """Set `back_to` and take Paint back."""
+        self._hands["paint_back"] = replace(self._hands["paint_back"], back_to=state)
+        self.take_tool("paint_back")
+
+    # --- the brush -----------------------------------------------------------------------
+
+    def set_brush(self, **changes: Any) -> None:
+        """Change attributes of the brush in hand, kept within their bounds."""
+        if "size_px" in changes:
+            changes["size_px"] = min(max(changes["size_px"], SMALLEST_SIZE_PX), LARGEST_SIZE_PX)
+        for name, lowest in _LOWEST.items():
+            if name in changes:
+                changes[name] = min(max(changes[name], lowest), 1.0)
+        self._become(brush=replace(self._hands[self._tool_id].brush, **changes))
+
+    def scale_brush(self, steps: int) -> None:
+        """Larger (steps > 0) or smaller by a constant ratio per step, at least one pixel."""
+        size_px = self.hand.brush.size_px
+        grown = size_px * SIZE_STEP**steps
+        if abs(grown - size_px) < 1:
+            grown = size_px + (1 if steps > 0 else -1)
+        self.set_brush(size_px=float(round(grown)))
+
+    def set_mode(self, mode: MendMode) -> None:
+        self._become(mode=mode)
+
+    def set_colour(self, colour: Colour) -> None:
+        self._for_all(colour=colour)
+
+    # --- the source ----------------------------------------------------------------------
+
+    def set_source(self, source: PickedSource | None) -> None:
+        """Where all source tools take from."""
+        self._for_all(source=source)
+
+    def set_source_goes(self, goes: SourceGoes) -> None:
+        self._become(source_goes=goes)
+
+    def set_turn(self, turn: Turn) -> None:
+        """How all source tools turn what they take."""
+        scale = min(max(turn.scale, SMALLEST_SCALE), LARGEST_SCALE)
+        self._for_all(turn=replace(turn, angle_deg=turn.angle_deg % 360, scale=scale))
+
+    def set_reads(self, reads: Reads) -> None:
+        """Which layers all tools take from."""
+        self._for_all(reads=reads)
+
+    def set_picking(self, picking: bool) -> None:
+        self.picking = picking
+        self.changed.emit()
+
+    def set_combine(self, combine: Combine) -> None:
+        """What all outlines do to the area."""
+        self._for_all(combine=combine)
+
+    # --- presets -------------------------------------------------------------------------
+
+    @property
+    def presets(self) -> list[Preset]:
+        """The presets of the tool in hand, own ones last."""
+        own = presets_from(self._settings["presets"])
+        return [preset for preset in (*BUILT_IN, *own) if preset.tool == self._tool_id]
+
+    @property
+    def preset_name(self) -> str | None:
+        """The preset in hand; None once the brush is set otherwise."""
+        name = self._presets.get(self._tool_id)
+        found = next((preset for preset in self.presets if preset.name == name), None)
+        return name if found is not None and self._matches(found) else None
+
+    def take_preset(self, name: str | None) -> None:
+        """Take a preset of the tool in hand; None brings back the brush as it was before."""
+        if name is None:
+            self._presets.pop(self._tool_id, None)
+            own = self._own.pop(self._tool_id, None)
+            if own is not None:
+                self._become(brush=own.brush, mode=own.mode, source_goes=own.source_goes)
+            return
+        preset = next(preset for preset in self.presets if preset.name == name)
+        if self.preset_name is None:
+            self._own[self._tool_id] = self._hands[self._tool_id]
+        self._presets[self._tool_id] = name
+        self._become(brush=preset.brush, mode=preset.mode, source_goes=preset.source_goes)
+
+    def next_preset(self) -> None:
+        """From the own brush through all presets and back to the own brush."""
+        ring: list[str | None] = [None, *(preset.name for preset in self.presets)]
+        self.take_preset(ring[(ring.index(self.preset_name) + 1) % len(ring)])
+
+    def save_preset(self, name: str) -> None:
+        """Keep the brush in hand under a name; one of the same name and tool is replaced."""
+        name = " ".join(name.split())[:LONGEST_NAME]
+        if not name:
+            raise EditError("No preset was saved", "it has no name", "type one")
+        if name in self._built_in_names:
+            raise EditError(
+                "No preset was saved", f"'{name}' comes with Lather", "choose another name"
+            )
+        hand = self.hand
+        saved = Preset(name, hand.tool, hand.brush, hand.mode, hand.source_goes)
+        self._keep([*self._own_presets_but(name), saved.as_entry()])
+        self._presets[self._tool_id] = name
+        self.changed.emit()
+
+    @property
+    def has_own_preset(self) -> bool:
+        """True if the preset in hand is one of the person's own."""
+        name = self.preset_name
+        return name is not None and name not in self._built_in_names
+
+    @property
+    def _built_in_names(self) -> list[str]:
+        return [preset.name for preset in BUILT_IN if preset.tool == self._tool_id]
+
+    def delete_preset(self) -> None:
+        """Forget the preset in hand, if it is one of the person's own."""
+        if self.has_own_preset:
+            self._keep(self._own_presets_but(self.preset_name))
+            self.changed.emit()
+
+    def _own_presets_but(self, name: str | None) -> list[Any]:
+        return [
+            preset.as_entry()
+            for preset in presets_from(self._settings["presets"])
+            if preset.name != name or preset.tool != self._tool_id
+        ]
+
+    def _keep(self, entries: list[Any]) -> None:
+        self._settings.set("presets", entries)
+
+    def _matches(self, preset: Preset) -> bool:
+        hand = self._hands[self._tool_id]
+        return (hand.brush, hand.mode, hand.source_goes) == (
+            preset.brush, preset.mode, preset.source_goes,
+        )  # fmt: skip
+
+    def _for_all(self, **changes: Any) -> None:
+        for tool_id, hand in self._hands.items():
+            self._hands[tool_id] = replace(hand, **changes)
+        self.changed.emit()
+
+    def _become(self, **changes: Any) -> None:
+        self._hands[self._tool_id] = replace(self._hands[self._tool_id], **changes)
+        self.changed.emit()

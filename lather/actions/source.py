@@ -1,0 +1,86 @@
+"""Commands on where the source tools take from."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from lather.actions.table import Action, Run
+from lather.actions.workbench import Workbench
+from lather.core.mend.placement import Turn
+from lather.tools.source import Reads, SourceGoes
+from lather.tools.table import tool
+
+ANGLE_STEP_DEG = 5.0
+SCALE_STEP = 1.1
+
+
+def _uses_source(bench: Workbench) -> bool:
+    return bench.job is not None and tool(bench.hand.tool).uses_source
+
+
+def _uses_turn(bench: Workbench) -> bool:
+    return bench.job is not None and tool(bench.hand.tool).uses_turn
+
+
+def _picking(on: bool) -> Run:
+    return lambda bench: bench.hands.set_picking(on)
+
+
+def _next_goes(bench: Workbench) -> None:
+    ways = list(SourceGoes)
+    bench.hands.set_source_goes(ways[(ways.index(bench.hand.source_goes) + 1) % len(ways)])
+
+
+def _next_reads(bench: Workbench) -> None:
+    reads = list(Reads)
+    bench.hands.set_reads(reads[(reads.index(bench.hand.reads) + 1) % len(reads)])
+
+
+def _mirror(bench: Workbench) -> None:
+    turn = bench.hand.turn
+    bench.hands.set_turn(replace(turn, mirrored=not turn.mirrored))
+
+
+def _turn_by(steps: int) -> Run:
+    def run(bench: Workbench) -> None:
+        turn = bench.hand.turn
+        bench.hands.set_turn(replace(turn, angle_deg=turn.angle_deg + steps * ANGLE_STEP_DEG))
+
+    return run
+
+
+def _scale_by(steps: int) -> Run:
+    def run(bench: Workbench) -> None:
+        turn = bench.hand.turn
+        scale = turn.scale * SCALE_STEP**steps
+        # Back at full size it is exactly that: only unscaled pixels keep their grain.
+        bench.hands.set_turn(replace(turn, scale=1.0 if abs(scale - 1) < 0.02 else scale))
+
+    return run
+
+
+ACTIONS = (
+    Action("source.pick", "Pick the source (hold)",
+           "While the key is down, a click picks where to take from.", "Tool",
+           _picking(True), ("C",), enabled=_uses_source, release=_picking(False)),
+    Action("source.goes", "Source: next way",
+           "It follows the brush, stays fixed, or is looked for afresh at each stroke.", "Tool",
+           _next_goes, enabled=_uses_source),
+    Action("source.reads", "Source: next layers",
+           "It shows the photo only, this layer, what lies below, or everything.", "Tool",
+           _next_reads, enabled=_uses_turn),
+    Action("source.mirror", "Mirror the source",
+           "The other half of a face, coat or collar.", "Tool", _mirror, ("Alt+T",), "mirror",
+           enabled=_uses_turn, checked=lambda bench: bench.hand.turn.mirrored),
+    Action("source.turn_left", "Turn the source left", "5 degrees anticlockwise.", "Tool",
+           _turn_by(-1), ("Alt+W",), enabled=_uses_turn),
+    Action("source.turn_right", "Turn the source right", "5 degrees clockwise.", "Tool",
+           _turn_by(+1), ("Alt+E",), enabled=_uses_turn),
+    Action("source.smaller", "Source smaller", "A tenth smaller.", "Tool",
+           _scale_by(-1), ("Alt+Shift+W",), enabled=_uses_turn),
+    Action("source.larger", "Source larger", "A tenth larger.", "Tool",
+           _scale_by(+1), ("Alt+Shift+E",), enabled=_uses_turn),
+    Action("source.straight", "Source as it is", "Not mirrored, turned or scaled.", "Tool",
+           lambda bench: bench.hands.set_turn(Turn()), ("Alt+Q",),
+           enabled=lambda bench: _uses_turn(bench) and not bench.hand.turn.plain),
+)

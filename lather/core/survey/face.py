@@ -1,0 +1,72 @@
+"""A face by its eight handles, and the scale it gives."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+PUPIL_DISTANCE_MM = 63.0  # adults; infants about 40
+
+Point = tuple[float, float]
+
+# Across (towards the left of the person) and down from between the pupils, in pupil distances.
+# Mean proportions of adults: Farkas 1994, "Anthropometry of the Head and Face".
+_PLACES: dict[str, Point] = {
+    "pupil_right": (-0.5, 0.0),
+    "pupil_left": (0.5, 0.0),
+    "mouth_right": (-0.4, 1.1),
+    "mouth_left": (0.4, 1.1),
+    "nose_tip": (0.0, 0.62),
+    "chin": (0.0, 1.85),
+    "temple_right": (-1.1, 0.0),
+    "temple_left": (1.1, 0.0),
+}
+HANDLES = tuple(_PLACES)
+
+
+@dataclass(frozen=True)
+class FaceGeometry:
+    """A face by its handles, in pixels of the photo; left and right are the person's own."""
+
+    handles: dict[str, Point]
+
+    @classmethod
+    def from_pupils(cls, right: Point, left: Point) -> FaceGeometry:
+        """The other handles by mean proportions."""
+        face = cls({"pupil_right": right, "pupil_left": left})
+        guessed = {name: face.at(*place) for name, place in _PLACES.items()}
+        return cls({**guessed, **face.handles})
+
+    @property
+    def pupil_distance_px(self) -> float:
+        return math.dist(self.handles["pupil_right"], self.handles["pupil_left"])
+
+    def mm_per_px(self, pupil_distance_mm: float = PUPIL_DISTANCE_MM) -> float:
+        return pupil_distance_mm / self.pupil_distance_px
+
+    def at(self, across: float, down: float) -> Point:
+        """The point so many pupil distances from the middle between the pupils."""
+        (rx, ry), (lx, ly) = self.handles["pupil_right"], self.handles["pupil_left"]
+        ax, ay = lx - rx, ly - ry
+        return (rx + lx) / 2 + across * ax - down * ay, (ry + ly) / 2 + across * ay + down * ax
+
+    def place_of(self, x: float, y: float) -> Point:
+        """Across and down of a point, in pupil distances: the inverse of `at`."""
+        (ox, oy), (ax, ay) = self.at(0, 0), self.at(1, 0)
+        dx, dy = ax - ox, ay - oy
+        square = dx * dx + dy * dy
+        return (
+            ((x - ox) * dx + (y - oy) * dy) / square,
+            ((y - oy) * dx - (x - ox) * dy) / square,
+        )
+
+    def scaled(self, factor: float) -> FaceGeometry:
+        """The same face in a picture that is `factor` times as large."""
+        return FaceGeometry({n: (x * factor, y * factor) for n, (x, y) in self.handles.items()})
+
+    def shifted(self, dx: float, dy: float) -> FaceGeometry:
+        return FaceGeometry({n: (x + dx, y + dy) for n, (x, y) in self.handles.items()})
+
+    def with_handle(self, name: str, x: float, y: float) -> FaceGeometry:
+        """The face with one handle somewhere else."""
+        return FaceGeometry({**self.handles, name: (x, y)})

@@ -1,0 +1,86 @@
+"""The job's own planes, beside those of its layers: the area, and the regions of the portrait.
+
+They are one-channel tiles, 0-65535, like masks, and are saved under their names.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from lather.core.area.combine import Combine, combined
+from lather.core.arrays import FULL, MaskPixels, Plane
+from lather.core.rect import Rect
+from lather.core.survey.region import Region
+from lather.document.tiles import BLACK_MASK, TILE_PX, Tiles
+
+AREA = "area"
+_REGION = "region."
+
+
+@dataclass(frozen=True, eq=False)
+class Regions:
+    """Soft masks of the parts of the portrait, on a reduced picture.
+
+    Attributes
+    ----------
+    scale : pixels of the masks per pixel of the photo, at most 1.
+    masks : empty before the portrait is surveyed.
+    """
+
+    scale: float = 1.0
+    masks: Mapping[Region, Tiles] = field(default_factory=dict)
+
+
+def named_planes(area: Tiles | None, regions: Regions) -> dict[str, Tiles]:
+    """All planes by the names they are saved under."""
+    planes = {_REGION + region.value: tiles for region, tiles in regions.masks.items()}
+    return planes if area is None else {AREA: area, **planes}
+
+
+def from_named(planes: Mapping[str, Tiles], scale: float) -> tuple[Tiles | None, Regions]:
+    """The inverse of `named_planes`; ValueError for a region that is not known."""
+    masks = {
+        Region(name.removeprefix(_REGION)): tiles
+        for name, tiles in planes.items()
+        if name.startswith(_REGION)
+    }
+    return planes.get(AREA), Regions(scale, masks)
+
+
+def read_plane(tiles: Tiles, rect: Rect) -> Plane:
+    """(h, w) float32 0-1."""
+    return tiles.read(rect).astype(np.float32) / np.float32(FULL)
+
+
+def with_plane(tiles: Tiles, rect: Rect, plane: Plane) -> Tiles:
+    """A copy with a rectangle set to `plane`, 0-1."""
+    samples: MaskPixels = (np.clip(plane, 0, 1) * np.float32(FULL) + np.float32(0.5)).astype("u2")
+    changed = {}
+    for key in rect.cells(TILE_PX):
+        cell = Rect.cell(key, TILE_PX)
+        part = cell.intersect(rect)
+        pixels = tiles.pixels(key).copy()
+        pixels[part.shifted(-cell.x0, -cell.y0).slices] = samples[
+            part.shifted(-rect.x0, -rect.y0).slices
+        ]
+        changed[key] = pixels
+    return tiles.with_tiles(changed)
+
+
+def outlined(area: Tiles | None, rect: Rect, outline: Plane, how: Combine) -> Tiles:
+    """The area after an outline whose coverage in `rect` is given, and zero elsewhere."""
+    if area is None or how is Combine.NEW:
+        return with_plane(BLACK_MASK, rect, outline)
+    inside = with_plane(area, rect, combined(read_plane(area, rect), outline, how))
+    if how is not Combine.OVERLAP:
+        return inside
+    return with_plane(BLACK_MASK, rect, read_plane(inside, rect))
+
+
+def inverted(tiles: Tiles) -> Tiles:
+    """Inside out."""
+    changed = {key: (FULL - tile.pixels) for key, tile in tiles.tiles.items()}
+    return Tiles(channels=1, fill=FULL - tiles.fill).with_tiles(changed)

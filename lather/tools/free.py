@@ -1,0 +1,68 @@
+"""Mending a place whose rim is broken: cut free first."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from lather.core.brush.stroke import Brush, PenSample
+from lather.document import edits
+from lather.document.areas import bounds_of, limit_of
+from lather.document.job import JobState
+from lather.document.planes import read_plane
+from lather.document.strokes import StrokeRecord
+from lather.tools.avoid import avoided
+from lather.tools.base import Place
+from lather.tools.brush import with_layer_to_paint
+from lather.tools.mend import LAYER_NAME, with_mended
+from lather.tools.reading import below
+from lather.tools.rim import rim_of
+
+if TYPE_CHECKING:
+    from lather.core.survey.finding import Finding
+
+
+def place_of_area(state: JobState) -> Place:
+    assert state.area is not None
+    rect = bounds_of(state.area, state.photo.rect)
+    return Place(rect, read_plane(state.area, rect))
+
+
+def place_of_finding(state: JobState, finding: Finding) -> Place:
+    rect = finding.rect.intersect(state.photo.rect)
+    return Place(rect, finding.coverage(rect))
+
+
+def cut_free_at(state: JobState, place: Place) -> JobState:
+    """The place mended, after copies along the broken part of its rim.
+
+    Raises
+    ------
+    EditError : the layer cannot be painted on, or nothing near by continues the edge.
+    """
+    from lather.core.mend.free import cut_free
+    from lather.core.mend.rim import RimTest
+
+    state = with_layer_to_paint(state, LAYER_NAME)
+    layer = edits.paintable(state, state.active_id)
+    read = below(state, layer.id)
+    picture = state.photo.rect
+    rim = rim_of(read, picture, place)
+    if rim is None:
+        rim = RimTest(np.zeros((0, 2), np.float32), np.zeros(0, bool))
+    mended = cut_free(
+        read, picture, place.rect, place.coverage, rim, avoid=avoided(state.findings)
+    )
+    size_px = float(max(place.rect.width, place.rect.height))
+    x, y = (place.rect.x0 + place.rect.x1) / 2, (place.rect.y0 + place.rect.y1) / 2
+    record = StrokeRecord(
+        tool="mend_spot",
+        brush=Brush(size_px=size_px, hardness=1.0),
+        samples=(PenSample(0.0, x, y, 1.0),),
+        rect=mended.rect,
+        source=(0, 0),
+        extras={"cut_free": round(rim.share, 3)},
+    )
+    after = with_mended(layer, mended, record, limit_of(state, mended.rect))
+    return edits.update_layer(state, layer.id, tiles=after.tiles, strokes=after.strokes)

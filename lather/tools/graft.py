@@ -1,0 +1,139 @@
+"""Graft: outline an area, then drag from inside it to where its texture is to come from."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from lather.core.arrays import FloatImage, block_means
+from lather.core.brush.dabs import Dabs
+from lather.core.brush.stroke import PenSample
+from lather.core.mend.placement import Placement
+from lather.core.rect import Rect
+from lather.document import edits
+from lather.document.areas import bounds_of
+from lather.document.job import JobState
+from lather.document.planes import read_plane
+from lather.document.strokes import StrokeRecord
+from lather.errors import EditError
+from lather.render.compositor import render
+from lather.tools.avoid import avoided
+from lather.tools.base import Hand, Outcome, Work
+from lather.tools.brush import taken_from, with_layer_to_paint, with_new_pixels
+from lather.tools.mend import with_mended
+from lather.tools.outline import NOTHING, OutlineWork
+from lather.tools.reading import below, source_of
+
+if TYPE_CHECKING:
+    from lather.core.mend.graft import Bed
+
+LAYER_NAME = "Grafts"
+SHOWN_MARGIN_PX = 16
+GRASPED = 0.5  # coverage of the area from which a pen that goes down is inside
+
+
+def begin_graft(state: JobState, hand: Hand) -> Work:
+    return GraftWork(state, hand)
+
+
+class GraftWork(Work):
+    """An outline if the pen goes down outside of the area, else a graft being dragged."""
+
+    def __init__(self, state: JobState, hand: Hand) -> None:
+        self._outline = OutlineWork(state, hand.combine)
+        self._begun = state
+        self._hand = hand
+        self._down: tuple[float, float] | None = None
+        self._at = (0.0, 0.0)
+        self._dragging = False
+        self._place = NOTHING
+        self._beds: dict[int, Bed] = {}
+
+    def add(self, dabs: Dabs) -> Rect:
+        if self._down is None:
+            self._down = float(dabs[0, 0]), float(dabs[0, 1])
+            self._dragging = self._inside(*self._down)
+            if self._dragging:
+                self._begin_drag()
+        self._at = float(dabs[-1, 0]), float(dabs[-1, 1])
+        return self._place.grown(SHOWN_MARGIN_PX) if self._dragging else NOTHING
+
+    def preview(self) -> JobState:
+        return self._begun
+
+    def outlines(self) -> bool:
+        return not self._dragging
+
+    def shown(self, rect: Rect, level: int) -> FloatImage | None:
+        """The blended result inside of the area, as the pen drags."""
+        if not self._dragging:
+            return None
+        from lather.core.mend.graft import quick_graft
+
+        out = render(self._begun, rect, level)
+        bed = self._bed(level)
+        try:
+            grafted = quick_graft(self._read_source, bed, self._placement().at_level(level))
+        except EditError:
+            return out  # the source lies outside of the picture: the graft goes on elsewhere
+        part = bed.rect.intersect(rect)
+        if not part.empty:
+            out[part.shifted(-rect.x0, -rect.y0).slices][..., :3] = grafted[
+                part.shifted(-bed.rect.x0, -bed.rect.y0).slices
+            ]
+        return out
+
+    def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
+        if not self._dragging:
+            return self._outline.finish(samples)
+        from lather.core.mend.graft import graft
+
+        placement = self._placement()
+        if (placement.dx, placement.dy) == (0, 0) and placement.turn.plain:
+            return None
+        mended = graft(self._read_source, self._bed(0), placement)
+        record = StrokeRecord(
+            tool=self._hand.tool,
+            brush=self._hand.brush,
+            samples=samples,
+            rect=mended.rect,
+            **taken_from(placement),
+        )
+        after = with_mended(self._layer, mended, record)
+        return Outcome("Graft", lambda now: with_new_pixels(now, self._state, self._layer, after))
+
+    def _begin_drag(self) -> None:
+        self._state = with_layer_to_paint(self._begun, LAYER_NAME)
+        self._layer = edits.paintable(self._state, self._state.active_id)
+        self._read = below(self._state, self._layer.id)
+        self._read_source = source_of(self._state, self._layer.id, self._hand.reads)
+        area = self._begun.area
+        assert area is not None
+        self._place = bounds_of(area, self._begun.photo.rect)
+
+    def _placement(self) -> Placement:
+        assert self._down is not None
+        dx, dy = self._at[0] - self._down[0], self._at[1] - self._down[1]
+        about = (self._place.x0 + self._place.x1) / 2, (self._place.y0 + self._place.y1) / 2
+        return Placement(round(dx), round(dy), self._hand.turn, about)
+
+    def _bed(self, level: int) -> Bed:
+        if level not in self._beds:
+            from lather.core.mend.graft import prepare_bed
+
+            area, picture = self._begun.area, self._begun.photo.rect
+            assert area is not None
+            place = self._place.at_level(level).intersect(picture.at_level(level))
+            coverage = block_means(read_plane(area, place.from_level(level)), level)
+            avoid = avoided(self._begun.findings) if level == 0 else None
+            bed = prepare_bed(
+                self._read, picture.at_level(level), place, coverage, level=level, avoid=avoid
+            )
+            self._beds[level] = bed
+        return self._beds[level]
+
+    def _inside(self, x: float, y: float) -> bool:
+        area = self._begun.area
+        if area is None or not self._begun.photo.rect.contains_point(x, y):
+            return False
+        here = read_plane(area, Rect(int(x), int(y), int(x) + 1, int(y) + 1))
+        return bool(here[0, 0] >= GRASPED)

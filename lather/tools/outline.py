@@ -1,0 +1,115 @@
+"""Outlining and growing areas with the pen."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.area.combine import Combine
+from lather.core.arrays import Plane
+from lather.core.brush.dabs import Dabs
+from lather.core.brush.stroke import PenSample
+from lather.core.rect import Rect
+from lather.document import areas
+from lather.document.job import JobState
+from lather.document.painting import Coverage
+from lather.render.compositor import render
+from lather.tools.base import Hand, Outcome, Work
+
+SEARCHED_PX = 1024  # long side of the reduced picture that an area is grown on
+NOTHING = Rect(0, 0, 0, 0)
+NAMES = {
+    Combine.NEW: "Outline area", Combine.ADD: "Add to area", Combine.TAKE: "Take from area",
+    Combine.OVERLAP: "Overlap with area",
+}  # fmt: skip
+
+
+def begin_outline(state: JobState, hand: Hand) -> Work:
+    return OutlineWork(state, hand.combine)
+
+
+def begin_grow_area(state: JobState, hand: Hand) -> Work:
+    return GrowWork(state, hand)
+
+
+class OutlineWork(Work):
+    """The pen draws round an area."""
+
+    def __init__(self, state: JobState, combine: Combine) -> None:
+        self._state = state
+        self._combine = combine
+
+    def add(self, dabs: Dabs) -> Rect:  # noqa: ARG002
+        return NOTHING
+
+    def preview(self) -> JobState:
+        return self._state
+
+    def outlines(self) -> bool:
+        return True
+
+    def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
+        from lather.core.area.shape import outline_coverage, outline_rect
+
+        points = np.array([(sample.x, sample.y) for sample in samples], dtype=np.float32)
+        rect = outline_rect(points, self._state.photo.rect)
+        if rect.empty:
+            return None
+        return _outcome(rect, outline_coverage(points, rect), self._combine)
+
+
+class GrowWork(Work):
+    """The pen touches what the area is to grow over."""
+
+    def __init__(self, state: JobState, hand: Hand) -> None:
+        self._state = state
+        self._combine = hand.combine
+        self._coverage = Coverage(state.photo.rect)
+
+    def add(self, dabs: Dabs) -> Rect:
+        return self._coverage.stamp(dabs)
+
+    def preview(self) -> JobState:
+        return self._state
+
+    def hatched(self) -> Coverage:
+        return self._coverage
+
+    def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:  # noqa: ARG002
+        import cv2
+
+        from lather.core.area.growing import grow_area
+
+        touched_rect = self._coverage.rect
+        if touched_rect.empty:
+            return None
+        picture = self._state.photo.rect
+        level = 0
+        while max(picture.width, picture.height) >> level > SEARCHED_PX:
+            level += 1
+        small = picture.at_level(level)
+        touched = _touched(self._coverage, small, level)
+        area = grow_area(render(self._state, small, level)[..., :3], touched).area
+        if level:
+            # The rim of a reduced pixel is soft anyway; cubic keeps its curve.
+            size = small.width << level, small.height << level
+            whole = cv2.resize(area, size, interpolation=cv2.INTER_CUBIC)
+            area = np.clip(whole[: picture.height, : picture.width], 0, 1)
+        return _outcome(picture, area, self._combine)
+
+
+def _touched(coverage: Coverage, small: Rect, level: int) -> NDArray[np.bool_]:
+    """Pixels of the reduced picture under the pen; at least the one in the middle."""
+    out = np.zeros((small.height, small.width), dtype=bool)
+    rect = coverage.rect.at_level(level).intersect(small)
+    step = 1 << level
+    covered = coverage.read(rect.from_level(level))
+    blocks = covered.reshape(rect.height, step, rect.width, step).max((1, 3))
+    out[rect.slices] = blocks > 0.5
+    if not out.any():
+        out[(rect.y0 + rect.y1 - 1) // 2, (rect.x0 + rect.x1 - 1) // 2] = True
+    return out
+
+
+def _outcome(rect: Rect, coverage: Plane, combine: Combine) -> Outcome:
+    return Outcome(NAMES[combine], lambda now: areas.outline(now, rect, coverage, combine))

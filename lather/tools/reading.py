@@ -1,0 +1,46 @@
+"""What the tools read: the picture below, and the layers that a source shows."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lather.core.arrays import FloatImage
+from lather.core.mend.placement import Read
+from lather.core.rect import Rect
+from lather.document.job import JobState
+from lather.document.layers import PixelLayer
+from lather.errors import EditError
+from lather.render.compositor import render, render_below, render_layers, render_photo, transparent
+from lather.tools.source import Reads
+
+
+def below(state: JobState, layer_id: int) -> Read:
+    """The layer that is worked on and all below it: what colour and light are taken from."""
+    return lambda rect, level: render_below(state, layer_id, rect, level)
+
+
+def source_of(state: JobState, layer_id: int, reads: Reads) -> Read:
+    """What texture is taken from.
+
+    The layers below by default: an adjustment above must not get baked into a mend.
+    """
+    if reads is Reads.PHOTO:
+        return lambda rect, level: render_photo(state.photo, rect, level)
+    if reads is Reads.ALL:
+        return lambda rect, level: render(state, rect, level)
+    if reads is Reads.BELOW:
+        return below(state, layer_id)
+
+    def layer_alone(rect: Rect, level: int) -> FloatImage:
+        layer = state.layer(layer_id)
+        out = transparent(rect)
+        if isinstance(layer, PixelLayer):
+            render_layers((layer,), state.photo, out, rect, level)
+        if not np.any(out[..., 3] > 0):
+            raise EditError(
+                "Nothing was taken", f"'{layer.name}' is empty where the source lies",
+                "pick the source on the layer's own pixels, or take from what lies below",
+            )  # fmt: skip
+        return out
+
+    return layer_alone

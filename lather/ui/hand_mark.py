@@ -1,0 +1,51 @@
+"""What is in the hand, drawn on the picture: the area, the source, the brush and its rim."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QPointF, QRect
+from PyQt6.QtGui import QPainter
+
+from lather.actions.rim_watch import RimWatch
+from lather.actions.workbench import Workbench
+from lather.render.view import ViewTiles
+from lather.ui.area_mark import AreaMark, draw_trail
+from lather.ui.brush_outline import BrushOutline
+from lather.ui.rim_mark import draw_area_rims, draw_cursor_rim, rim_box
+from lather.ui.source_mark import draw_ghost, draw_source, source_box
+
+
+class HandMark:
+    """Draws over the picture; says which parts of the widget that can touch."""
+
+    def __init__(self, bench: Workbench, rims: RimWatch) -> None:
+        self._bench = bench
+        self._rims = rims
+        self._outline = BrushOutline()
+        self._area = AreaMark()
+
+    def draw(
+        self, painter: QPainter, tiles: ViewTiles, cursor: QPointF | None, ratio: float
+    ) -> None:
+        bench, session = self._bench, self._bench.session
+        self._area.draw(painter, bench, ratio)
+        draw_area_rims(painter, bench, self._rims.area, ratio)
+        if session is not None:
+            draw_trail(painter, bench, session.trail, ratio)
+        draw_source(painter, bench, cursor, ratio)
+        if cursor is None or bench.panning:
+            return
+        hovers = session is not None and not session.busy
+        if hovers:
+            draw_ghost(painter, bench, tiles, cursor, ratio)
+        self._outline.draw(painter, bench, cursor, ratio)
+        if hovers:
+            draw_cursor_rim(painter, bench, self._rims.cursor, ratio)
+
+    def boxes(self, cursor: QPointF, ratio: float) -> list[QRect]:
+        """What drawing the brush at a place can touch, in widget coordinates."""
+        boxes = [
+            self._outline.box(self._bench, cursor, ratio).toAlignedRect(),
+            rim_box(self._bench, cursor, ratio),
+        ]
+        source = source_box(self._bench, cursor, ratio)
+        return boxes if source is None else [*boxes, source.toAlignedRect()]
