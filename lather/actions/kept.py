@@ -10,7 +10,7 @@ from lather.tools.session import Frame
 if TYPE_CHECKING:
     from lather.actions.workbench import Workbench
 
-TOUCHED = 0.05  # coverage from which a brush counts as over a mark
+TOUCHED = 0.02  # coverage from which a brush counts as over a mark
 
 
 class KeptMarks:

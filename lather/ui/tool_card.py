@@ -31,7 +31,7 @@ from lather.tools.advice import brush_advice
 from lather.tools.source import Reads, SourceGoes
 from lather.tools.table import TOOLS, tool
 from lather.ui.ruler import Ruler
-from lather.ui.theme import GAP_1, theme
+from lather.ui.theme import GAP_1, GAP_4, theme
 from lather.ui.widgets import CommandButton, Panel, label, run_action
 
 if TYPE_CHECKING:
@@ -40,12 +40,11 @@ if TYPE_CHECKING:
 _PERCENT = ("hardness", "opacity", "flow", "spacing")
 _LOWEST = {"spacing": 100 * SMALLEST_SPACING}
 _TURN = (
-    ("source.mirror", "mirror"),
+    ("source.mirror", ""),
     ("source.turn_left", "↺"),
     ("source.turn_right", "↻"),
     ("source.smaller", "–"),
     ("source.larger", "+"),
-    ("source.straight", "reset"),
 )
 _AREA = (
     ("area.grow", "grow"),
@@ -63,6 +62,7 @@ _DYNAMICS = (
 
 
 E = TypeVar("E", bound=Enum)
+TOOLS_PER_ROW = 5
 OWN_BRUSH, SAVE_PRESET = "Your brush", "Save as preset…"
 BROKEN_RIM_ADVICE = (
     "An edge crosses this rim: a mend would smear. Copy from source at 10-20 %, or cut it free."
@@ -107,12 +107,9 @@ class ToolCard(Panel):
         self._add_tools(actions)
         self._save_preset = actions["brush.save_preset"]
         self.presets = self._add_presets()
-        for name, ruler in self.rulers.items():
-            ruler.moved.connect(lambda value, name=name: self._on_moved(name, value))
-            self.column.addWidget(ruler)
+        self._add_rulers()
         self.modes = self._add_choice("Acts on", MODE_TEXTS, bench.hands.set_mode)
-        self.sources = self._add_choice("Source", SOURCE_TEXTS, bench.hands.set_source_goes)
-        self.reads = self._add_choice("From", READS_TEXTS, bench.hands.set_reads)
+        self.sources, self.reads = self._add_sources()
         self.turn = self._add_turn(actions)
         self.combine = self._add_choice("Area", COMBINE_TEXTS, bench.hands.set_combine)
         self.area_row = self._add_commands("", _AREA, actions)
@@ -146,10 +143,10 @@ class ToolCard(Panel):
         self.title.setText(f"In hand: {entry.title}")
         self.modes.setVisible(entry.uses_mode)
         _show_choice(self.modes, hand.mode)
-        self.sources.setVisible(entry.uses_source)
-        _show_choice(self.sources, hand.source_goes)
-        self.reads.setVisible(entry.uses_turn)
-        _show_choice(self.reads, hand.reads)
+        self.sources.setVisible(entry.uses_turn)
+        self.goes.setVisible(entry.uses_source)
+        self.goes.setCurrentIndex(list(SOURCE_TEXTS).index(hand.source_goes))
+        self.reads.setCurrentIndex(list(READS_TEXTS).index(hand.reads))
         self.turn.setVisible(entry.uses_turn)
         self._show_turn(hand.turn)
         self.combine.setVisible(entry.uses_combine)
@@ -206,13 +203,38 @@ class ToolCard(Panel):
         grid = QGridLayout()
         grid.setSpacing(GAP_1)
         for index, entry in enumerate(TOOLS):
-            text = entry.short or entry.title
-            button = CommandButton(actions[f"tool.{entry.id}"], self.bench, text=text)
+            button = CommandButton(actions[f"tool.{entry.id}"], self.bench, text="")
             button.setSizePolicy(button.sizePolicy().horizontalPolicy().Expanding,
                                  button.sizePolicy().verticalPolicy())
             self.buttons.append(button)
-            grid.addWidget(button, index // 2, index % 2)
+            grid.addWidget(button, *divmod(index, TOOLS_PER_ROW))
         self.column.addLayout(grid)
+
+    def _add_rulers(self) -> None:
+        """Size over the full width, where precision counts; the others side by side."""
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(GAP_4)
+        grid.setVerticalSpacing(GAP_1)
+        for name, ruler in self.rulers.items():
+            ruler.moved.connect(lambda value, name=name: self._on_moved(name, value))
+        grid.addWidget(self.rulers["size_px"], 0, 0, 1, 2)
+        for index, name in enumerate(("opacity", "flow", "hardness", "spacing")):
+            grid.addWidget(self.rulers[name], 1 + index // 2, index % 2)
+        self.column.addLayout(grid)
+
+    def _add_sources(self) -> tuple[QWidget, QComboBox]:
+        """How the source goes with the brush, and which layers it shows, in one row."""
+        row = QWidget()
+        layout = QHBoxLayout(row)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(GAP_1)
+        layout.addWidget(label("Source"))
+        self.goes = _combo("How the source goes", SOURCE_TEXTS, self.bench.hands.set_source_goes)
+        reads = _combo("Which layers it shows", READS_TEXTS, self.bench.hands.set_reads)
+        layout.addWidget(self.goes, 1)
+        layout.addWidget(reads, 1)
+        self.column.addWidget(row)
+        return row, reads
 
     def _add_choice(
         self, title: str, texts: Mapping[E, str], choose: Callable[[E], None]
@@ -244,13 +266,14 @@ class ToolCard(Panel):
         layout = QHBoxLayout(row)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.setSpacing(GAP_1)
-        layout.addWidget(label(title))
-        layout.addStretch(1)
+        if title:
+            layout.addWidget(label(title))
+            layout.addStretch(1)
         for action_id, text in commands:
-            button = CommandButton(actions[action_id], self.bench, text=text, with_icon=False)
+            button = CommandButton(actions[action_id], self.bench, text=text, with_icon=not text)
             button.setProperty("role", "compact")
             self.buttons.append(button)
-            layout.addWidget(button)
+            layout.addWidget(button, 0 if title else 1)
         self.column.addWidget(row)
         return row
 
@@ -310,6 +333,20 @@ class ToolCard(Panel):
         name = QColor.fromRgbF(*self.bench.hand.colour).name()
         self.colour_button.setAccessibleDescription(name)
         self.colour_button.setStyleSheet(f"border-color: {theme().line};")
+
+
+def _combo(name: str, texts: Mapping[E, str], choose: Callable[[E], None]) -> QComboBox:
+    """A list of choices, each with its text as a hint."""
+    combo = QComboBox()
+    combo.setAccessibleName(name)
+    combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+    combo.setMinimumContentsLength(5)
+    for choice, text in texts.items():
+        combo.addItem(choice.value)
+        combo.setItemData(combo.count() - 1, text, Qt.ItemDataRole.ToolTipRole)
+    choices = list(texts)
+    combo.activated.connect(lambda index: choose(choices[index]))
+    return combo
 
 
 def _show_choice(row: QWidget, chosen: Enum) -> None:
