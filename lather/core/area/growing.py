@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from lather.core.arrays import FloatImage, Plane
 from lather.core.blur import disc
 from lather.core.colour.lab import srgb_to_lab
-from lather.core.guided import guided
+from lather.core.guided import Guide
 from lather.errors import EditError
 
 N_LEVELS = 40
@@ -72,7 +72,7 @@ def grow_area(rgb: FloatImage, touched: NDArray[np.bool_]) -> Growth:
     inside = joins_at <= level
     # A pimple or a glint inside belongs to the object.
     closed = cv2.morphologyEx(inside.astype(np.uint8), cv2.MORPH_CLOSE, disc(2))
-    rim = guided(closed.astype(np.float32), lab, EDGE_RADIUS_PX, EDGE_EVENNESS)
+    rim = Guide(lab, EDGE_RADIUS_PX, EDGE_EVENNESS).refine(closed.astype(np.float32))
     near = cv2.dilate(closed, disc(EDGE_RADIUS_PX)) > 0
     area = np.where(near, np.clip(1.5 * rim - 0.25, 0, 1), 0).astype(np.float32)
     return Growth(area, float(_LEVELS[level] * np.linalg.norm(unit) / np.sqrt(3)))

@@ -28,6 +28,7 @@ HAIR_DARKNESS = 0.12  # how much denser thin dark lines are on hairy places than
 HAIR_WIDTH_MM, HAIRY_WITHIN_MM, LIP_BLUR_MM = 0.5, 2.5, 1.2
 LARGEST_HOLE_MM = 9.0  # a mark may have another colour than skin, and is skin
 BRIDGE_MM = 5.0
+LEAST_LIP_SHARE = 0.25  # of the larger lip
 LEAST_LIP_RISE = 0.12  # of pinkness between skin and lips
 
 
@@ -39,10 +40,12 @@ class SkinMap:
     ----------
     skin : all of it, with lips and stubble.
     plain : skin on which blemishes can be told: no eyes, lips, brows, lashes, hair.
+    lips : with a margin, and what shows between them.
     """
 
     skin: NDArray[np.bool_]
     plain: NDArray[np.bool_]
+    lips: NDArray[np.bool_]
 
 
 def find_skin(rgb: FloatImage, face: FaceGeometry, mm_per_px: float) -> SkinMap:
@@ -63,8 +66,8 @@ def find_skin(rgb: FloatImage, face: FaceGeometry, mm_per_px: float) -> SkinMap:
     density = optical_density(rgb)
     plain = skin & ~_eyes(skin.shape, face)
     plain &= ~_hairy(density.darkness, plain, mm_per_px)
-    plain &= ~_lips(density.pinkness, plain, face, mm_per_px)
-    return SkinMap(skin, plain)
+    lips = _lips(density.pinkness, plain | ~skin, face, mm_per_px)
+    return SkinMap(skin, plain & ~lips, lips)
 
 
 def _cut_out(rgb: FloatImage, face: FaceGeometry) -> NDArray[np.bool_]:
@@ -76,7 +79,7 @@ def _cut_out(rgb: FloatImage, face: FaceGeometry) -> NDArray[np.bool_]:
     distance_px = face.pupil_distance_px
     lab = _lab(cv2.GaussianBlur(rgb, (0, 0), max(0.5, 0.02 * distance_px)))
     seeds = _seeds(rgb.shape[:2], face)
-    away = _distance_from(lab, lab[seeds])
+    away = colour_distance(lab, lab[seeds])
     marks = np.full(rgb.shape[:2], cv2.GC_PR_BGD, dtype=np.uint8)
     marks[away < 2.7] = cv2.GC_PR_FGD
     marks[away > 6.3] = cv2.GC_BGD
@@ -107,7 +110,7 @@ def _seeds(shape: tuple[int, int], face: FaceGeometry) -> NDArray[np.bool_]:
     return seeds
 
 
-def _distance_from(lab: FloatImage, samples: FloatImage) -> Plane:
+def colour_distance(lab: FloatImage, samples: FloatImage) -> Plane:
     """Mahalanobis distance from the samples' own colour, outliers among them left out."""
     middle = np.median(samples, 0)
     spread = 1.4826 * np.median(np.abs(samples - middle), 0)
@@ -126,7 +129,7 @@ def _eyes(shape: tuple[int, int], face: FaceGeometry) -> NDArray[np.bool_]:
     """Both eyes with their lashes, as ellipses."""
     inside = np.zeros(shape, dtype=bool)
     for name in ("pupil_right", "pupil_left"):
-        across, down = _face_axes(shape, face, face.handles[name])
+        across, down = face_axes(shape, face, face.handles[name])
         inside |= (across / EYE_HALF_AXES[0]) ** 2 + (down / EYE_HALF_AXES[1]) ** 2 < 1
     return inside
 
@@ -155,10 +158,10 @@ def _hairy(darkness: Plane, plain: NDArray[np.bool_], mm_per_px: float) -> NDArr
 def _lips(
     pinkness: Plane, plain: NDArray[np.bool_], face: FaceGeometry, mm_per_px: float
 ) -> NDArray[np.bool_]:
-    """The largest pink place under the nose, told from skin by Otsu's threshold (1979)."""
+    """The pink places under the nose, told from skin by Otsu's threshold (1979)."""
     nothing = np.zeros(plain.shape, dtype=bool)
     half_width, top, bottom = MOUTH_WINDOW
-    across, down = _face_axes(plain.shape, face, face.at(0, 0))
+    across, down = face_axes(plain.shape, face, face.at(0, 0))
     window = plain & (np.abs(across) < half_width) & (down > top) & (down < bottom)
     if window.sum() < 2:
         return nothing
@@ -174,14 +177,19 @@ def _lips(
     n_parts, labels, stats, _ = cv2.connectedComponentsWithStats(pink)
     if n_parts < 2:
         return nothing
-    largest = 1 + int(np.argmax(stats[1:, cv2.CC_STAT_AREA]))
-    lips = (labels == largest).astype(np.uint8)
+    # Parted lips are two parts, one below the other.
+    area_px = stats[:, cv2.CC_STAT_AREA].copy()
+    area_px[0] = 0
+    largest = int(np.argmax(area_px))
+    middle_px = stats[:, cv2.CC_STAT_LEFT] + stats[:, cv2.CC_STAT_WIDTH] / 2
+    near = np.abs(middle_px - middle_px[largest]) < 0.3 * stats[largest, cv2.CC_STAT_WIDTH]
+    lips = ((area_px > LEAST_LIP_SHARE * area_px[largest]) & near)[labels].astype(np.uint8)
     closed = cv2.morphologyEx(lips, cv2.MORPH_CLOSE, disc(2 / mm_per_px))
     grown: NDArray[np.bool_] = cv2.dilate(closed, disc(1 / mm_per_px)) > 0
     return grown
 
 
-def _face_axes(
+def face_axes(
     shape: tuple[int, int], face: FaceGeometry, origin: tuple[float, float]
 ) -> tuple[Plane, Plane]:
     """How far across and down every pixel lies from a point, in pupil distances."""
