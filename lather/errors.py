@@ -53,6 +53,10 @@ class EditError(LatherError):
     """An edit does not apply to the layer or job at hand."""
 
 
+class ScaleError(EditError):
+    """Nothing says how large a millimetre is in the picture."""
+
+
 class UsageError(LatherError):
     """A command was called with something it cannot use."""
 

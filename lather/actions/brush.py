@@ -10,7 +10,7 @@ from lather.tools.table import TOOLS, tool
 _TOOL_KEYS = {
     "mend_spot": "D", "mend_from_source": "Shift+R", "copy_from_source": "Shift+S",
     "paint_colour": "F", "erase": "G", "paint_back": "R", "graft": "Alt+D", "outline": "Alt+A",
-    "grow_area": "Alt+S",
+    "grow_area": "Alt+S", "mark": "Alt+F", "correct_region": "Alt+Z",
 }  # fmt: skip
 HARDNESS_STEP = 0.1
 AMOUNT_STEP = 0.05

@@ -4,41 +4,62 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from lather.actions.face import start_measuring
 from lather.actions.table import Action, Run, has_job
+from lather.actions.task import Offer
 from lather.actions.walk import Mended
 from lather.actions.workbench import Workbench
 from lather.core.rect import Rect
 from lather.core.survey.finding import Finding
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
-from lather.document.findings import Findings, FindingState
+from lather.document.findings import FindingState
 from lather.document.job import JobState
 from lather.document.layers import Stage
+from lather.errors import ScaleError
 from lather.tools.source import SourceGoes
 
 NEAREST_ZOOM = 1.0
 
 
 def survey(bench: Workbench) -> None:
-    """Measure the portrait aside; its findings replace earlier ones."""
-    from lather.tools.clean import survey_photo
+    """Measure the portrait aside; its findings replace earlier ones.
 
-    job = bench.open_job
-    photo = job.state.photo
+    Handles and a scale that were set by hand are taken as they are.
+    """
+    from lather.tools.surveying import survey_photo, with_survey
 
-    def work(progress: Progress, cancel: CancelToken) -> Findings:
-        measured = survey_photo(photo, progress=progress, cancel=cancel)
-        return Findings.of_survey(measured.mm_per_px, measured.findings)
+    job, before = bench.open_job, bench.state
+    set_by_hand = before.findings
+    faces = set_by_hand.faces or None
+    scale = set_by_hand.mm_per_px
+    if faces is not None and scale == faces[0].mm_per_px():
+        scale = None  # every face by its own pupils
 
-    def done(findings: Findings) -> None:
+    def work(progress: Progress, cancel: CancelToken) -> JobState:
+        measured = survey_photo(
+            before.photo, faces=faces, mm_per_px=scale, regions=before.regions,
+            progress=progress, cancel=cancel,
+        )
+        return with_survey(before, measured)
+
+    def done(after: JobState) -> None:
         if bench.job is not job:
             return
-        bench.change("Survey", edits.set_findings, findings)
+        bench.change("Survey", edits.set_survey, after.findings, after.regions)
+        findings = after.findings
         n_open = len(list(findings.in_state(FindingState.OPEN)))
         n_kept = len(findings.items) - n_open
         bench.say(f"{n_open} findings to decide on, {n_kept} proposed to be kept.")
 
-    bench.run_task("Surveying", work, done, retry=lambda: survey(bench))
+    def not_measured(error: Exception) -> bool:
+        if not isinstance(error, ScaleError):
+            return False
+        offer = Offer("Set the scale", lambda: start_measuring(bench))
+        bench.say(error.sentence(), error=True, offer=offer)
+        return True
+
+    bench.run_task("Surveying", work, done, retry=lambda: survey(bench), handled=not_measured)
 
 
 def look_at(bench: Workbench, finding: Finding) -> None:
@@ -155,7 +176,7 @@ def _decide_current(state: FindingState) -> Run:
 
 
 def is_surveyed(bench: Workbench) -> bool:
-    return bench.job is not None and bench.state.findings.surveyed
+    return bench.job is not None and bench.state.surveyed
 
 
 def _has_current(bench: Workbench) -> bool:

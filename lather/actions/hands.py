@@ -8,6 +8,7 @@ from typing import Any
 from lather.core.area.combine import Combine
 from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
+from lather.core.survey.region import Region
 from lather.document.events import Signal
 from lather.document.job import JobState
 from lather.errors import EditError
@@ -135,6 +136,10 @@ class Hands:
     def set_combine(self, combine: Combine) -> None:
         """What all outlines do to the area."""
         self._for_all(combine=combine)
+
+    def set_region(self, region: Region) -> None:
+        """What Correct region corrects, and the region lens shows."""
+        self._for_all(region=region)
 
     # --- presets -------------------------------------------------------------------------
 

@@ -16,9 +16,14 @@ class Looks:
     split: bool = False
     split_at: float = 0.5  # share of the view's width
     mask_alone: bool = False
+    regions: bool = False  # the region lens: one part of the portrait, all else dimmed
+    handles: bool = False  # face handles are shown and can be dragged
+    measuring: bool = False  # the next drag is along a known length
 
     @property
     def shown(self) -> Shown:
         if self.before or self.before_held:
             return Shown.BEFORE
-        return Shown.MASK if self.mask_alone else Shown.AFTER
+        if self.mask_alone:
+            return Shown.MASK
+        return Shown.REGION if self.regions else Shown.AFTER

@@ -49,6 +49,7 @@ def all_actions() -> tuple[Action, ...]:
         edit,
         finding,
         free,
+        geometry,
         layer,
         opening,
         saving,
@@ -57,8 +58,8 @@ def all_actions() -> tuple[Action, ...]:
     )
 
     modules = (
-        opening, saving, delivering, application, edit, finding, free, brush, source, area,
-        layer, view,
+        opening, saving, delivering, application, edit, finding, geometry, free, brush, source,
+        area, layer, view,
     )  # fmt: skip
     return tuple(action for module in modules for action in module.ACTIONS)
 

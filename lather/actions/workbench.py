@@ -86,6 +86,7 @@ class Workbench:
         self._task_executor = task_executor or SameThread()
         self._keep_executor = keep_executor or SameThread()
         self._view_size = (800, 600)
+        self._corrected = False  # a tool that corrects regions was in the hand
         self._fitting = True
         self.hands.changed.connect(self._on_hand_changed)
 
@@ -195,6 +196,10 @@ class Workbench:
     def _on_hand_changed(self) -> None:
         if self.session is not None:
             self.session.hand = self.hand
+        corrects = tool(self.hand.tool).uses_region
+        if corrects != self._corrected:  # the lens comes and goes with the tool
+            self._corrected = corrects
+            self.look(regions=corrects)
 
     # --- the view ------------------------------------------------------------------------
 
@@ -245,7 +250,7 @@ class Workbench:
     def viewport(self) -> Viewport:
         """What a stroke has to draw."""
         assert self.geometry is not None
-        if self.looks.shown is not Shown.AFTER:
+        if self.looks.shown not in (Shown.AFTER, Shown.REGION):
             return Viewport(self.geometry.level, Rect(0, 0, 0, 0), self.surround)
         return Viewport(self.geometry.level, self.geometry.visible, self.surround)
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from lather.cli.progress import report
+from lather.cli.survey import add_scale_argument, check_scale
 from lather.errors import EditError, UsageError
 
 if TYPE_CHECKING:
@@ -16,7 +17,10 @@ if TYPE_CHECKING:
     from lather.document.findings import Findings
 
 HELP = "survey a photo and mend what is found"
-KINDS = ("blemish", "blemish.red", "blemish.dark", "blemish.bright")
+KINDS = (
+    "blemish", "blemish.red", "blemish.dark", "blemish.bright", "flake", "crease", "vein", "hair",
+    "hair.skin",
+)  # fmt: skip
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -29,6 +33,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--keep", action="append", default=[], metavar="X,Y,R",
         help="a mark that belongs to the person: centre and radius, px; may be repeated",
     )  # fmt: skip
+    add_scale_argument(parser)
     parser.add_argument("--job", type=Path, metavar="FILE", help="save the work as a job too")
     parser.add_argument("--depth", type=int, choices=(8, 16), help="default: the photo's own")
 
@@ -39,11 +44,13 @@ def run(options: argparse.Namespace) -> int:
     from lather.core.kernels import prepare_kernels
     from lather.core.work import CancelToken
     from lather.document import edits
-    from lather.document.findings import Findings, FindingState
+    from lather.document.findings import FindingState
     from lather.files.delivery import WRITABLE, Delivery, check_writable
     from lather.files.jobwriter import save_job
-    from lather.tools.clean import mend_findings, survey_photo
+    from lather.tools.clean import mend_findings
+    from lather.tools.surveying import survey_photo, with_survey
 
+    check_scale(options.mm_per_pixel)
     kinds = _kinds(options.kinds)
     marks = [_mark(text) for text in options.keep]
     state = open_path(options.photo, report).job.state
@@ -51,9 +58,9 @@ def run(options: argparse.Namespace) -> int:
     depth_bits = options.depth or min(state.photo.depth_bits, max(held))
     check_writable(options.out, depth_bits)
     prepare_kernels()
-    measured = survey_photo(state.photo, progress=report)
-    findings = Findings.of_survey(measured.mm_per_px, measured.findings)
-    findings = _with_kept(findings, marks)
+    measured = survey_photo(state.photo, mm_per_px=options.mm_per_pixel, progress=report)
+    state = with_survey(state, measured)
+    findings = _with_kept(state.findings, marks)
     state = edits.set_findings(state, findings)
     wanted = [f for f in findings.in_state(FindingState.OPEN) if _is_of(f, kinds)]
     if wanted:

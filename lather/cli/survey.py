@@ -9,29 +9,48 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from lather.cli.progress import report
+from lather.core.survey.region import Region
+from lather.errors import UsageError
 
 if TYPE_CHECKING:
     from lather.core.survey.finding import Finding
     from lather.core.survey.survey import Survey
     from lather.document.findings import Findings
 
+SMALLEST_SCALE, LARGEST_SCALE = 1e-4, 100.0
 HELP = "measure a portrait: scale, face handles, findings"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("photo", type=Path, help="a photo or a .lather job")
     parser.add_argument("--json", type=Path, metavar="FILE", help="write all of it as JSON")
+    add_scale_argument(parser)
+
+
+def add_scale_argument(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--mm-per-pixel", type=float, metavar="MM",
+        help="the scale, where no face shows both eyes (a body detail, a profile)",
+    )  # fmt: skip
+
+
+def check_scale(mm_per_px: float | None) -> None:
+    if mm_per_px is not None and not SMALLEST_SCALE <= mm_per_px <= LARGEST_SCALE:
+        raise UsageError(
+            "Nothing was surveyed", f"a pixel of {mm_per_px} mm is not possible",
+            f"give {SMALLEST_SCALE:g} to {LARGEST_SCALE:g} mm per pixel",
+        )  # fmt: skip
 
 
 def run(options: argparse.Namespace) -> int:
     from lather.actions.recovery import open_path
-    from lather.document.findings import Findings
     from lather.files.atomic import replacing
-    from lather.tools.clean import survey_photo
+    from lather.tools.surveying import survey_photo, with_survey
 
-    photo = open_path(options.photo, report).job.state.photo
-    measured = survey_photo(photo, progress=report)
-    findings = Findings.of_survey(measured.mm_per_px, measured.findings)
+    check_scale(options.mm_per_pixel)
+    state = open_path(options.photo, report).job.state
+    measured = survey_photo(state.photo, mm_per_px=options.mm_per_pixel, progress=report)
+    findings = with_survey(state, measured).findings
     if options.json is not None:
         with replacing(options.json) as temporary:
             temporary.write_text(json.dumps(facts(measured, findings), indent=1), encoding="utf-8")
@@ -49,7 +68,7 @@ def facts(measured: Survey, findings: Findings) -> dict[str, Any]:
             {name: [round(x, 1), round(y, 1)] for name, (x, y) in face.handles.items()}
             for face in measured.faces
         ],
-        "regions": {"skin": round(measured.skin_share, 4)},
+        "regions": {region.value: round(measured.share(region), 4) for region in Region},
         "findings": [_finding(finding, findings) for finding in findings.items],
     }
 
@@ -70,6 +89,7 @@ def _finding(finding: Finding, findings: Findings) -> dict[str, Any]:
         "severity": round(finding.severity),
         "rim_broken": round(finding.rim_broken, 2),
         "extent_px": [round(radius, 1) for radius in finding.extent_px],
+        **_line(finding),
         "state": findings.state(finding).value,
         "advice": None if advice is None else {
             "tool": advice.tool, "size_px": advice.size_px, "hardness": advice.hardness,
@@ -78,11 +98,19 @@ def _finding(finding: Finding, findings: Findings) -> dict[str, Any]:
     }  # fmt: skip
 
 
+def _line(finding: Finding) -> dict[str, Any]:
+    """What only lines have."""
+    if not finding.path_px:
+        return {}
+    path = [[round(x, 1), round(y, 1)] for x, y in finding.path_px]
+    return {"length_mm": round(finding.length_mm, 1), "path_px": path}
+
+
 def _as_text(measured: Survey, findings: Findings) -> str:
     counts = Counter(finding.kind.value for finding in findings.items)
     listed = ", ".join(f"{count} {kind}" for kind, count in sorted(counts.items())) or "none"
     return (
         f"{measured.width} x {measured.height} px, {len(measured.faces)} "
         f"face{'s' if len(measured.faces) != 1 else ''}, {measured.mm_per_px:.3f} mm per pixel, "
-        f"skin {measured.skin_share:.0%}\nfindings: {listed}"
+        f"skin {measured.share(Region.SKIN):.0%}\nfindings: {listed}"
     )

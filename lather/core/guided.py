@@ -41,14 +41,26 @@ class Guide:
 
     def refine(self, mask: Plane) -> Plane:
         """(H, W) 0-1: smoothed where the picture is even, sharp where it has an edge."""
-        level = self._mean(mask)
-        x, y, z = (
-            self._mean(self._image[..., k] * mask) - self._centre[..., k] * level for k in range(3)
+        out = np.zeros_like(mask)
+        rows, columns = np.flatnonzero(mask.any(1)), np.flatnonzero(mask.any(0))
+        if len(rows) == 0:
+            return out
+        margin = 2 * self._side[0]  # beyond it nothing of the mask is felt
+        box = (
+            slice(max(0, rows[0] - margin), rows[-1] + margin + 1),
+            slice(max(0, columns[0] - margin), columns[-1] + margin + 1),
         )
-        p, q, r, s, t, u = self._inverse
+        out[box] = self._refined(mask[box], box)
+        return out
+
+    def _refined(self, mask: Plane, box: tuple[slice, slice]) -> Plane:
+        image, centre = self._image[box], self._centre[box]
+        level = self._mean(mask)
+        x, y, z = (self._mean(image[..., k] * mask) - centre[..., k] * level for k in range(3))
+        p, q, r, s, t, u = (part[box] for part in self._inverse)
         slope = np.dstack([p * x + q * y + r * z, q * x + s * y + t * z, r * x + t * y + u * z])
-        offset = level - (slope * self._centre).sum(-1)
-        refined: Plane = (self._mean(slope) * self._image).sum(-1) + self._mean(offset)
+        offset = level - (slope * centre).sum(-1)
+        refined: Plane = (self._mean(slope.astype(np.float32)) * image).sum(-1) + self._mean(offset)
         return np.clip(refined, 0, 1)
 
     def _mean(self, plane: FloatImage) -> FloatImage:

@@ -29,6 +29,7 @@ def digest(state: JobState) -> str:
         photo.width, photo.height, photo.depth_bits, state.brief,
         found.mm_per_px, found.items, states,
         [sorted(face.handles.items()) for face in found.faces], state.regions.scale,
+        sorted(region.value for region in state.regions.corrected),
     )).encode()]  # fmt: skip
     for name, tiles in sorted(named_planes(state.area, state.regions).items()):
         parts += [name.encode(), *_of_tiles(tiles)]
@@ -51,7 +52,7 @@ def _of_layer(layer: Layer) -> list[bytes]:
         parts += _of_tiles(mask.tiles)
     if isinstance(layer, PixelLayer):
         parts += _of_tiles(layer.tiles)
-        parts.append(repr(_plain(layer.strokes)).encode())
+        parts.append(repr((_plain(layer.strokes), layer.weak)).encode())
     if isinstance(layer, GroupLayer):
         parts += [b"(", *_of_layers(layer.children), b")"]
     return parts

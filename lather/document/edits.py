@@ -11,6 +11,7 @@ from dataclasses import replace
 from typing import Any
 
 from lather.core.blend.modes import BlendMode
+from lather.document.brief import Style
 from lather.document.findings import Findings, FindingState
 from lather.document.job import JobState
 from lather.document.layers import (
@@ -23,6 +24,7 @@ from lather.document.layers import (
     new_id,
     with_new_ids,
 )
+from lather.document.planes import Regions
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import BLACK_MASK, WHITE_MASK, Tiles
 from lather.document.tree import (
@@ -34,6 +36,8 @@ from lather.document.tree import (
     walk,
 )
 from lather.errors import EditError
+
+LEAST_PUPIL_DISTANCE_PX = 4.0
 
 
 def update_layer(state: JobState, layer_id: int, **changes: Any) -> JobState:
@@ -209,6 +213,42 @@ def set_delivery_long_side(state: JobState, long_side_px: int | None) -> JobStat
 
 def set_findings(state: JobState, findings: Findings) -> JobState:
     return state if findings == state.findings else replace(state, findings=findings)
+
+
+def set_survey(state: JobState, findings: Findings, regions: Regions) -> JobState:
+    """What a survey measured."""
+    return replace(state, findings=findings, regions=regions)
+
+
+def move_handle(
+    state: JobState, face_index: int, name: str, x: float, y: float
+) -> JobState:
+    """A handle of a face somewhere else; moved pupils of the largest face change the scale."""
+    findings = state.findings
+    face = findings.faces[face_index].with_handle(name, x, y)
+    if face.pupil_distance_px < LEAST_PUPIL_DISTANCE_PX:
+        raise EditError(
+            "The handle stays where it was", "the pupils would lie in one place",
+            "drag it to the middle of the other eye",
+        )  # fmt: skip
+    faces = tuple(face if n == face_index else f for n, f in enumerate(findings.faces))
+    findings = replace(findings, faces=faces)
+    if face_index == 0:
+        findings = findings.at_scale(faces[0].mm_per_px())
+    return set_findings(state, findings)
+
+
+def set_scale(state: JobState, mm_per_px: float) -> JobState:
+    """The scale by a length that somebody knows."""
+    return set_findings(state, state.findings.at_scale(mm_per_px))
+
+
+def set_style(state: JobState, style: Style) -> JobState:
+    """The brief's style; open and kept findings follow it, decisions stay."""
+    if state.brief.style is style:
+        return state
+    brief = replace(state.brief, style=style)
+    return replace(state, brief=brief, findings=state.findings.restyled(state.brief.style, style))
 
 
 def decide(state: JobState, ids: Iterable[int], decision: FindingState) -> JobState:

@@ -8,6 +8,7 @@ from enum import Enum
 
 from lather.core.survey.face import FaceGeometry
 from lather.core.survey.finding import Finding
+from lather.document.brief import Style
 
 
 class FindingState(Enum):
@@ -37,15 +38,17 @@ class Findings:
     faces: tuple[FaceGeometry, ...] = ()
 
     @classmethod
-    def of_survey(cls, mm_per_px: float, items: Iterable[Finding]) -> Findings:
-        """Fresh findings: what belongs to the person is proposed to be kept."""
+    def of_survey(
+        cls,
+        mm_per_px: float,
+        items: Iterable[Finding],
+        faces: Iterable[FaceGeometry] = (),
+        style: Style = Style.GROOMED,
+    ) -> Findings:
+        """Fresh findings: what belongs to the person, by the brief's style, is to be kept."""
         found = tuple(items)
-        kept = {f.id: FindingState.KEPT for f in found if f.kind.belongs_to_person}
-        return cls(mm_per_px, found, kept)
-
-    @property
-    def surveyed(self) -> bool:
-        return self.mm_per_px is not None
+        kept = {f.id: FindingState.KEPT for f in found if style.keeps(f.kind)}
+        return cls(mm_per_px, found, kept, tuple(faces))
 
     def state(self, finding: Finding) -> FindingState:
         return self.states.get(finding.id, FindingState.OPEN)
@@ -59,6 +62,29 @@ class Findings:
             if finding.id == finding_id:
                 return finding
         raise KeyError(finding_id)
+
+    def at_scale(self, mm_per_px: float) -> Findings:
+        """The same findings measured with another scale."""
+        ratio = mm_per_px / self.mm_per_px if self.mm_per_px else 1.0
+        items = tuple(
+            replace(f, diameter_mm=f.diameter_mm * ratio, length_mm=f.length_mm * ratio)
+            for f in self.items
+        )
+        return replace(self, mm_per_px=mm_per_px, items=items)
+
+    def restyled(self, before: Style, after: Style) -> Findings:
+        """What one style proposed to keep or mend as the other one does."""
+        states = {}
+        for finding in self.items:
+            kept, keep = before.keeps(finding.kind), after.keeps(finding.kind)
+            proposed = FindingState.KEPT if kept else FindingState.OPEN
+            if kept != keep and self.state(finding) is proposed:
+                states[finding.id] = FindingState.KEPT if keep else FindingState.OPEN
+        restyled = self
+        for state in (FindingState.KEPT, FindingState.OPEN):
+            ids = [key for key, value in states.items() if value is state]
+            restyled = restyled.decided(ids, state)
+        return restyled
 
     def decided(self, ids: Iterable[int], state: FindingState) -> Findings:
         """A copy with some findings in another state."""

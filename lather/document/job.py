@@ -12,6 +12,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
+from lather.document.brief import Brief
 from lather.document.events import Signal
 from lather.document.findings import Findings
 from lather.document.history import History, Step
@@ -21,17 +22,6 @@ from lather.document.photo import Photo
 from lather.document.planes import Regions
 from lather.document.tiles import Tiles
 from lather.document.tree import Layers, find
-
-
-@dataclass(frozen=True)
-class Brief:
-    """What the client wants, as far as this version asks.
-
-    `delivery_long_side_px` is None for full size.
-    """
-
-    delivery_long_side_px: int | None = None
-    extras: Mapping[str, Any] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,6 +44,13 @@ class JobState:
     def work(self) -> tuple[object, ...]:
         """What there is to save: equal for states that are worth the same file."""
         return self.layers, self.brief, self.findings, self.area, self.regions
+
+    @property
+    def surveyed(self) -> bool:
+        """True once the portrait was measured; a scale set by hand alone is no survey."""
+        found = self.findings
+        measured = found.items or found.faces or self.regions.masks
+        return found.mm_per_px is not None and bool(measured)
 
     @property
     def active(self) -> Layer:

@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 
 from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
+from lather.document.brief import Weak
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import NO_PIXELS, WHITE_MASK, Tiles
 
@@ -75,10 +76,14 @@ class PhotoLayer(Layer):
 
 @dataclass(frozen=True, eq=False, kw_only=True)
 class PixelLayer(Layer):
-    """Painted pixels, and the strokes that made them."""
+    """Painted pixels, and the strokes that made them.
+
+    `weak` says what is softened here; the strength is then proposed by the brief.
+    """
 
     tiles: Tiles = NO_PIXELS
     strokes: tuple[StrokeRecord, ...] = ()
+    weak: Weak | None = None
 
     @property
     def bounds(self) -> Rect | None:

@@ -99,6 +99,9 @@ class Coverage:
     def tile(self, key: Key) -> Plane:
         return self._tiles[key]
 
+    def has(self, key: Key) -> bool:
+        return key in self._tiles
+
     def read(self, rect: Rect) -> Plane:
         out = np.zeros((rect.height, rect.width), dtype=np.float32)
         for key in rect.cells(TILE_PX):

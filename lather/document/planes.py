@@ -5,7 +5,7 @@ They are one-channel tiles, 0-65535, like masks, and are saved under their names
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -28,10 +28,12 @@ class Regions:
     ----------
     scale : pixels of the masks per pixel of the photo, at most 1.
     masks : empty before the portrait is surveyed.
+    corrected : those that were painted on; another survey leaves them as they are.
     """
 
     scale: float = 1.0
     masks: Mapping[Region, Tiles] = field(default_factory=dict)
+    corrected: frozenset[Region] = frozenset()
 
 
 def named_planes(area: Tiles | None, regions: Regions) -> dict[str, Tiles]:
@@ -40,14 +42,16 @@ def named_planes(area: Tiles | None, regions: Regions) -> dict[str, Tiles]:
     return planes if area is None else {AREA: area, **planes}
 
 
-def from_named(planes: Mapping[str, Tiles], scale: float) -> tuple[Tiles | None, Regions]:
+def from_named(
+    planes: Mapping[str, Tiles], scale: float, corrected: Iterable[str]
+) -> tuple[Tiles | None, Regions]:
     """The inverse of `named_planes`; ValueError for a region that is not known."""
     masks = {
         Region(name.removeprefix(_REGION)): tiles
         for name, tiles in planes.items()
         if name.startswith(_REGION)
     }
-    return planes.get(AREA), Regions(scale, masks)
+    return planes.get(AREA), Regions(scale, masks, frozenset(map(Region, corrected)))
 
 
 def read_plane(tiles: Tiles, rect: Rect) -> Plane:

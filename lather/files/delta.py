@@ -35,6 +35,7 @@ from lather.files.description import (
     mask_entry,
     plane_entry,
     planes_from,
+    regions_entry,
     state_from,
 )
 from lather.files.strokes import strokes_from_json, strokes_to_json
@@ -73,7 +74,7 @@ class DeltaWriter:
             entry["findings"] = findings_entry(after.findings)
         if after.area is not before.area or after.regions is not before.regions:
             entry["planes"] = self._own_planes(before, after)
-            entry["regions_scale"] = after.regions.scale
+            entry["regions"] = regions_entry(after.regions)
         return entry, self._blobs
 
     def accept(self) -> None:
@@ -167,7 +168,7 @@ class DeltaReader:
             findings = findings_from(entry["findings"])
         planes: tuple[Tiles | None, Regions] = before.area, before.regions
         if "planes" in entry:
-            planes = planes_from(entry["planes"], entry["regions_scale"], self)
+            planes = planes_from(entry["planes"], entry["regions"], self)
         state = state_from(
             before.photo, layers, entry["active"], brief, findings, planes, before.extras
         )

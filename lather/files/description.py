@@ -14,8 +14,9 @@ from lather.core.arrays import FULL
 from lather.core.blend.modes import BlendMode
 from lather.core.survey.face import HANDLES, FaceGeometry
 from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
+from lather.document.brief import Brief, Style, Weak
 from lather.document.findings import Findings, FindingState
-from lather.document.job import Brief, JobState
+from lather.document.job import JobState
 from lather.document.layers import (
     GroupLayer,
     Layer,
@@ -35,16 +36,17 @@ Entry = dict[str, Any]
 DEEPEST_GROUPS = 64
 MOST_LAYERS = 4000
 MOST_FINDINGS, LARGEST_FINDING_PX, MOST_FACES = 20_000, 20_000.0, 1000
+MOST_POINTS = 2000
 KINDS: dict[type[Layer], str] = {PhotoLayer: "photo", PixelLayer: "pixels", GroupLayer: "group"}
 PIXELS, MASK = "pixels", "mask"  # the planes of a layer that have tiles
 JOB = 0  # stands for a layer id where the job's own planes are meant
 
 _LAYER_KEYS = {
     "kind", "id", "name", "visible", "strength", "mode", "locked", "stage", "mask", "tiles",
-    "small", "strokes", "layers",
+    "small", "strokes", "layers", "weak",
 }  # fmt: skip
 _MASK_KEYS = {"enabled", "inverted", "fill", "tiles", "small"}
-_BRIEF_KEYS = {"delivery_long_side_px"}
+_BRIEF_KEYS = {"delivery_long_side_px", "style"}
 
 
 class Contents(Protocol):
@@ -69,6 +71,7 @@ def layer_entry(layer: Layer) -> Entry:
         "mode": layer.mode.value,
         "locked": layer.locked,
         "stage": layer.stage.value,
+        **({"weak": layer.weak.value} if isinstance(layer, PixelLayer) and layer.weak else {}),
     }
 
 
@@ -83,7 +86,11 @@ def mask_entry(mask: Mask) -> Entry:
 
 
 def brief_entry(brief: Brief) -> Entry:
-    return {**brief.extras, "delivery_long_side_px": brief.delivery_long_side_px}
+    return {
+        **brief.extras,
+        "delivery_long_side_px": brief.delivery_long_side_px,
+        "style": brief.style.value,
+    }
 
 
 def findings_entry(findings: Findings) -> Entry | None:
@@ -126,6 +133,7 @@ def layer_from(entry: Entry, contents: Contents) -> Layer:
         **common,
         tiles=contents.tiles(entry, layer_id, PIXELS, 4, 0),
         strokes=contents.strokes(entry, layer_id),
+        weak=Weak(entry["weak"]) if entry.get("weak") else None,
     )
 
 
@@ -133,6 +141,7 @@ def brief_from(entry: Entry) -> Brief:
     side = entry["delivery_long_side_px"]
     return Brief(
         delivery_long_side_px=None if side is None else max(1, int(side)),
+        style=Style(entry.get("style", Style.GROOMED.value)),
         extras=_unknown(entry, _BRIEF_KEYS),
     )
 
@@ -153,19 +162,27 @@ def findings_from(entry: Entry | None) -> Findings:
     return Findings(_measure(entry["mm_per_px"], 1e-6, 1e3), found, decided, faces)
 
 
+def regions_entry(regions: Regions) -> Entry:
+    """What the planes of the regions do not say."""
+    return {
+        "scale": regions.scale,
+        "corrected": sorted(region.value for region in regions.corrected),
+    }
+
+
 def plane_entry(tiles: Tiles) -> Entry:
     """A plane of the job's own, without tiles."""
     return {"fill": tiles.fill}
 
 
 def planes_from(
-    entries: Mapping[str, Entry], scale: Any, contents: Contents
+    entries: Mapping[str, Entry], regions: Entry, contents: Contents
 ) -> tuple[Tiles | None, Regions]:
     """The area and the regions; ValueError, KeyError or TypeError if they are wrong."""
     planes = {
         name: contents.tiles(entry, JOB, name, 1, _fill(entry)) for name, entry in entries.items()
     }
-    return from_named(planes, _measure(scale, 1e-4, 1.0))
+    return from_named(planes, _measure(regions["scale"], 1e-4, 1.0), regions["corrected"])
 
 
 def _face_from(item: Entry) -> FaceGeometry:
@@ -197,7 +214,16 @@ def _finding_from(item: Entry) -> Finding:
             "rim_broken",
         )
     }  # fmt: skip
-    return Finding(id=int(item["id"]), kind=Kind(item["kind"]), extent_px=extent_px, **numbers)
+    numbers.update(
+        {name: _measure(item.get(name, 0), 0, 1e6) for name in ("edge_px", "length_mm")}
+    )
+    path = item.get("path_px", ())
+    if len(path) > MOST_POINTS:
+        raise ValueError(f"a finding's path has more than {MOST_POINTS} points")
+    path_px = tuple((_measure(x, -1e6, 1e6), _measure(y, -1e6, 1e6)) for x, y in path)
+    return Finding(
+        id=int(item["id"]), kind=Kind(item["kind"]), extent_px=extent_px, path_px=path_px, **numbers
+    )
 
 
 def _measure(value: Any, low: float, high: float) -> float:

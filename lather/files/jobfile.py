@@ -22,6 +22,7 @@ from lather import __version__
 from lather.core.work import Progress, no_progress
 from lather.document.job import JobState
 from lather.document.photo import Photo, photo_hash
+from lather.document.planes import Regions
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import DEEPEST_LEVEL, TILE_PX, Key, StoredTile, Tiles
 from lather.document.tree import Layers
@@ -35,6 +36,7 @@ from lather.files.description import (
     findings_from,
     layer_from,
     planes_from,
+    regions_entry,
     state_from,
 )
 from lather.files.migrations import VERSION, migrated
@@ -47,7 +49,7 @@ MOST_STROKES_BYTES = 64 * 2**20
 MOST_PHOTO_BYTES = 4 * 2**30
 _JOB_KEYS = {
     "format", "version", "revision", "application", "photo", "brief", "worked_s",
-    "active_layer", "layers", "findings", "planes", "regions_scale",
+    "active_layer", "layers", "findings", "planes", "regions",
 }  # fmt: skip
 
 
@@ -179,7 +181,9 @@ class _Reader:
             self._description["brief"],
             findings_from(self._description.get("findings")),
             planes_from(
-                self._description.get("planes", {}), self._description.get("regions_scale", 1), self
+                self._description.get("planes", {}),
+                self._description.get("regions") or regions_entry(Regions()),
+                self,
             ),
             extras,
         )
@@ -296,7 +300,7 @@ def job_entry(
         "active_layer": state.active_id,
         "layers": layers,
         "planes": planes,
-        "regions_scale": state.regions.scale,
+        "regions": regions_entry(state.regions),
     }
 
 

@@ -17,9 +17,11 @@ import numpy as np
 from lather.core.arrays import ByteImage, FloatImage
 from lather.core.colour.display import to_screen
 from lather.core.rect import Rect
+from lather.core.survey.region import Region
 from lather.document.job import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.render.compositor import deepest_level, render, render_mask, render_photo
+from lather.render.regions import render_region
 from lather.render.worker import Executor
 
 MOST_TILES = 900  # 256 kB each
@@ -31,6 +33,7 @@ class Shown(Enum):
     AFTER = "after"
     BEFORE = "before"
     MASK = "mask"
+    REGION = "region"
 
 
 @dataclass(frozen=True)
@@ -43,6 +46,7 @@ class TileRequest:
     level: int
     key: Key
     surround: float
+    region: Region
 
     def render(self) -> ByteImage:
         rect = Rect.cell(self.key, TILE_PX)
@@ -53,6 +57,8 @@ class TileRequest:
             return render_photo(self.state.photo, rect, self.level)
         if self.shown is Shown.MASK:
             return _outside_cleared(self.state, rect, self.level)
+        if self.shown is Shown.REGION:
+            return render_region(self.state, self.region, rect, self.level)
         return render(self.state, rect, self.level)
 
 
@@ -98,6 +104,7 @@ class ViewTiles:
     ) -> None:
         self.state = state
         self.surround = 0.2
+        self.region = Region.SKIN
         self.live_rect: Rect | None = None  # full resolution; a stroke paints here meanwhile
         self._executor = executor
         self._arrived = arrived
@@ -112,7 +119,7 @@ class ViewTiles:
     def set_state(self, state: JobState, rects: Iterable[Rect]) -> None:
         """A new state that differs from the last in `rects` (full resolution)."""
         self.state = state
-        self.invalidate(rects, (Shown.AFTER,))
+        self.invalidate(rects, (Shown.AFTER, Shown.REGION))
 
     def invalidate(self, rects: Iterable[Rect], kinds: Iterable[Shown]) -> None:
         wanted, rects = set(kinds), list(rects)
@@ -125,6 +132,12 @@ class ViewTiles:
     def set_surround(self, surround: float) -> None:
         self.surround = surround
         self.invalidate([self.state.photo.rect.grown(TILE_PX << 8)], Shown)
+
+    def set_region(self, region: Region) -> None:
+        """What the region lens shows."""
+        if region is not self.region:
+            self.region = region
+            self.invalidate([self.state.photo.rect], (Shown.REGION,))
 
     def picture(self, shown: Shown, level: int, rect: Rect) -> ByteImage:
         """What is known of a rectangle of a level; asks for the rest.
@@ -156,8 +169,8 @@ class ViewTiles:
         self._entries.move_to_end(place)
         if entry.shown < entry.wanted and entry.asked < entry.wanted:
             entry.asked = entry.wanted
-            self._ask(TileRequest(entry.wanted, self.state, shown, level, key, self.surround),
-                      priority)
+            self._ask(TileRequest(entry.wanted, self.state, shown, level, key, self.surround,
+                                  self.region), priority)
         return entry
 
     def prepare_overview(self) -> None:
@@ -167,10 +180,12 @@ class ViewTiles:
             for key in self.state.photo.rect.at_level(level).cells(TILE_PX):
                 self.request(shown, level, key, priority=2)
 
-    def paint_over(self, level: int, rect: Rect, image: ByteImage) -> None:
+    def paint_over(
+        self, level: int, rect: Rect, image: ByteImage, shown: Shown = Shown.AFTER
+    ) -> None:
         """Put freshly painted pixels into the tiles that are there."""
         for key in rect.cells(TILE_PX):
-            entry = self._entries.get((Shown.AFTER, level, key))
+            entry = self._entries.get((shown, level, key))
             if entry is None or entry.image is None:
                 continue
             cell = Rect.cell(key, TILE_PX)
@@ -197,7 +212,7 @@ class ViewTiles:
         self._arrived(request)
 
     def _under_the_brush(self, request: TileRequest) -> bool:
-        if self.live_rect is None or request.shown is not Shown.AFTER:
+        if self.live_rect is None or request.shown not in (Shown.AFTER, Shown.REGION):
             return False
         cell = Rect.cell(request.key, TILE_PX << request.level)
         return not cell.intersect(self.live_rect).empty

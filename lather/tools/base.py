@@ -13,8 +13,10 @@ from lather.core.brush.stroke import Brush, PenSample
 from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
 from lather.core.rect import Rect
+from lather.core.survey.region import Region
 from lather.document.job import JobState
 from lather.document.painting import Coverage
+from lather.render.view import Shown
 from lather.tools.source import PickedSource, Reads, SourceGoes
 
 Colour = tuple[float, float, float]
@@ -43,6 +45,7 @@ class Hand:
     turn: Turn = field(default_factory=Turn)  # of the source
     reads: Reads = Reads.BELOW
     combine: Combine = Combine.NEW  # what an outline does to the area
+    region: Region = Region.SKIN  # what Correct region corrects
 
 
 @dataclass(frozen=True)
@@ -87,6 +90,10 @@ class Work(ABC):
         """(h, w, 4) pixels to show of a rectangle of a level, instead of the preview's."""
         return None
 
+    def shows(self) -> Shown:
+        """Which way of looking `shown` is for."""
+        return Shown.AFTER
+
     @abstractmethod
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
         """The outcome; None if the stroke touched nothing."""
@@ -120,4 +127,5 @@ class Tool:
     is_brush: bool = True
     uses_combine: bool = False
     tests_rim: bool = False
+    uses_region: bool = False
     short: str = ""  # for buttons; the title if it is short enough

@@ -1,16 +1,14 @@
-"""Surveying a photo, and mending what is found: each inside its own extent."""
+"""Mending what the survey found: each inside its own extent."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from lather.core.arrays import FloatImage
 from lather.core.brush.stroke import Brush, PenSample
-from lather.core.colour.display import through_lattice
 from lather.core.rect import Rect
 from lather.core.survey.finding import Finding
 from lather.core.work import CancelToken, Progress, no_progress
@@ -18,31 +16,12 @@ from lather.document import edits
 from lather.document.findings import FindingState
 from lather.document.job import JobState
 from lather.document.layers import PixelLayer, Stage
-from lather.document.photo import Photo
 from lather.document.strokes import StrokeRecord
 from lather.document.tree import walk
 from lather.errors import EditError
 from lather.render.compositor import render_below
 from lather.tools.avoid import avoided
 from lather.tools.mend import LAYER_NAME, with_mended
-
-STRIP_PX = 256  # rows converted at a time
-
-if TYPE_CHECKING:
-    from lather.core.survey.survey import Survey
-
-
-def survey_photo(
-    photo: Photo, *, progress: Progress = no_progress, cancel: CancelToken | None = None
-) -> Survey:
-    """`survey` of a photo, in sRGB whatever its own space is."""
-    from lather.core.survey.survey import survey
-
-    rgb = np.ascontiguousarray(photo.read_float(photo.rect)[..., :3])
-    if photo.lattice.shape[0] > 1:
-        for strip in np.array_split(rgb, max(1, photo.height // STRIP_PX)):
-            strip[...] = through_lattice(strip, photo.lattice)  # a view: bounded memory
-    return survey(rgb, progress=progress, cancel=cancel)
 
 
 def mend_findings(

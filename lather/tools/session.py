@@ -25,7 +25,7 @@ from lather.document.painting import Coverage
 from lather.errors import LatherError
 from lather.render.compositor import BackdropCache, render
 from lather.render.overlay import hatch
-from lather.render.view import screen_bytes
+from lather.render.view import Shown, screen_bytes
 from lather.render.worker import Executor
 from lather.tools.base import Hand, Outcome, Work
 from lather.tools.table import tool
@@ -49,6 +49,7 @@ class Frame:
     image: ByteImage
     painted: Rect  # full resolution, all of the stroke so far
     covered: Coverage | None  # by the brush, if it is one
+    shown: Shown
 
 
 @dataclass
@@ -183,7 +184,8 @@ class PenSession:
         hatched = stroke.work.hatched()
         if hatched is not None:
             hatch(image, _at_level(hatched, rect, viewport.level), rect)
-        return Frame(viewport.level, rect, image, stroke.painted, stroke.work.covered())
+        work = stroke.work
+        return Frame(viewport.level, rect, image, stroke.painted, work.covered(), work.shows())
 
     def _render(self, state: JobState, rect: Rect, level: int) -> FloatImage:
         if rect.area > 2**22:  # larger than any cache of backdrops is worth

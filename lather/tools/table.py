@@ -7,8 +7,10 @@ from lather.tools.base import Tool
 from lather.tools.brush import begin_erase, begin_paint_back, begin_paint_colour
 from lather.tools.copy import begin_copy_from_source
 from lather.tools.graft import begin_graft
+from lather.tools.mark import begin_mark
 from lather.tools.mend import begin_mend_from_source, begin_mend_spot
 from lather.tools.outline import begin_grow_area, begin_outline
+from lather.tools.region import begin_correct_region
 
 AIM = Brush(size_px=4, hardness=1.0, opacity=1.0, flow=1.0, spacing=0.25)  # a point
 
@@ -93,6 +95,29 @@ TOOLS: tuple[Tool, ...] = (
         waits=True,
         is_brush=False,
         uses_combine=True,
+    ),
+    Tool(
+        id="mark",
+        title="Mark to keep",
+        help="Click on what belongs to the person: automatic work leaves it, and a brush over it "
+        "warns.",
+        icon="mark",
+        begin=begin_mark,
+        brush=Brush(size_px=40, hardness=1.0, opacity=1.0, flow=1.0),
+        works_on_mask=False,
+        waits=True,
+    ),
+    Tool(
+        id="correct_region",
+        title="Correct region",
+        help="Paint what belongs to the region, or take away what does not. The survey goes by "
+        "it.",
+        icon="region",
+        begin=begin_correct_region,
+        brush=Brush(size_px=80, hardness=0.5, opacity=1.0, flow=1.0),
+        works_on_mask=False,
+        uses_combine=True,
+        uses_region=True,
     ),
     Tool(
         id="paint_colour",

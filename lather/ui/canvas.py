@@ -27,7 +27,7 @@ from lather.actions.rim_watch import RimWatch
 from lather.actions.view import ZOOM_STEP
 from lather.actions.workbench import Workbench
 from lather.core.arrays import ByteImage
-from lather.core.brush.stroke import PenSample, pressure_from_speed
+from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.document.diff import changed_rects
 from lather.document.job import JobState
@@ -38,6 +38,8 @@ from lather.tools.session import Frame
 from lather.tools.source import PickedSource
 from lather.ui.finding_marks import draw_findings
 from lather.ui.hand_mark import HandMark
+from lather.ui.handle_mark import HandleMark
+from lather.ui.pen_readings import PenReadings
 from lather.ui.picture_view import PictureView, draw_invitation, draw_split_line
 
 REST_TICK_MS = 25
@@ -55,12 +57,13 @@ class Canvas(QWidget):
         self.frames_painted = 0
         self.rims = RimWatch(bench, executor)
         self._hand = HandMark(bench, self.rims)
+        self._handles = HandleMark(bench)
         self._executor = executor
         self._pictures = PictureView(bench)
         self._pen_down = False
         self._pan_from: QPointF | None = None
         self._split_dragged = False
-        self._last_mouse: tuple[float, QPointF] | None = None
+        self._readings = PenReadings(bench)
         self._tablet_in_use = False
         self._cursor: QPointF | None = None
         self._close_job: Callable[[], None] = lambda: None
@@ -120,6 +123,8 @@ class Canvas(QWidget):
         if self.tiles is None:
             return
         self.tiles.set_state(after, changed_rects(before, after))
+        if before.regions is not after.regions:
+            self.tiles.invalidate([after.photo.rect], (Shown.REGION,))
         if before.active is not after.active:
             self.tiles.invalidate([after.photo.rect], (Shown.MASK,))
         self._pictures.clear()
@@ -134,6 +139,10 @@ class Canvas(QWidget):
         hidden = self.bench.job is None or self.bench.panning
         shape = Qt.CursorShape.OpenHandCursor if self.bench.panning else Qt.CursorShape.ArrowCursor
         self.setCursor(shape if hidden else Qt.CursorShape.BlankCursor)
+        if self.tiles is not None and self.tiles.region is not self.bench.hand.region:
+            self.tiles.set_region(self.bench.hand.region)
+            self._pictures.clear()
+            self.update()
         self._update_cursor()
 
     def _on_rims_changed(self) -> None:
@@ -165,15 +174,17 @@ class Canvas(QWidget):
         if self.tiles is None:
             return
         self.tiles.live_rect = frame.painted
-        self.tiles.paint_over(frame.level, frame.rect, frame.image)
-        self._blit(Shown.AFTER, frame.level, frame.rect, frame.image)
+        self.tiles.paint_over(frame.level, frame.rect, frame.image, frame.shown)
+        self._blit(frame.shown, frame.level, frame.rect, frame.image)
         self.frames_painted += 1
 
     def _on_stroke_ended(self) -> None:
         if self.tiles is None:
             return
         if self.tiles.live_rect is not None:
-            self.tiles.invalidate([self.tiles.live_rect], (Shown.AFTER, Shown.MASK))
+            self.tiles.invalidate(
+                [self.tiles.live_rect], (Shown.AFTER, Shown.MASK, Shown.REGION)
+            )
         self.tiles.live_rect = None
         self._pictures.clear()
         self.update()
@@ -216,6 +227,7 @@ class Canvas(QWidget):
             draw_findings(painter, self.bench, ratio)
         if self.bench.looks.split:
             draw_split_line(painter, self.width() * self.bench.looks.split_at, self.height())
+        self._handles.draw(painter, ratio)
         self._hand.draw(painter, self.tiles, self._cursor, ratio)
 
     # --- pen and mouse -------------------------------------------------------------------
@@ -228,7 +240,13 @@ class Canvas(QWidget):
         if self.bench.panning or self._pan_from is not None:
             self._pan(event.type() == QEvent.Type.TabletRelease, event.position())
             return
-        sample = self._sample(event.position(), event.pressure(), event.xTilt(), event.yTilt())
+        if self._handles.busy:
+            if event.type() == QEvent.Type.TabletRelease:
+                self._drop_handle(event.position())
+            else:
+                self._drag_handle(event.position())
+            return
+        sample = self._readings.of_pen(event, self.devicePixelRatioF())
         if event.type() == QEvent.Type.TabletPress:
             self._begin(sample, event.position())
         elif event.type() == QEvent.Type.TabletMove and self._pen_down:
@@ -243,8 +261,8 @@ class Canvas(QWidget):
         if event.button() == Qt.MouseButton.MiddleButton or self.bench.panning:
             self._pan_from = event.position()
         elif event.button() == Qt.MouseButton.LeftButton:
-            self._last_mouse = None
-            self._begin(self._mouse_sample(event), event.position())
+            self._readings.begin()
+            self._begin(self._readings.of_mouse(event, self.devicePixelRatioF()), event.position())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         self._move_cursor(event.position())
@@ -252,17 +270,23 @@ class Canvas(QWidget):
             return
         if self._pan_from is not None:
             self._pan(False, event.position())
+        elif self._handles.busy:
+            self._drag_handle(event.position())
         elif self._split_dragged:
             share = event.position().x() / max(1, self.width())
             self.bench.look(split_at=min(max(share, 0.02), 0.98))
         elif self._pen_down:
-            self._go_on(self._mouse_sample(event))
+            self._go_on(self._readings.of_mouse(event, self.devicePixelRatioF()))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._pan_from = None
         self._split_dragged = False
         if not self._tablet_in_use and event.button() == Qt.MouseButton.LeftButton:
-            self._end(self._mouse_sample(event, pressure=0.0))
+            ratio = self.devicePixelRatioF()
+            if self._handles.busy:
+                self._drop_handle(event.position())
+            else:
+                self._end(self._readings.of_mouse(event, ratio, pressure=0.0))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         geometry = self.bench.geometry
@@ -319,6 +343,8 @@ class Canvas(QWidget):
         if self._on_split_line(position):
             self._split_dragged = True
             return
+        if self._handles.press(position, self.devicePixelRatioF()):
+            return
         session = self.bench.session
         if session is None or self.bench.geometry is None:
             return
@@ -348,6 +374,14 @@ class Canvas(QWidget):
             self.bench.open_job.ledger.sign_of_life(time.monotonic())
         self._split_dragged = False
 
+    def _drag_handle(self, position: QPointF) -> None:
+        self._handles.move(position)
+        self.update()
+
+    def _drop_handle(self, position: QPointF) -> None:
+        self._handles.release(position, self.devicePixelRatioF())
+        self.update()
+
     def _on_rest(self) -> None:
         if self.bench.session is not None:
             self.bench.session.rest(time.monotonic())
@@ -362,23 +396,6 @@ class Canvas(QWidget):
         looks = self.bench.looks
         at = self.width() * looks.split_at
         return looks.split and abs(position.x() - at) <= SPLIT_GRIP_PX
-
-    def _sample(
-        self, position: QPointF, pressure: float, tilt_x_deg: float = 0.0, tilt_y_deg: float = 0.0
-    ) -> PenSample:
-        geometry = self.bench.geometry
-        x, y = geometry.to_photo(*self._device(position)) if geometry is not None else (0, 0)
-        return PenSample(time.monotonic(), x, y, pressure, tilt_x_deg, tilt_y_deg)
-
-    def _mouse_sample(self, event: QMouseEvent, pressure: float = 1.0) -> PenSample:
-        now = time.monotonic()
-        if pressure > 0 and self.bench.settings["mouse_pressure"]:
-            last, self._last_mouse = self._last_mouse, (now, event.position())
-            if last is not None and now > last[0]:
-                moved = event.position() - last[1]
-                speed = (moved.x() ** 2 + moved.y() ** 2) ** 0.5 / (now - last[0])
-                pressure = pressure_from_speed(speed)
-        return self._sample(event.position(), pressure)
 
     def _device(self, position: QPointF) -> tuple[float, float]:
         ratio = self.devicePixelRatioF()

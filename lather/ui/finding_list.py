@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from lather.actions.finding import decide, look_at, mend
+from lather.actions.finding import decide, is_surveyed, look_at, mend
 from lather.actions.table import Action
 from lather.actions.workbench import Workbench
 from lather.core.rect import Rect
@@ -26,7 +26,9 @@ from lather.ui.widgets import CommandButton, label
 
 TITLES = {
     Kind.RED: "Red blemish", Kind.DARK: "Dark spot", Kind.BRIGHT: "Bright spot",
-    Kind.MOLE: "Mole", Kind.FRECKLES: "Freckle",
+    Kind.FLAKE: "Flake", Kind.CREASE: "Crease", Kind.VEIN: "Vein",
+    Kind.SKIN_HAIR: "Hair on skin", Kind.MOLE: "Mole", Kind.SCAR: "Scar",
+    Kind.FRECKLES: "Freckle", Kind.MARK: "Marked to keep",
 }  # fmt: skip
 FILTERS: tuple[tuple[str, FindingState | None], ...] = (
     ("Open", FindingState.OPEN), ("Done", FindingState.DONE), ("Kept", FindingState.KEPT),
@@ -113,7 +115,7 @@ class FindingList(QWidget):
             self.list.addItem(self._row(finding))
         self.list.blockSignals(False)
         state = FILTERS[self.filter.currentIndex()][1]
-        nothing = self.findings.surveyed and self.list.count() == 0
+        nothing = is_surveyed(self.bench) and self.list.count() == 0
         done = state is FindingState.OPEN and bool(self.findings.items)
         self.empty.setText("Every finding is decided." if done else "There are none of these.")
         self.empty.setVisible(nothing)

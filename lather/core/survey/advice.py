@@ -8,6 +8,7 @@ from lather.core.mend.mode import MendMode
 from lather.core.survey.finding import Finding, Kind
 
 SMALLEST_SIZE_PX = 5.0  # below it a brush cannot be aimed
+SOFTEST, HARDEST = 0.2, 0.7
 
 
 @dataclass(frozen=True)
@@ -29,7 +30,22 @@ def advice_for(finding: Finding) -> FindingAdvice | None:
         # A mend would smear the edge beside it: a few weak copies along it do not.
         size_px = max(SMALLEST_SIZE_PX, round(2 * finding.radius_px))
         return FindingAdvice("copy_from_source", float(size_px), 0.3, 0.15, MendMode.ALL)
-    # A red mark ends softly and takes a soft brush; a dark spot or a head has a rim.
-    hardness = 0.3 if finding.kind is Kind.RED else 0.5
     size_px = max(SMALLEST_SIZE_PX, round(2 * finding.reach_px))
-    return FindingAdvice("mend_spot", float(size_px), hardness, 1.0, MendMode.ALL)
+    return FindingAdvice("mend_spot", float(size_px), _hardness(finding), 1.0, _mode(finding))
+
+
+def _hardness(finding: Finding) -> float:
+    """As hard as the mark's own rim is sharp: a red mark melts into the skin, a head does not."""
+    if finding.edge_px <= 0:
+        return 0.3 if finding.kind is Kind.RED else 0.5
+    soft = finding.edge_px / max(2 * finding.radius_px, 1e-6)
+    return round(min(max(1 - soft, SOFTEST), HARDEST), 1)
+
+
+def _mode(finding: Finding) -> MendMode:
+    """Hairs, dents and flakes differ one way only: what lies beside them stays."""
+    if finding.kind is Kind.FLAKE:
+        return MendMode.TAME_BRIGHTS
+    if finding.kind in (Kind.CREASE, Kind.SKIN_HAIR):
+        return MendMode.LIFT_DARKS if finding.contrast_l < 0 else MendMode.TAME_BRIGHTS
+    return MendMode.ALL

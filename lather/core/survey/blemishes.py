@@ -34,9 +34,12 @@ LEAST_Z = {Kind.DARK: 5.0, Kind.BRIGHT: 6.0, Kind.RED: 4.3}
 MOST_ELONGATION = 2.1
 MOST_SLOPE = 0.45  # of the contrast, over the mark's diameter
 LEAST_CLEARNESS = 3.2  # contrast against what is left on the ring
-AREA_MM2 = {Kind.DARK: (0.8, 60.0), Kind.RED: (1.0, 60.0), Kind.BRIGHT: (0.4, 2.5)}  # half height
+AREA_MM2 = {Kind.DARK: (0.8, 60.0), Kind.RED: (1.0, 60.0), Kind.BRIGHT: (0.3, 6.0)}  # half height
 RED_SHARE = 0.6  # of darkness: blood absorbs green, pigment all colours
 REDDENED_MM, LEAST_REDDENED_Z = 1.5, 4.0
+LEAST_FLAKE_MM2, LEAST_FLAKE_CONTRAST, FLAKE_PALENESS = 0.35, 0.09, 0.15
+FLAKE_SKIN_MM, SHINY_PERCENTILE = 4.0, 30.0
+FLAKES_WITHIN_MM, LEAST_FLAKES = 8.0, 4
 CHANNELS = (Kind.DARK, Kind.BRIGHT, Kind.RED)
 
 
@@ -84,10 +87,13 @@ def find_spots(rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float) -> l
             if spot is None or not low < spot.area_px * mm_per_px**2 < high:
                 continue
             if kind is Kind.BRIGHT and not _reddened(responses[Kind.RED].z, spot, mm_per_px):
-                continue  # a glint on a pore
+                if not _is_flake(spot, density, allowed, mm_per_px):
+                    continue  # a glint on a pore
+                spot = replace(spot, kind=Kind.FLAKE)
             spots.append(spot)
     clearest = _without_doubles(sorted(spots, key=lambda spot: -spot.z), mm_per_px)
-    return [_told_apart(spot, density, allowed) for spot in clearest]
+    told = [_told_apart(spot, density, allowed) for spot in clearest]
+    return _flakes_in_groups(told, mm_per_px)
 
 
 def _least_z(kind: Kind, sigma_mm: Plane) -> Plane:
@@ -164,7 +170,7 @@ def _examined(
 
 def _told_apart(spot: Spot, density: Density, allowed: Plane) -> Spot:
     """Red or dark by what absorbs more; which stands out clearer depends on the skin around."""
-    if spot.kind is Kind.BRIGHT:
+    if spot.kind in (Kind.BRIGHT, Kind.FLAKE):
         return spot
     rect = Rect.around(spot.x, spot.y, 4 * spot.sigma_px).intersect(
         Rect(0, 0, allowed.shape[1], allowed.shape[0])
@@ -185,6 +191,43 @@ def _reddened(red_z: Plane, spot: Spot, mm_per_px: float) -> bool:
         Rect(0, 0, red_z.shape[1], red_z.shape[0])
     )
     return float(red_z[rect.slices].max()) > LEAST_REDDENED_Z
+
+
+def _is_flake(spot: Spot, density: Density, allowed: Plane, mm_per_px: float) -> bool:
+    """True if a bright spot is dry skin: paler than the skin around, and not on a shiny place.
+
+    Shine makes glints of pores; a flake scatters all colours alike wherever it lies.
+    """
+    if spot.area_px * mm_per_px**2 < LEAST_FLAKE_MM2 or spot.contrast < LEAST_FLAKE_CONTRAST:
+        return False
+    rect = Rect.around(spot.x, spot.y, FLAKE_SKIN_MM / mm_per_px).intersect(
+        Rect(0, 0, allowed.shape[1], allowed.shape[0])
+    )
+    ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1]
+    away = np.hypot(xs + 0.5 - spot.x, ys + 0.5 - spot.y)
+    core, ring = away <= max(1.0, spot.sigma_px), (away > 2.2 * spot.sigma_px)
+    ring &= allowed[rect.slices] > 0
+    if not ring.any():
+        return False
+    redness = density.redness[rect.slices]
+    paler = float(np.median(redness[ring]) - redness[core].mean())
+    skin_darkness = density.darkness[allowed > 0]
+    shiny = float(np.median(density.darkness[rect.slices][ring])) < float(
+        np.percentile(skin_darkness, SHINY_PERCENTILE)
+    )
+    return paler > FLAKE_PALENESS * spot.contrast and not shiny
+
+
+def _flakes_in_groups(spots: list[Spot], mm_per_px: float) -> list[Spot]:
+    """Dry skin flakes in many places; a single pale speck is left alone."""
+    def n_near(spot: Spot) -> int:
+        return sum(
+            other.kind is Kind.FLAKE
+            and math.dist((spot.x, spot.y), (other.x, other.y)) * mm_per_px < FLAKES_WITHIN_MM
+            for other in spots
+        )
+
+    return [s for s in spots if s.kind is not Kind.FLAKE or n_near(s) >= LEAST_FLAKES]
 
 
 def _elongation(xs: NDArray[np.int64], ys: NDArray[np.int64]) -> float:

@@ -34,6 +34,7 @@ class Extent:
     contrast_l: float
     contrast_a: float
     rim_broken: float  # share, 0-1
+    edge_px: float  # width of the rim
 
 
 def measure_extent(rgb: FloatImage, spot: Spot, mm_per_px: float) -> Extent:
@@ -65,7 +66,8 @@ def measure_extent(rgb: FloatImage, spot: Spot, mm_per_px: float) -> Extent:
     wide = Rect.around(spot.x, spot.y, 1.5 * max(whole)).intersect(picture)
     points = rim_points(spot.x - wide.x0, spot.y - wide.y0, whole)
     rim = examine_rim(np.ascontiguousarray(rgb[wide.slices]), points)
-    return Extent(whole, float(difference[0]), float(difference[1]), rim.share)
+    edge_px = _edge_width(rise, spot.x - rect.x0, spot.y - rect.y0, radius_px)
+    return Extent(whole, float(difference[0]), float(difference[1]), rim.share, edge_px)
 
 
 def _rise(part: FloatImage, outer: NDArray[np.bool_], sigma_px: float) -> Plane:
@@ -75,6 +77,22 @@ def _rise(part: FloatImage, outer: NDArray[np.bool_], sigma_px: float) -> Plane:
     darker, redder = (plane - float(np.median(plane[outer])) for plane in planes)
     rise: Plane = np.maximum(np.abs(darker), np.abs(redder))
     return rise
+
+
+def _edge_width(rise: Plane, x: float, y: float, radius_px: float) -> float:
+    """From where the mean profile falls to 80 % of its height to where it falls to 20 %."""
+    steps = np.arange(0.0, MOST_RADII * radius_px + 0.5, 0.5)
+    turns = 2 * math.pi * np.arange(N_DIRECTIONS) / N_DIRECTIONS
+    map_x = (x - 0.5 + np.cos(turns)[:, None] * steps).astype(np.float32)
+    map_y = (y - 0.5 + np.sin(turns)[:, None] * steps).astype(np.float32)
+    profile = cv2.remap(
+        rise, map_x, map_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+    ).mean(0)
+    height = float(profile.max())
+    high, low = (np.flatnonzero(profile < share * height) for share in (0.8, 0.2))
+    first = next((n for n in high if n > int(np.argmax(profile))), len(steps) - 1)
+    last = next((n for n in low if n > first), len(steps) - 1)
+    return float(steps[last] - steps[first])
 
 
 def _radii(rise: Plane, x: float, y: float, radius_px: float, limit: float) -> NDArray[np.float64]:

@@ -22,8 +22,14 @@ class Kind(Enum):
     RED = "blemish.red"
     DARK = "blemish.dark"
     BRIGHT = "blemish.bright"
+    FLAKE = "flake"
+    CREASE = "crease"
+    VEIN = "vein"
+    SKIN_HAIR = "hair.skin"
     MOLE = "mole"
+    SCAR = "scar"
     FRECKLES = "freckles"
+    MARK = "mark"  # what a person said belongs to them
 
     @property
     def is_blemish(self) -> bool:
@@ -32,7 +38,11 @@ class Kind(Enum):
     @property
     def belongs_to_person(self) -> bool:
         """Proposed to be kept, not to be mended."""
-        return not self.is_blemish
+        return self in (Kind.MOLE, Kind.SCAR, Kind.FRECKLES, Kind.MARK)
+
+    @property
+    def is_line(self) -> bool:
+        return self in (Kind.CREASE, Kind.VEIN, Kind.SKIN_HAIR)
 
 
 @dataclass(frozen=True)
@@ -47,7 +57,11 @@ class Finding:
     contrast_l, contrast_a : mean difference from the surroundings in CIE L* and a*.
     severity : 0-100, how much it catches the eye: contrast against the skin's own unevenness.
     rim_broken : share of the extent's rim, 0-1, that crosses an edge or the picture's border.
-    extent_px : how far it reaches with its soft surround, in `N_DIRECTIONS` directions.
+    extent_px : how far it reaches with its soft surround, in `N_DIRECTIONS` directions; of a
+        line, half its width.
+    edge_px : how wide its rim is, from 80 % to 20 % of its contrast; 0 if not measured.
+    path_px : the centre line of a crease, hair or vein as x, y, end to end; of a spot empty.
+    length_mm : of a line.
     """
 
     id: int
@@ -61,6 +75,9 @@ class Finding:
     severity: float
     rim_broken: float
     extent_px: tuple[float, ...]
+    edge_px: float = 0.0
+    path_px: tuple[tuple[float, float], ...] = ()
+    length_mm: float = 0.0
 
     @property
     def stands_free(self) -> bool:
@@ -75,15 +92,22 @@ class Finding:
     @property
     def rect(self) -> Rect:
         """Pixels that the extent can touch."""
+        if self.path_px:
+            margin = self.reach_px + RIM_PX
+            return Rect.union_of(Rect.around(x, y, margin) for x, y in self.path_px)
         return Rect.around(self.x, self.y, self.reach_px + RIM_PX)
 
     def holds(self, x: float, y: float) -> bool:
         """True if the point lies inside the extent."""
+        if self.path_px:
+            return min(math.dist((x, y), place) for place in self.path_px) < self.reach_px
         turn = math.atan2(y - self.y, x - self.x) / (2 * math.pi) % 1
         return math.dist((x, y), (self.x, self.y)) < self.extent_px[int(turn * N_DIRECTIONS)]
 
     def coverage(self, rect: Rect) -> Plane:
         """(h, w) 0-1: the extent inside `rect`, with a soft rim of a pixel."""
+        if self.path_px:
+            return _along(self.path_px, self.reach_px, rect)
         ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1].astype(np.float32)
         dx, dy = xs + np.float32(0.5 - self.x), ys + np.float32(0.5 - self.y)
         turn = np.arctan2(dy, dx) / np.float32(2 * math.pi) % 1
@@ -92,3 +116,30 @@ class Finding:
         covered = (limit - np.hypot(dx, dy)) / np.float32(RIM_PX) + np.float32(0.5)
         clipped: Plane = np.clip(covered, 0, 1).astype(np.float32)
         return clipped
+
+
+def _along(path: tuple[tuple[float, float], ...], half_px: float, rect: Rect) -> Plane:
+    """Coverage of a line of that half width; it tapers towards its ends."""
+    ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1].astype(np.float32) + np.float32(0.5)
+    covered = np.zeros(xs.shape, dtype=np.float32)
+    points = np.array(path, dtype=np.float32)
+    n_taper = max(1, len(points) // 8)
+    for number, ((ax, ay), (bx, by)) in enumerate(zip(points[:-1], points[1:], strict=True)):
+        from_end = min(number + 1, len(points) - 1 - number)
+        half = half_px * min(1.0, 0.5 + 0.5 * from_end / n_taper)
+        dx, dy = bx - ax, by - ay
+        square = max(float(dx * dx + dy * dy), 1e-9)
+        x0, x1 = sorted((ax, bx))
+        y0, y1 = sorted((ay, by))
+        reach = half + RIM_PX + 1
+        part = Rect(math.floor(x0 - reach), math.floor(y0 - reach), math.ceil(x1 + reach),
+                    math.ceil(y1 + reach)).intersect(rect)  # fmt: skip
+        if part.empty:
+            continue
+        here = part.shifted(-rect.x0, -rect.y0).slices
+        px, py = xs[here] - ax, ys[here] - ay
+        along = np.clip((px * dx + py * dy) / square, 0, 1)
+        away = np.hypot(px - along * dx, py - along * dy)
+        piece = np.clip((half - away) / np.float32(RIM_PX) + 0.5, 0, 1)
+        covered[here] = np.maximum(covered[here], piece)
+    return covered

@@ -17,8 +17,8 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.survey.face import PUPIL_DISTANCE_MM, FaceGeometry, Point
+from lather.core.survey.snapping import IRIS_DIAMETER_MM, darkest_disc
 
-IRIS_DIAMETER_MM = 11.7
 FACES_PX, EYES_PX = 640, 320  # sizes at which faces, and the eyes of a face, are looked for
 _LIGHT = np.array([0.3, 0.59, 0.11], dtype=np.float32)
 
@@ -60,23 +60,18 @@ def _find_pupils(face: FloatImage) -> tuple[Point, Point] | None:
     (ax, ay, aw, ah), (bx, by, bw, bh) = sides
     distance_px = math.dist((ax + aw / 2, ay + ah / 2), (bx + bw / 2, by + bh / 2))
     iris_px = distance_px * IRIS_DIAMETER_MM / PUPIL_DISTANCE_MM
-    right = _darkest_disc(grey, ax + aw / 2, ay + ah / 2, iris_px)
-    left = _darkest_disc(grey, bx + bw / 2, by + bh / 2, iris_px)
+    right = _pupil_at(grey, ax + aw / 2, ay + ah / 2, iris_px)
+    left = _pupil_at(grey, bx + bw / 2, by + bh / 2, iris_px)
     return (right[0] / scale, right[1] / scale), (left[0] / scale, left[1] / scale)
 
 
-def _darkest_disc(grey: Plane, x: float, y: float, diameter_px: float) -> Point:
-    """The centre of the darkest disc within an iris's width of a point."""
-    reach = round(diameter_px)
-    x0, y0 = max(0, round(x) - 2 * reach), max(0, round(y) - 2 * reach)
-    part = grey[y0 : round(y) + 2 * reach, x0 : round(x) + 2 * reach]
-    kernel = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (reach, reach)).astype(np.float32)
-    means = cv2.filter2D(part, -1, kernel / kernel.sum(), borderType=cv2.BORDER_REPLICATE)
-    ys, xs = np.mgrid[: part.shape[0], : part.shape[1]]
-    away = np.hypot(xs + x0 - x, ys + y0 - y)
-    means[away > reach] = np.inf
-    row, column = np.unravel_index(int(np.argmin(means)), means.shape)
-    return float(column + x0 + 0.5), float(row + y0 + 0.5)
+def _pupil_at(grey: Plane, x: float, y: float, iris_px: float) -> Point:
+    """The pupil of the eye whose box has its middle there."""
+    reach = 2 * round(iris_px)
+    x0, y0 = max(0, round(x) - reach), max(0, round(y) - reach)
+    part = np.ascontiguousarray(grey[y0 : round(y) + reach, x0 : round(x) + reach])
+    found = darkest_disc(part, x - x0, y - y0, iris_px, iris_px)
+    return found[0] + x0, found[1] + y0
 
 
 def _grey_at(rgb: FloatImage, long_side_px: int) -> tuple[Plane, float]:

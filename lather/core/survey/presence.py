@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from lather.core.arrays import FloatImage
 from lather.core.colour.density import optical_density
 from lather.core.rect import Rect
-from lather.core.survey.finding import Finding
+from lather.core.survey.finding import N_DIRECTIONS, Finding
 
 RING = 1.5  # of the reach: how far the skin around is looked at
 GONE_BELOW = 0.4  # of the contrast it had
@@ -15,6 +17,8 @@ GONE_BELOW = 0.4  # of the contrast it had
 
 def looked_at(finding: Finding) -> Rect:
     """The pixels that `presence` needs."""
+    if finding.path_px:
+        return finding.rect.grown(round(4 * finding.reach_px) + 2)
     return Rect.around(finding.x, finding.y, RING * finding.reach_px + 2)
 
 
@@ -26,6 +30,8 @@ def presence(rgb: FloatImage, rect: Rect, finding: Finding) -> float:
     rgb : (h, w, 3+) float32 encoded RGB 0-1 of `rect`, which holds `looked_at(finding)` as far
         as the picture goes.
     """
+    if finding.path_px:
+        return _line_presence(rgb, rect, finding)
     ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1]
     away = np.hypot(xs + 0.5 - finding.x, ys + 0.5 - finding.y)
     mark = away <= max(1.0, finding.radius_px)
@@ -35,6 +41,21 @@ def presence(rgb: FloatImage, rect: Rect, finding: Finding) -> float:
     density = optical_density(rgb[..., :3])
     return max(
         abs(float(plane[mark].mean() - np.median(plane[ring])))
+        for plane in (density.darkness, density.redness)
+    )
+
+
+def _line_presence(rgb: FloatImage, rect: Rect, finding: Finding) -> float:
+    """The same for a line, against both of its sides."""
+    core = replace(finding, extent_px=(max(1.0, 0.4 * finding.reach_px),) * N_DIRECTIONS)
+    wide = replace(finding, extent_px=(3 * finding.reach_px,) * N_DIRECTIONS)
+    mark = core.coverage(rect) > 0.5
+    sides = (wide.coverage(rect) > 0.5) & (finding.coverage(rect) <= 0)
+    if not mark.any() or not sides.any():
+        return 0.0
+    density = optical_density(rgb[..., :3])
+    return max(
+        abs(float(plane[mark].mean() - np.median(plane[sides])))
         for plane in (density.darkness, density.redness)
     )
 

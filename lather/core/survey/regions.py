@@ -59,13 +59,9 @@ def find_regions(
         taken = np.logical_or.reduce(list(inner.values()))
         hard = {region: mask & ~taken for region, mask in hard.items()} | inner
     guide = Guide(lab, REFINED_RADIUS_PX, EVENNESS)
-    nothing = np.zeros(rgb.shape[:2], dtype=np.float32)
-    soft = {
-        region: guide.refine(mask.astype(np.float32)) if mask.any() else nothing
-        for region, mask in hard.items()
-    }
-    total = np.maximum(sum(soft.values(), nothing), np.float32(1e-3))
-    return {region: soft[region] / np.maximum(total, 1) for region in Region if region in soft}
+    soft = {region: guide.refine(mask.astype(np.float32)) for region, mask in hard.items()}
+    total = np.maximum(np.add.reduce(list(soft.values())), np.float32(1))
+    return {region: soft[region] / total for region in Region if region in soft}
 
 
 def merged(
@@ -255,7 +251,7 @@ def _lip_coloured(lab: FloatImage, lips: Mask) -> Mask:
     middle = float(np.median(a[lips]))
     dark = float(np.median(lab[..., 0][lips]))
     coloured: Mask = (a > 0.6 * middle) & (lab[..., 0] > 0.45 * dark)
-    return cv2.morphologyEx(coloured.astype(np.uint8), cv2.MORPH_CLOSE, disc(2)).astype(bool)
+    return np.asarray(cv2.morphologyEx(coloured.astype(np.uint8), cv2.MORPH_CLOSE, disc(2)) > 0)
 
 
 def _hull(mask: Mask) -> Mask:

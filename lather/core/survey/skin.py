@@ -24,6 +24,10 @@ _SEEDS = ((-0.5, 0.55), (0.5, 0.55), (0.0, 0.3), (0.0, -0.5), (-0.35, -0.55), (0
 EYE_HALF_AXES = (0.33, 0.19)  # with lashes
 MOUTH_WINDOW = (0.62, 0.85, 1.6)  # half width, from, to
 LEAST_SEED_SPREAD = (60.0, 6.0, 6.0)  # variance of L*, a*, b* that any skin has
+DETAIL_MM = 63.0  # what stands in for the pupils' distance where there is no face
+SKIN_HUES_DEG = (15.0, 80.0)  # CIE Lab hue of any skin in neutral light
+LEAST_SKIN_CHROMA, MOST_SKIN_CHROMA, DARKEST_SKIN = 7.0, 55.0, 10.0
+LEAST_SEEDS = 0.01  # of the picture
 HAIR_DARKNESS = 0.12  # how much denser thin dark lines are on hairy places than on most skin
 HAIR_WIDTH_MM, HAIRY_WITHIN_MM, LIP_BLUR_MM = 0.5, 2.5, 1.2
 LARGEST_HOLE_MM = 9.0  # a mark may have another colour than skin, and is skin
@@ -47,38 +51,52 @@ class SkinMap:
     plain: NDArray[np.bool_]
     lips: NDArray[np.bool_]
 
+    def corrected(self, skin: NDArray[np.bool_]) -> SkinMap:
+        """With skin where somebody said that it is, and nowhere else."""
+        return SkinMap(skin, skin & (self.plain | ~self.skin), self.lips)
 
-def find_skin(rgb: FloatImage, face: FaceGeometry, mm_per_px: float) -> SkinMap:
-    """Skin of the person that `face` belongs to.
+
+def find_skin(rgb: FloatImage, face: FaceGeometry | None, mm_per_px: float) -> SkinMap:
+    """Skin of the person that `face` belongs to, or of a body detail.
 
     Parameters
     ----------
     rgb : (H, W, 3) float32 encoded RGB 0-1, at the scale of the survey.
-    face : in pixels of `rgb`.
+    face : in pixels of `rgb`; None if the picture shows none.
     """
     height, width = rgb.shape[:2]
     scale = min(1.0, SEARCHED_PX / max(height, width))
     size = (max(1, round(width * scale)), max(1, round(height * scale)))
     small = cv2.resize(rgb, size, interpolation=cv2.INTER_AREA)
-    coarse = _cut_out(small, face.scaled(scale)).astype(np.float32)
+    if face is None:
+        seeds = _skin_coloured(small)
+        coarse = _cut_out(small, seeds, DETAIL_MM / mm_per_px * scale).astype(np.float32)
+    else:
+        local = face.scaled(scale)
+        seeds = _seeds(small.shape[:2], local)
+        coarse = _cut_out(small, seeds, local.pupil_distance_px).astype(np.float32)
     skin = cv2.resize(coarse, (width, height), interpolation=cv2.INTER_LINEAR) > 0.5
     skin = _without_holes(skin, LARGEST_HOLE_MM / mm_per_px)
     density = optical_density(rgb)
-    plain = skin & ~_eyes(skin.shape, face)
-    plain &= ~_hairy(density.darkness, plain, mm_per_px)
+    plain = skin if face is None else skin & ~_eyes(skin.shape, face)
+    plain = plain & ~_hairy(density.darkness, plain, mm_per_px)
+    if face is None:
+        return SkinMap(skin, plain, np.zeros_like(skin))
     lips = _lips(density.pinkness, plain | ~skin, face, mm_per_px)
     return SkinMap(skin, plain & ~lips, lips)
 
 
-def _cut_out(rgb: FloatImage, face: FaceGeometry) -> NDArray[np.bool_]:
+def _cut_out(
+    rgb: FloatImage, seeds: NDArray[np.bool_], distance_px: float
+) -> NDArray[np.bool_]:
     """Skin by its colour and by the edges around it.
+
+    `seeds` lie on skin, some hairs and marks among them; `distance_px` is the pupils'.
 
     A Gaussian model of the seeds' colour says what may be skin; GrabCut (Rother et al. 2004)
     puts the border where the picture has one.
     """
-    distance_px = face.pupil_distance_px
     lab = _lab(cv2.GaussianBlur(rgb, (0, 0), max(0.5, 0.02 * distance_px)))
-    seeds = _seeds(rgb.shape[:2], face)
     away = colour_distance(lab, lab[seeds])
     marks = np.full(rgb.shape[:2], cv2.GC_PR_BGD, dtype=np.uint8)
     marks[away < 2.7] = cv2.GC_PR_FGD
@@ -97,6 +115,26 @@ def _cut_out(rgb: FloatImage, face: FaceGeometry) -> NDArray[np.bool_]:
 
 def _lab(rgb: FloatImage) -> FloatImage:
     return srgb_to_lab(rgb).astype(np.float32)
+
+
+def _skin_coloured(rgb: FloatImage) -> NDArray[np.bool_]:
+    """Where the hue may be that of skin of any kind, mostly the middle of the picture.
+
+    A picture without such a hue, a black-and-white one above all, has its middle as seeds.
+    """
+    lab = _lab(cv2.GaussianBlur(rgb, (0, 0), 1.5))
+    hue_deg = np.degrees(np.arctan2(lab[..., 2], lab[..., 1]))
+    chroma = np.hypot(lab[..., 1], lab[..., 2])
+    low, high = SKIN_HUES_DEG
+    likely: NDArray[np.bool_] = (hue_deg > low) & (hue_deg < high) & (chroma > LEAST_SKIN_CHROMA)
+    likely &= (chroma < MOST_SKIN_CHROMA) & (lab[..., 0] > DARKEST_SKIN)
+    height, width = likely.shape
+    middle = np.zeros_like(likely)
+    middle[height // 4 : -(height // 4) or None, width // 4 : -(width // 4) or None] = True
+    for seeds in (likely & middle, likely):
+        if seeds.mean() > LEAST_SEEDS:
+            return seeds
+    return middle
 
 
 def _seeds(shape: tuple[int, int], face: FaceGeometry) -> NDArray[np.bool_]:

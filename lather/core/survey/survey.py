@@ -3,22 +3,29 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
-from lather.core.arrays import FloatImage
+from lather.core.arrays import FloatImage, Plane
 from lather.core.rect import Rect
 from lather.core.survey.blemishes import Spot, find_spots
 from lather.core.survey.extent import Extent, measure_extent
 from lather.core.survey.face import PUPIL_DISTANCE_MM, FaceGeometry
 from lather.core.survey.finding import Finding, Kind
 from lather.core.survey.geometry import find_faces
-from lather.core.survey.skin import find_skin
+from lather.core.survey.line_extent import line_finding
+from lather.core.survey.lines import find_lines, on_open_skin
+from lather.core.survey.region import Region
+from lather.core.survey.regions import find_regions, merged
+from lather.core.survey.skin import SkinMap, find_skin
 from lather.core.work import CancelToken, Progress, no_progress
-from lather.errors import EditError
+from lather.errors import ScaleError
 
+REGIONS_PX = 1.2e6  # of the reduced picture on which regions are told apart
 SURVEYED_MM = 0.2  # a pixel of the reduced picture that blemishes are looked for on
 MOLE_CONTRAST = 0.55  # darkness from which a well-defined dark spot is taken for a mole
 FRECKLE_MM, FRECKLES_WITHIN_MM, LEAST_FRECKLES = 3.0, 12.0, 5
@@ -32,9 +39,9 @@ class Survey:
 
     Attributes
     ----------
-    faces : the largest first.
-    mm_per_px : by the distance of the largest face's pupils.
-    skin_share : of the picture's area.
+    faces : the largest first; none if the scale was given.
+    mm_per_px : by the distance of the largest face's pupils, or as given.
+    regions : (h, w) soft masks 0-1 of the whole picture, reduced by `regions_scale`.
     findings : the most severe first.
     """
 
@@ -42,13 +49,21 @@ class Survey:
     height: int
     faces: tuple[FaceGeometry, ...]
     mm_per_px: float
-    skin_share: float
+    regions: dict[Region, Plane]
+    regions_scale: float
     findings: tuple[Finding, ...]
+
+    def share(self, region: Region) -> float:
+        """How much of the picture a region takes, 0-1."""
+        return float(self.regions[region].mean()) if region in self.regions else 0.0
 
 
 def survey(
     rgb: FloatImage,
     *,
+    faces: Sequence[FaceGeometry] | None = None,
+    mm_per_px: float | None = None,
+    skin: Plane | None = None,
     pupil_distance_mm: float = PUPIL_DISTANCE_MM,
     progress: Progress = no_progress,
     cancel: CancelToken | None = None,
@@ -58,46 +73,119 @@ def survey(
     Parameters
     ----------
     rgb : (H, W, 3) float32 encoded RGB 0-1.
+    faces : their handles, if somebody has set them; None looks for faces.
+    mm_per_px : the scale, if somebody has set it; needed where no face shows both eyes.
+    skin : (h, w) 0-1 over the whole picture at any size, where skin is, if somebody said so.
 
     Raises
     ------
-    EditError : no face was found, so that nothing says how large a millimetre is.
+    ScaleError : no face was found, so that nothing says how large a millimetre is.
     Cancelled : by the token.
     """
     token = cancel or CancelToken()
     height, width = rgb.shape[:2]
     progress(0.0, "looking for faces")
-    faces = find_faces(rgb)
-    if not faces:
-        raise EditError(
+    found = tuple(find_faces(rgb) if faces is None else faces)
+    if not found and mm_per_px is None:
+        raise ScaleError(
             "The portrait was not surveyed",
-            "no face was found that shows both eyes",
-            "mend by hand; setting the scale on a body detail is not built yet",
+            "no face was found that shows both eyes, so nothing says how large a millimetre is",
+            "set the scale: drag along something whose length you know, then survey again",
         )
+    people: Sequence[FaceGeometry | None] = found or (None,)
     findings: list[Finding] = []
-    skin_px = 0.0
-    for number, face in enumerate(faces):
+    regions, regions_scale = None, min(1.0, math.sqrt(REGIONS_PX / (width * height)))
+    for number, face in enumerate(people):
         token.check()
-        mm_per_px = face.mm_per_px(pupil_distance_mm)
-        place = _surroundings(face, faces, width, height)
-        scale = min(1.0, mm_per_px / SURVEYED_MM)
+        mm = mm_per_px if mm_per_px is not None else _scale_of(face, pupil_distance_mm)
+        place = _surroundings(face, found, width, height)
+        scale = min(1.0, mm / SURVEYED_MM)
         reduced = _reduced(rgb[place.slices], scale)
-        local = face.shifted(-place.x0, -place.y0).scaled(scale)
-        progress((number + 0.2) / len(faces), "telling skin from the rest")
-        skin_map = find_skin(reduced, local, mm_per_px / scale)
+        local = None if face is None else face.shifted(-place.x0, -place.y0).scaled(scale)
+        report = _part_of(progress, number, len(people))
+        report(0.1, "telling skin from the rest")
+        skin_map = find_skin(reduced, local, mm / scale)
+        if skin is not None:
+            skin_map = skin_map.corrected(_cut(skin, place, (height, width), reduced.shape))
         token.check()
-        progress((number + 0.5) / len(faces), "looking for blemishes")
-        spots = find_spots(reduced, skin_map.plain, mm_per_px / scale)
+        report(0.4, "looking for blemishes")
+        spots = find_spots(reduced, skin_map.plain, mm / scale)
         token.check()
-        skin_px += float(skin_map.skin.sum()) / scale**2
-        findings += _findings(reduced, spots, mm_per_px / scale, scale, place)
+        report(0.6, "looking for creases and hairs")
+        lines = find_lines(reduced, skin_map.plain, mm / scale)
+        findings += _findings(reduced, spots, mm / scale, scale, place)
+        findings += [
+            line_finding(reduced, line, mm / scale, scale, place)
+            for line in on_open_skin(lines, spots, local)
+        ]
+        token.check()
+        report(0.8, "telling lips, eyes and hair apart")
+        part = _regions(reduced, skin_map, local, mm / scale, regions_scale / scale)
+        regions = _with_part(regions, part, place, regions_scale, (height, width))
+    assert regions is not None
     progress(1.0, "surveyed")
     ordered = _one_a_place(sorted(findings, key=lambda finding: -finding.severity))
     numbered = tuple(replace(finding, id=n) for n, finding in enumerate(ordered, start=1))
-    return Survey(
-        width, height, tuple(faces), faces[0].mm_per_px(pupil_distance_mm),
-        min(1.0, skin_px / (width * height)), numbered,
-    )  # fmt: skip
+    scale_mm = mm_per_px if mm_per_px is not None else _scale_of(found[0], pupil_distance_mm)
+    return Survey(width, height, found, scale_mm, regions, regions_scale, numbered)
+
+
+def _scale_of(face: FaceGeometry | None, pupil_distance_mm: float) -> float:
+    assert face is not None
+    return face.mm_per_px(pupil_distance_mm)
+
+
+def _cut(
+    plane: Plane, place: Rect, picture: tuple[int, int], shape: tuple[int, ...]
+) -> NDArray[np.bool_]:
+    """The part of a plane of the whole picture that belongs to `place`, at another size."""
+    down, across = plane.shape[0] / picture[0], plane.shape[1] / picture[1]
+    part = plane[
+        round(place.y0 * down) : max(1, round(place.y1 * down)),
+        round(place.x0 * across) : max(1, round(place.x1 * across)),
+    ]
+    resized = cv2.resize(part, (shape[1], shape[0]), interpolation=cv2.INTER_LINEAR)
+    return np.asarray(resized > 0.5)
+
+
+def _part_of(progress: Progress, number: int, n_parts: int) -> Progress:
+    return lambda share, what: progress((number + share) / n_parts, what)
+
+
+def _regions(
+    rgb: FloatImage, skin_map: SkinMap, face: FaceGeometry | None, mm_per_px: float, by: float
+) -> dict[Region, Plane]:
+    """The regions, found on a picture reduced further if it is large."""
+    if by >= 1:
+        return find_regions(rgb, skin_map, face, mm_per_px)
+    smaller = _reduced(rgb, by)
+    size = smaller.shape[1], smaller.shape[0]
+    planes = (
+        cv2.resize(plane.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.5
+        for plane in (skin_map.skin, skin_map.plain, skin_map.lips)
+    )
+    local = None if face is None else face.scaled(by)
+    return find_regions(smaller, SkinMap(*planes), local, mm_per_px / by)
+
+
+def _with_part(
+    regions: dict[Region, Plane] | None,
+    part: dict[Region, Plane],
+    place: Rect,
+    scale: float,
+    picture: tuple[int, int],
+) -> dict[Region, Plane]:
+    """One person's regions put into the whole picture's; elsewhere all is background."""
+    height, width = (max(1, round(side * scale)) for side in picture)
+    box = Rect(round(place.x0 * scale), round(place.y0 * scale),
+               round(place.x1 * scale), round(place.y1 * scale)).intersect(
+                   Rect(0, 0, width, height))  # fmt: skip
+    whole = {}
+    for region, plane in part.items():
+        out = np.full((height, width), region is Region.BACKGROUND, dtype=np.float32)
+        out[box.slices] = cv2.resize(plane, (box.width, box.height), interpolation=cv2.INTER_LINEAR)
+        whole[region] = out
+    return merged(regions, whole)
 
 
 def _findings(
@@ -128,6 +216,7 @@ def _finding(
         rim_broken=extent.rim_broken,
         severity=100 * (1 - math.exp(-spot.z / SEVERE_Z)),
         extent_px=tuple(radius / scale for radius in extent.radii_px),
+        edge_px=extent.edge_px / scale,
     )
 
 
@@ -158,11 +247,11 @@ def _one_a_place(findings: list[Finding]) -> list[Finding]:
 
 
 def _surroundings(
-    face: FaceGeometry, faces: list[FaceGeometry], width: int, height: int
+    face: FaceGeometry | None, faces: Sequence[FaceGeometry], width: int, height: int
 ) -> Rect:
     """The part of the picture that is searched for a face's skin: all of it for a single one."""
     whole = Rect(0, 0, width, height)
-    if len(faces) == 1:
+    if face is None or len(faces) == 1:
         return whole
     x, y = face.at(0, 0.8)
     return Rect.around(x, y, 3.2 * face.pupil_distance_px).intersect(whole)

@@ -1,0 +1,57 @@
+"""Commands on what the survey goes by: face handles, scale, regions, the brief's style."""
+
+from __future__ import annotations
+
+from lather.actions.face import start_measuring
+from lather.actions.table import Action, Run, has_job
+from lather.actions.workbench import Workbench
+from lather.core.survey.region import Region
+from lather.document import edits
+from lather.document.brief import Style
+
+
+def _has_faces(bench: Workbench) -> bool:
+    return bench.job is not None and bool(bench.state.findings.faces)
+
+
+def has_regions(bench: Workbench) -> bool:
+    return bench.job is not None and bool(bench.state.regions.masks)
+
+
+def _next_region(bench: Workbench) -> None:
+    regions = list(Region)
+    place = (regions.index(bench.hand.region) + 1) % len(regions)
+    bench.hands.set_region(regions[place])
+    bench.look(regions=True)
+
+
+def _style(style: Style) -> Run:
+    return lambda bench: bench.change("Style", edits.set_style, style)
+
+
+def _is_style(bench: Workbench, style: Style) -> bool:
+    return bench.job is not None and bench.state.brief.style is style
+
+
+ACTIONS = (
+    Action("view.handles", "Face handles",
+           "Show the eight points of the face that the survey goes by; drag them where they "
+           "belong.", "View", lambda bench: bench.look(handles=not bench.looks.handles),
+           ("Alt+H",), "handles", enabled=_has_faces,
+           checked=lambda bench: bench.looks.handles),
+    Action("view.regions", "Regions",
+           "The region lens: one part of the portrait as it is, all else dimmed.", "View",
+           lambda bench: bench.look(regions=not bench.looks.regions), ("Alt+C",), "region",
+           enabled=has_regions, checked=lambda bench: bench.looks.regions),
+    Action("view.next_region", "Next region", "The region lens shows the next part.", "View",
+           _next_region, ("Alt+Shift+C",), enabled=has_regions),
+    Action("finding.scale", "Set the scale…",
+           "Drag along something whose length you know: for body details and profiles.",
+           "Finding", start_measuring, enabled=has_job),
+    *(
+        Action(f"brief.{style.value}", f"Style: {style.value}", style.help, "Finding",
+               _style(style), enabled=has_job,
+               checked=lambda bench, style=style: _is_style(bench, style))  # type: ignore[misc]
+        for style in Style
+    ),
+)  # fmt: skip

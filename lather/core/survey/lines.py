@@ -1,0 +1,329 @@
+"""Lines on skin: creases, hairs that lie on it, veins.
+
+Each is a ridge: a crease in darkness and broad, a hair in darkness or light and thin, a vein in
+what is less red than the skin around. What counts is the height against the skin's own unevenness
+at that width, so that grain and pores raise the bar where they are.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from lather.core.arrays import FloatImage, Plane
+from lather.core.blur import blurred_within, disc
+from lather.core.colour.density import optical_density
+from lather.core.hair.ridges import Ridge, RidgeMap, follow, ridge_maps, stands_out
+from lather.core.survey.blemishes import Spot
+from lather.core.survey.face import FaceGeometry
+from lather.core.survey.finding import Kind
+
+UNEVENNESS_MM = 12.0
+BORDER_MM = 1.2
+JOINED_MM = 4.0  # pieces of one line that follow each other within so much
+
+
+@dataclass(frozen=True)
+class _Look:
+    """How one kind of line is looked for."""
+
+    kind: Kind
+    least_mm: float  # of its length
+    low_z: float
+    high_z: float
+    least_z: float  # of its mean height
+    least_height: float  # density
+
+
+THIN_MM, BROAD_MM = 0.2, (0.45, 0.8)  # sigmas of the cross-section
+_CREASE = _Look(Kind.CREASE, 7.0, 2.2, 4.5, 6.5, 0.035)
+_DARK_HAIR = _Look(Kind.SKIN_HAIR, 4.0, 3.0, 7.0, 8.0, 0.05)
+_BRIGHT_HAIR = _Look(Kind.SKIN_HAIR, 5.0, 4.0, 9.0, 9.0, 0.06)
+_VEIN = _Look(Kind.VEIN, 10.0, 2.6, 5.0, 7.0, 0.03)
+LEAST_UNBROKEN = 0.75  # pixels of the line per pixel of the way between its ends
+HAIRLINE_MM = 2.5
+NOSTRILS, EAR = (0.38, 0.3), 0.02  # in pupil distances
+THIN = 1.55  # a hair is so much higher at its own width than at a crease's
+LEAST_STANDS_OUT = 0.45
+MOST_BENT = 1.6  # a line is at most so much longer than the way between its ends
+COARSER = 2  # broad lines are looked for on a plane so much smaller
+
+
+@dataclass(frozen=True)
+class Line:
+    """A line on the skin, in pixels of the plane it was found on."""
+
+    kind: Kind
+    path: NDArray[np.float32]  # (N, 2) x, y
+    sigma_px: float
+    height: float  # density
+    z: float
+
+
+def find_lines(rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float) -> list[Line]:
+    """Creases, hairs and veins on plain skin, the clearest first.
+
+    Parameters
+    ----------
+    rgb : (H, W, 3) float32 encoded RGB 0-1.
+    plain : (H, W) bool, skin without features.
+    mm_per_px : scale; about 0.2 is fine enough.
+    """
+    ys, xs = np.flatnonzero(plain.any(1)), np.flatnonzero(plain.any(0))
+    if len(ys) == 0:
+        return []
+    box = np.s_[ys[0] : ys[-1] + 1, xs[0] : xs[-1] + 1]
+    corner = np.array([xs[0], ys[0]], dtype=np.float32)
+    allowed = cv2.erode(plain[box].astype(np.uint8), disc(BORDER_MM / mm_per_px)) > 0
+    if not allowed.any():
+        return []
+    density = optical_density(np.ascontiguousarray(rgb[box]))
+    small = _Coarser.of(density.darkness, density.redness, allowed)
+    broad = [ridge_maps(small.darkness, s / mm_per_px / COARSER)[0] for s in BROAD_MM]
+    hairs, thin_creases = _thin_lines(density.darkness, allowed, broad[0].strength, mm_per_px)
+    free = small.allowed & ~_beside(hairs, allowed.shape, 1.2 / mm_per_px, COARSER)
+    coarse_mm = COARSER * mm_per_px
+    creases = [replace(line, path=_coarser(line.path)) for line in thin_creases]
+    for ridges in broad:
+        creases += _found(small.darkness, ridges, free, _CREASE, coarse_mm)
+    creases = _once_a_place(creases, free.shape, 1.2 / coarse_mm)
+    free &= ~_beside(creases, free.shape, 1.5 / coarse_mm)
+    paleness = -small.redness
+    ridges = ridge_maps(paleness, BROAD_MM[1] / coarse_mm)[0]
+    veins = [
+        line
+        for line in _found(paleness, ridges, free, _VEIN, coarse_mm)
+        if _is_darker(small.darkness, ridges, line)
+    ]
+    lines = [_placed(line, corner) for line in hairs]
+    lines += [_placed(_enlarged(line), corner) for line in (*creases, *veins)]
+    return sorted(lines, key=lambda line: -line.z)
+
+
+def on_open_skin(
+    lines: list[Line], spots: Sequence[Spot], face: FaceGeometry | None
+) -> list[Line]:
+    """Lines that are no part of a nostril, an ear, or the rim of a spot."""
+    kept = []
+    for line in lines:
+        x, y = line.path[len(line.path) // 2]
+        on_spot = any(
+            math.dist((x, y), (spot.x, spot.y)) < 3 * math.sqrt(spot.area_px / math.pi)
+            and len(line.path) < 5 * math.sqrt(spot.area_px)
+            for spot in spots
+        )
+        if on_spot or (face is not None and _on_feature(face, float(x), float(y))):
+            continue
+        kept.append(line)
+    return kept
+
+
+def _on_feature(face: FaceGeometry, x: float, y: float) -> bool:
+    """Nostrils and ears: their folds are the person's."""
+    nose_x, nose_y = face.place_of(*face.handles["nose_tip"])
+    across, down = face.place_of(x, y)
+    nostrils = abs(across - nose_x) < NOSTRILS[0] and -0.1 < down - nose_y < NOSTRILS[1]
+    right, left = (
+        face.place_of(*face.handles[name])[0] for name in ("temple_right", "temple_left")
+    )
+    beside = (across < right + EAR or across > left - EAR) and -0.4 < down < 1.2
+    return nostrils or beside
+
+
+@dataclass(frozen=True)
+class _Coarser:
+    """Planes halved: enough for what is broad."""
+
+    darkness: Plane
+    redness: Plane
+    allowed: NDArray[np.bool_]
+
+    @staticmethod
+    def of(darkness: Plane, redness: Plane, allowed: NDArray[np.bool_]) -> _Coarser:
+        height, width = allowed.shape
+        size = max(1, width // COARSER), max(1, height // COARSER)
+        planes = [
+            cv2.resize(plane, size, interpolation=cv2.INTER_AREA)
+            for plane in (darkness, redness, allowed.astype(np.float32))
+        ]
+        return _Coarser(planes[0], planes[1], planes[2] > 0.9)
+
+
+def _thin_lines(
+    darkness: Plane, allowed: NDArray[np.bool_], broad: Plane, mm_per_px: float
+) -> tuple[list[Line], list[Line]]:
+    """Hairs, which are weaker when looked at broad, and creases, which are not."""
+    dark, bright = ridge_maps(darkness, max(0.7, THIN_MM / mm_per_px))
+    from_rim = cv2.distanceTransform(allowed.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
+    hairs, creases = [], []
+    for line in _found(darkness, dark, allowed, _DARK_HAIR, mm_per_px):
+        rows, columns = _pixels(_coarser(line.path), broad.shape)
+        if line.height <= THIN * float(np.median(broad[rows, columns])):
+            if len(line.path) * mm_per_px > _CREASE.least_mm:
+                creases.append(replace(line, kind=Kind.CREASE))
+        elif _away_from_hairline(line, from_rim, mm_per_px):
+            hairs.append(line)
+    hairs += [
+        line
+        for line in _found(-darkness, bright, allowed, _BRIGHT_HAIR, mm_per_px)
+        if _away_from_hairline(line, from_rim, mm_per_px)
+    ]
+    return hairs, creases
+
+
+def _is_darker(darkness: Plane, ridges: RidgeMap, line: Line) -> bool:
+    """A vein is darker than its sides too; a streak of shine is as pale, and brighter."""
+    rows, columns = _pixels(line.path, darkness.shape)
+    angle = ridges.across[rows, columns]
+    reach_px = 2.5 * ridges.sigma_px
+    sides = []
+    for side in (-1, 1):
+        away = side * reach_px * np.stack([np.cos(angle), np.sin(angle)], 1)
+        beside = (line.path + away).astype(np.float32)
+        sides.append(darkness[_pixels(beside, darkness.shape)])
+    return float(np.median(darkness[rows, columns] - np.maximum(*sides))) > 0
+
+
+def _away_from_hairline(line: Line, from_rim: Plane, mm_per_px: float) -> bool:
+    """Most of the line lies on open skin: hair that ends at the hairline belongs there."""
+    rows, columns = _pixels(line.path, from_rim.shape)
+    return float(np.median(from_rim[rows, columns])) * mm_per_px > HAIRLINE_MM
+
+
+def _pixels(
+    path: NDArray[np.float32], shape: tuple[int, ...]
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Rows and columns of a path's points, inside a plane of that shape."""
+    rows = np.clip(path[:, 1].astype(int), 0, shape[0] - 1)
+    columns = np.clip(path[:, 0].astype(int), 0, shape[1] - 1)
+    return rows, columns
+
+
+def _found(
+    plane: Plane, ridges: RidgeMap, allowed: NDArray[np.bool_], look: _Look, mm_per_px: float
+) -> list[Line]:
+    usual = _usual_height(ridges.strength, allowed, mm_per_px)
+    low = np.maximum(look.low_z * usual, 0.6 * look.least_height)
+    high = np.maximum(look.high_z * usual, look.least_height)
+    pieces = follow(ridges, allowed, low, high, 0.4 * look.least_mm / mm_per_px)
+    joined = _joined(pieces, JOINED_MM / mm_per_px)
+    smooth = cv2.GaussianBlur(plane, (0, 0), 0.7)
+    lines = []
+    for ridge in joined:
+        chord_px = float(np.hypot(*(ridge.path[-1] - ridge.path[0])))
+        if chord_px * mm_per_px < look.least_mm or ridge.length_px > MOST_BENT * chord_px:
+            continue
+        if len(ridge.path) < LEAST_UNBROKEN * chord_px:
+            continue  # grain that happens to lie in a row
+        if stands_out(smooth, ridges, ridge.path) < LEAST_STANDS_OUT:
+            continue
+        rows, columns = ridge.path[:, 1].astype(int), ridge.path[:, 0].astype(int)
+        z = float(ridge.strength / np.median(usual[rows, columns]))
+        if z < look.least_z:
+            continue
+        lines.append(Line(look.kind, ridge.path, ridge.sigma_px, ridge.strength, z))
+    return lines
+
+
+def _once_a_place(lines: list[Line], shape: tuple[int, int], reach_px: float) -> list[Line]:
+    """Of lines that run along each other, the clearest."""
+    kept: list[Line] = []
+    for line in sorted(lines, key=lambda line: -line.z):
+        taken = _beside(kept, shape, reach_px)
+        rows, columns = line.path[:, 1].astype(int), line.path[:, 0].astype(int)
+        if taken[rows, columns].mean() < 0.5:
+            kept.append(line)
+    return kept
+
+
+def _coarser(path: NDArray[np.float32]) -> NDArray[np.float32]:
+    return (path / COARSER).astype(np.float32)
+
+
+def _enlarged(line: Line) -> Line:
+    return replace(line, path=line.path * COARSER, sigma_px=line.sigma_px * COARSER)
+
+
+def _placed(line: Line, corner: NDArray[np.float32]) -> Line:
+    return replace(line, path=line.path + corner)
+
+
+def _usual_height(strength: Plane, allowed: NDArray[np.bool_], mm_per_px: float) -> Plane:
+    """The mean ridge height of the skin around; what sticks out counts as three times that."""
+    middle = float(np.median(strength[allowed & (strength > 0)])) + 1e-6
+    held = np.minimum(strength, np.float32(3 * middle))
+    usual, _ = blurred_within(held, allowed.astype(np.float32), UNEVENNESS_MM / mm_per_px)
+    return np.maximum(usual, np.float32(0.3 * middle))
+
+
+def _joined(pieces: list[Ridge], gap_px: float) -> list[Ridge]:
+    """Pieces whose ends lie near each other and point the same way, as one."""
+    joined: list[Ridge] = []
+    waiting = dict(enumerate(sorted(pieces, key=lambda ridge: -len(ridge.path))))
+    if not waiting:
+        return joined
+    ends = np.concatenate([[r.path[0], r.path[-1]] for r in waiting.values()])
+    tree = cKDTree(ends)
+    while waiting:
+        line = waiting.pop(next(iter(waiting)))
+        following = True
+        while following:
+            following = False
+            near = tree.query_ball_point(line.path[[0, -1]], gap_px)
+            for number in {end // 2 for found in near for end in found}:
+                other = waiting.get(number)
+                path = None if other is None else _continued(line.path, other.path, gap_px)
+                if other is None or path is None:
+                    continue
+                n, m = len(line.path), len(other.path)
+                strength = (n * line.strength + m * other.strength) / (n + m)
+                line = replace(line, path=path, strength=strength)
+                del waiting[number]
+                following = True
+                break
+        joined.append(line)
+    return joined
+
+
+def _continued(
+    one: NDArray[np.float32], other: NDArray[np.float32], gap_px: float
+) -> NDArray[np.float32] | None:
+    """Both paths end to end, if one goes on where the other ends."""
+    for first in (one, one[::-1]):
+        for second in (other, other[::-1]):
+            gap = second[0] - first[-1]
+            length = float(np.hypot(*gap))
+            if length > gap_px:
+                continue
+            along, onward = _direction(first[-8:]), _direction(second[:8])
+            straight = length < 2 or float(gap @ along) > 0.8 * length
+            if float(along @ onward) > 0.8 and straight:
+                return np.concatenate([first, second])
+    return None
+
+
+def _direction(path: NDArray[np.float32]) -> NDArray[np.float32]:
+    step = path[-1] - path[0]
+    unit: NDArray[np.float32] = step / max(float(np.hypot(*step)), 1e-6)
+    return unit
+
+
+def _beside(
+    lines: list[Line], shape: tuple[int, int], reach_px: float, coarser: int = 1
+) -> NDArray[np.bool_]:
+    """Pixels within reach of a line, on a plane that is so much coarser."""
+    drawn = np.zeros(shape, dtype=np.uint8)
+    for line in lines:
+        points = np.round(line.path - 0.5).astype(np.int32)
+        cv2.polylines(drawn, [points], False, 1, max(1, round(2 * reach_px)))
+    if coarser == 1:
+        return drawn > 0
+    size = max(1, shape[1] // coarser), max(1, shape[0] // coarser)
+    smaller: NDArray[np.uint8] = cv2.resize(drawn, size, interpolation=cv2.INTER_AREA)
+    return np.asarray(smaller > 0)

@@ -1,0 +1,75 @@
+"""What the client wants."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from enum import Enum
+from typing import Any
+
+from lather.core.survey.finding import Kind
+
+
+class Weak(Enum):
+    """What is only softened, on a layer of its own: without it a face goes flat."""
+
+    CREASES = "creases"
+    EYE_BAGS = "eye bags"
+
+
+class Style(Enum):
+    """How far to go. Values as in files."""
+
+    NATURAL = "natural"
+    GROOMED = "groomed"
+    FLAWLESS = "flawless"
+
+    @property
+    def help(self) -> str:
+        return _STYLES[self].help
+
+    def keeps(self, kind: Kind) -> bool:
+        """True for what is proposed to be kept."""
+        return kind in (Kind.MOLE, Kind.SCAR, Kind.MARK) or kind in _STYLES[self].keeps
+
+    def strength(self, weak: Weak) -> float:
+        """0-1: how far what is softened is taken back."""
+        return _STYLES[self].strengths[weak]
+
+
+@dataclass(frozen=True)
+class _Means:
+    help: str
+    keeps: frozenset[Kind]
+    strengths: Mapping[Weak, float]
+
+
+_STYLES = {
+    Style.NATURAL: _Means(
+        "Freckles and veins stay; creases at 50 %, eye bags at 40 %.",
+        frozenset({Kind.FRECKLES, Kind.VEIN}),
+        {Weak.CREASES: 0.5, Weak.EYE_BAGS: 0.4},
+    ),
+    Style.GROOMED: _Means(
+        "Freckles stay; creases and eye bags at 55 %.",
+        frozenset({Kind.FRECKLES}),
+        {Weak.CREASES: 0.55, Weak.EYE_BAGS: 0.55},
+    ),
+    Style.FLAWLESS: _Means(
+        "Only moles and scars stay; creases at 60 %, eye bags at 70 %.",
+        frozenset(),
+        {Weak.CREASES: 0.6, Weak.EYE_BAGS: 0.7},
+    ),
+}
+
+
+@dataclass(frozen=True)
+class Brief:
+    """What the client wants, as far as this version asks.
+
+    `delivery_long_side_px` is None for full size.
+    """
+
+    delivery_long_side_px: int | None = None
+    style: Style = Style.GROOMED
+    extras: Mapping[str, Any] = field(default_factory=dict)

@@ -1,0 +1,44 @@
+"""Marking what belongs to the person: a mole, a scar, a dimple to be kept."""
+
+from __future__ import annotations
+
+import math
+
+from lather.core.brush.dabs import Dabs
+from lather.core.brush.stroke import PenSample
+from lather.core.rect import Rect
+from lather.document.job import JobState
+from lather.document.painting import Coverage
+from lather.tools.base import Hand, Outcome, Work
+from lather.tools.surveying import with_mark
+
+
+def begin_mark(state: JobState, hand: Hand) -> Work:
+    return MarkWork(state, hand)
+
+
+class MarkWork(Work):
+    """A click, or a stroke over the mark: a round place around it."""
+
+    def __init__(self, state: JobState, hand: Hand) -> None:
+        self._state = state
+        self._radius_px = hand.brush.size_px / 2
+        self._coverage = Coverage(state.photo.rect)
+
+    def add(self, dabs: Dabs) -> Rect:
+        return self._coverage.stamp(dabs)
+
+    def preview(self) -> JobState:
+        return self._state
+
+    def hatched(self) -> Coverage:
+        return self._coverage
+
+    def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
+        if self._coverage.rect.empty:
+            return None
+        x = sum(sample.x for sample in samples) / len(samples)
+        y = sum(sample.y for sample in samples) / len(samples)
+        farthest = max(math.dist((x, y), (sample.x, sample.y)) for sample in samples)
+        radius_px = farthest + self._radius_px
+        return Outcome("Mark to keep", lambda now: with_mark(now, x, y, radius_px))

@@ -1,0 +1,103 @@
+"""Correcting a region of the portrait by painting on its mask."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from lather.core.area.combine import Combine
+from lather.core.arrays import FULL, FloatImage
+from lather.core.brush.dabs import Dabs
+from lather.core.brush.stroke import PenSample
+from lather.core.rect import Rect
+from lather.core.survey.region import Region
+from lather.document.job import JobState
+from lather.document.painting import Coverage, LiveStroke, MaskPaint
+from lather.document.planes import Regions
+from lather.document.tiles import BLACK_MASK, Tiles
+from lather.errors import EditError
+from lather.render.regions import render_region
+from lather.render.view import Shown
+from lather.tools.base import Hand, Outcome, Work
+
+_PLACE = slice(0, 3)  # of a dab: x, y, radius
+
+
+def begin_correct_region(state: JobState, hand: Hand) -> Work:
+    if not state.regions.masks:
+        raise EditError(
+            "Nothing was corrected", "the portrait has no regions yet", "survey it first"
+        )
+    return RegionWork(state, hand)
+
+
+class RegionWork(Work):
+    """A stroke on the mask of a region, which lies on a reduced picture."""
+
+    def __init__(self, state: JobState, hand: Hand) -> None:
+        self._state = state
+        self._region = hand.region
+        self._takes = hand.combine is Combine.TAKE
+        scale = self._scale = state.regions.scale
+        width, height = round(state.photo.width * scale), round(state.photo.height * scale)
+        base = state.regions.masks.get(hand.region, BLACK_MASK)
+        paint = MaskPaint(0.0 if self._takes else 1.0)
+        self._live = LiveStroke(base, paint, Rect(0, 0, max(1, width), max(1, height)))
+
+    def add(self, dabs: Dabs) -> Rect:
+        small = dabs.copy()
+        small[:, _PLACE] *= np.float32(self._scale)
+        rect = self._live.add(small)
+        x0, y0, x1, y1 = (v / self._scale for v in (rect.x0, rect.y0, rect.x1, rect.y1))
+        return Rect(int(x0) - 2, int(y0) - 2, int(x1) + 3, int(y1) + 3).intersect(
+            self._state.photo.rect
+        )
+
+    def preview(self) -> JobState:
+        return self._with(self._live.tiles())
+
+    def shows(self) -> Shown:
+        return Shown.REGION
+
+    def shown(self, rect: Rect, level: int) -> FloatImage:
+        return render_region(self.preview(), self._region, rect, level)
+
+    def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:  # noqa: ARG002
+        if self._live.rect.empty:
+            return None
+        before = self._state.regions
+        name = f"{'Take from' if self._takes else 'Add to'} region: {self._region.value}"
+        after = self._with(self._live.final_tiles()).regions
+        if not self._takes:
+            after = _without_others(after, self._region, self._live.coverage)
+
+        def apply(now: JobState) -> JobState:
+            if now.regions is not before:
+                raise EditError("The last stroke was dropped", "the regions were changed meanwhile")
+            return replace(now, regions=after)
+
+        return Outcome(name, apply)
+
+    def _with(self, tiles: Tiles) -> JobState:
+        regions = self._state.regions
+        masks = {**regions.masks, self._region: tiles}
+        corrected = regions.corrected | {self._region}
+        return replace(
+            self._state, regions=replace(regions, masks=masks, corrected=corrected)
+        )
+
+
+def _without_others(regions: Regions, region: Region, coverage: Coverage) -> Regions:
+    """Where one region was added, the others give way."""
+    masks = dict(regions.masks)
+    for other, tiles in regions.masks.items():
+        if other is region:
+            continue
+        changed = {}
+        for key in tiles.tiles:
+            if coverage.has(key):
+                left = tiles.pixels(key) * (1 - coverage.tile(key))
+                changed[key] = np.minimum(left + 0.5, FULL).astype(np.uint16)
+        masks[other] = tiles.with_tiles(changed)
+    return replace(regions, masks=masks)
