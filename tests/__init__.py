@@ -4,7 +4,12 @@ import atexit
 import os
 import tempfile
 
+from hypothesis import settings
+
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+settings.register_profile("lather", deadline=None)  # machines are noisy: no timed tests
+settings.load_profile("lather")
 
 # What the application keeps for the user goes to a folder that the run takes away again.
 _home = tempfile.TemporaryDirectory()

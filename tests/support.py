@@ -10,16 +10,21 @@ from pathlib import Path
 import numpy as np
 from hypothesis import strategies as st
 
+from lather.core.area.combine import Combine
 from lather.core.blend.modes import BlendMode
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.rect import Rect
+from lather.core.survey.face import HANDLES, FaceGeometry
 from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
-from lather.document import edits
+from lather.core.survey.region import Region
+from lather.document import areas, edits
+from lather.document.brief import Style
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job, JobState, new_state
 from lather.document.photo import Photo
+from lather.document.planes import Regions, with_plane
 from lather.document.strokes import StrokeRecord
-from lather.document.tiles import TILE_PX
+from lather.document.tiles import BLACK_MASK, TILE_PX
 from lather.document.tree import walk
 from lather.errors import EditError
 from lather.files.delivery import Delivery, encode_photo
@@ -27,6 +32,7 @@ from lather.files.photos import read_photo
 from lather.render.worker import SameThread
 from lather.tools.base import Hand
 from lather.tools.session import PenSession, Viewport
+from lather.tools.surveying import with_mark
 
 DEMO = Path(__file__).parents[1] / "demo"
 
@@ -74,7 +80,7 @@ def painted_state(photo: Photo | None = None, n_layers: int = 2) -> JobState:
 OPERATIONS = (
     "add", "delete", "duplicate", "group", "ungroup", "raise", "lower", "hide", "strength",
     "mode", "mask", "invert", "rename", "size", "paint", "paint mask", "survey", "decide", "undo",
-    "redo", "select",
+    "redo", "select", "area", "no area", "grow area", "region", "handle", "style", "mark",
 )  # fmt: skip
 
 
@@ -105,6 +111,16 @@ def apply_edit(job: Job, name: str, pick: int) -> bool:
         "size": lambda s: edits.set_delivery_long_side(s, 100 * pick or None),
         "paint": lambda s: _painted(s, layer_id, pick),
         "paint mask": lambda s: _mask_painted(s, layer_id, pick),
+        "area": lambda s: areas.outline(
+            s, Rect(9 * pick, 5, 90 + pick, 60), np.full((55, 90 - 8 * pick), pick / 9, "f4"),
+            list(Combine)[pick % 4],
+        ),
+        "no area": lambda s: areas.set_area(s, None),
+        "grow area": lambda s: areas.grow(s, pick - 4.0),
+        "region": lambda s: replace(s, regions=_regions(pick)),
+        "handle": lambda s: _handle_moved(s, pick),
+        "style": lambda s: edits.set_style(s, list(Style)[pick % 3]),
+        "mark": lambda s: with_mark(s, 20.0 * pick, 31.0, 4.0 + pick),
         "survey": lambda s: edits.set_findings(s, surveyed(pick + 1)),
         "decide": lambda s: edits.decide(
             s, [f.id for f in s.findings.items[:pick]], list(FindingState)[pick % 4]
@@ -135,7 +151,19 @@ def surveyed(n: int) -> Findings:
     """Findings as a survey gives them: blemishes, and a mole to be kept."""
     items = [finding(k + 1, 20.0 + 9 * k, 30.5, severity=90.0 - k) for k in range(n)]
     items[-1] = replace(items[-1], kind=Kind.MOLE)
-    return Findings.of_survey(0.25, items)
+    return Findings.of_survey(0.25, items, [FaceGeometry.from_pupils((60.0, 70.0), (120.0, 72.0))])
+
+
+def _regions(pick: int) -> Regions:
+    plane = np.full((30, 40), pick / 9, "f4")
+    tiles = with_plane(BLACK_MASK, Rect(0, 0, 40, 30), plane)
+    return Regions(0.1, {list(Region)[pick % 9]: tiles}, frozenset({Region.LIPS}))
+
+
+def _handle_moved(state: JobState, pick: int) -> JobState:
+    if not state.findings.faces:
+        raise EditError("There is no face")
+    return edits.move_handle(state, 0, HANDLES[pick % 8], 40.0 + pick, 50.0)
 
 
 def _painted(state: JobState, layer_id: int, pick: int) -> JobState:

@@ -15,10 +15,21 @@ class Looks:
     before_held: bool = False
     split: bool = False
     split_at: float = 0.5  # share of the view's width
+    compared: bool = False  # split while a strength is dragged
+    compared_at: float = 0.5
     mask_alone: bool = False
     regions: bool = False  # the region lens: one part of the portrait, all else dimmed
     handles: bool = False  # face handles are shown and can be dragged
     measuring: bool = False  # the next drag is along a known length
+
+    @property
+    def splits(self) -> bool:
+        return self.split or self.compared
+
+    @property
+    def line_at(self) -> float:
+        """Where the line between before and after lies, share of the view's width."""
+        return self.compared_at if self.compared else self.split_at
 
     @property
     def shown(self) -> Shown:

@@ -20,7 +20,7 @@ def blurred(plane: FloatImage, sigma_px: float) -> FloatImage:
     if sigma_px <= _WIDEST_SIGMA_PX:
         exact: FloatImage = cv2.GaussianBlur(plane, (0, 0), sigma_px)
         return exact
-    height, width = plane.shape
+    height, width = plane.shape[:2]
     step = 2 ** int(np.log2(sigma_px / _REDUCED_SIGMA_PX))
     small = cv2.resize(
         plane, (max(1, width // step), max(1, height // step)), interpolation=cv2.INTER_AREA

@@ -94,8 +94,8 @@ def brief_entry(brief: Brief) -> Entry:
 
 
 def findings_entry(findings: Findings) -> Entry | None:
-    """None before the portrait is surveyed."""
-    if findings.mm_per_px is None:
+    """None while nothing is known of the portrait."""
+    if findings == Findings():
         return None
     return {
         "mm_per_px": findings.mm_per_px,
@@ -159,7 +159,9 @@ def findings_from(entry: Entry | None) -> Findings:
     states = {int(item["id"]): FindingState(item["state"]) for item in items}
     decided = {key: state for key, state in states.items() if state is not FindingState.OPEN}
     faces = tuple(_face_from(item) for item in entry.get("faces", ())[:MOST_FACES])
-    return Findings(_measure(entry["mm_per_px"], 1e-6, 1e3), found, decided, faces)
+    scale = entry["mm_per_px"]
+    mm_per_px = None if scale is None else _measure(scale, 1e-6, 1e3)
+    return Findings(mm_per_px, found, decided, faces)
 
 
 def regions_entry(regions: Regions) -> Entry:

@@ -45,6 +45,7 @@ class Hand:
     turn: Turn = field(default_factory=Turn)  # of the source
     reads: Reads = Reads.BELOW
     combine: Combine = Combine.NEW  # what an outline does to the area
+    weak: bool = True  # creases and eye bags go on layers of their own
     region: Region = Region.SKIN  # what Correct region corrects
 
 

@@ -9,10 +9,14 @@ import numpy as np
 
 from lather.core.arrays import FloatImage
 from lather.core.brush.stroke import Brush, PenSample
+from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
+from lather.core.survey.advice import advice_for
 from lather.core.survey.finding import Finding
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document import edits
+from lather.document.areas import limit_of
+from lather.document.brief import Weak
 from lather.document.findings import FindingState
 from lather.document.job import JobState
 from lather.document.layers import PixelLayer, Stage
@@ -22,6 +26,7 @@ from lather.errors import EditError
 from lather.render.compositor import render_below
 from lather.tools.avoid import avoided
 from lather.tools.mend import LAYER_NAME, with_mended
+from lather.tools.weak import weak_kind, with_weak_layer
 
 
 def mend_findings(
@@ -45,7 +50,6 @@ def mend_findings(
     EditError : none of them could be mended.
     Cancelled : by the token; nothing was changed.
     """
-    state, layer_id = _with_layer(state)
     n_done = 0
     free = [finding for finding in findings if finding.stands_free]
     groups = sorted(_touching(free), key=lambda group: max(f.reach_px for f in group))
@@ -54,7 +58,7 @@ def mend_findings(
             cancel.check()
         progress(number / len(groups), f"mending {number + 1} of {len(groups)}")
         try:
-            state = _mended(state, layer_id, group, nth_source)
+            state = _mended(state, group, nth_source)
         except EditError:
             continue
         n_done += len(group)
@@ -78,17 +82,19 @@ def _touching(findings: Sequence[Finding]) -> list[list[Finding]]:
 
 
 def _touch(one: Finding, other: Finding) -> bool:
+    if weak_kind([one]) is not weak_kind([other]):
+        return False  # they go on different layers
     both = one.rect.intersect(other.rect)
     if both.empty:
         return False
     return bool((one.coverage(both) + other.coverage(both) > 1).any())
 
 
-def _mended(
-    state: JobState, layer_id: int, group: Sequence[Finding], nth_source: int
-) -> JobState:
+def _mended(state: JobState, group: Sequence[Finding], nth_source: int) -> JobState:
     from lather.core.mend.spot import mend_spot  # OpenCV is not loaded for the first window
 
+    weak = weak_kind(group)
+    state, layer_id = _with_layer(state) if weak is None else _with_weak_layer(state, weak)
     layer = edits.paintable(state, layer_id)
     picture = state.photo.rect
     place = Rect.union_of(finding.rect for finding in group).intersect(picture)
@@ -102,19 +108,32 @@ def _mended(
         return render_below(state, layer_id, rect, level)
 
     mended = mend_spot(
-        read, picture, place, selection, avoid=avoided(others), nth_source=nth_source
-    )
+        read, picture, place, selection, mode=_mode(group), avoid=avoided(others),
+        nth_source=nth_source,
+    )  # fmt: skip
     record = StrokeRecord(
         tool="mend_spot",
         brush=Brush(size_px=2 * max(finding.reach_px for finding in group), hardness=1.0),
         samples=tuple(PenSample(0.1 * n, f.x, f.y, 1.0) for n, f in enumerate(group)),
         rect=mended.rect,
         source=(mended.source.dx, mended.source.dy),
+        mode=_mode(group).value,
         extras={"findings": ids},
     )
-    after = with_mended(layer, mended, record)
+    after = with_mended(layer, mended, record, limit_of(state, mended.rect))
     state = edits.update_layer(state, layer_id, tiles=after.tiles, strokes=after.strokes)
     return edits.decide(state, ids, FindingState.DONE)
+
+
+def _mode(group: Sequence[Finding]) -> MendMode:
+    """What lines differ by is all that is changed of them: hair is lifted, skin stays."""
+    modes = {advice.mode for f in group if f.kind.is_line and (advice := advice_for(f))}
+    return modes.pop() if len(modes) == 1 and all(f.kind.is_line for f in group) else MendMode.ALL
+
+
+def _with_weak_layer(state: JobState, weak: Weak) -> tuple[JobState, int]:
+    state, layer = with_weak_layer(state, weak)
+    return state, layer.id
 
 
 def _with_layer(state: JobState) -> tuple[JobState, int]:
@@ -122,7 +141,8 @@ def _with_layer(state: JobState) -> tuple[JobState, int]:
     active = state.active
     for layer in (active, *walk(state.layers)):
         usable = isinstance(layer, PixelLayer) and layer.visible and not layer.locked
-        if usable and layer.stage is Stage.CLEAN and (layer is active or layer.name == LAYER_NAME):
+        clean = layer.stage is Stage.CLEAN and getattr(layer, "weak", None) is None
+        if usable and clean and (layer is active or layer.name == LAYER_NAME):
             return state, layer.id
     on_photo = replace(state, active_id=state.layers[0].id)
     above_photo = edits.add_pixel_layer(on_photo, LAYER_NAME, Stage.CLEAN)

@@ -28,6 +28,7 @@ from lather.tools.brush import taken_from, with_layer_to_paint, with_new_pixels
 from lather.tools.copy import check_source, picked_placement
 from lather.tools.reading import below, source_of
 from lather.tools.rim import rim_of
+from lather.tools.weak import weak_kind_at, with_weak_layer, with_weak_pixels
 
 if TYPE_CHECKING:
     from lather.core.mend.result import Mended
@@ -37,12 +38,11 @@ LIVE_MARGIN_PX = 16
 
 
 def begin_mend_spot(state: JobState, hand: Hand) -> Work:
-    return MendWork(with_layer_to_paint(state, LAYER_NAME), hand, "Mend spot")
+    return MendWork(state, hand, "Mend spot")
 
 
 def begin_mend_from_source(state: JobState, hand: Hand) -> Work:
     check_source(hand)
-    state = with_layer_to_paint(state, LAYER_NAME)
     return MendWork(state, hand, "Mend from source", takes_picked=True)
 
 
@@ -50,9 +50,10 @@ class MendWork(Work):
     """Collects what the brush covers, then mends it in one go."""
 
     def __init__(
-        self, state: JobState, hand: Hand, name: str, *, takes_picked: bool = False
+        self, begun: JobState, hand: Hand, name: str, *, takes_picked: bool = False
     ) -> None:
-        self._state = state
+        self._begun = begun
+        state = self._state = with_layer_to_paint(begun, LAYER_NAME)
         self._hand = hand
         self._name = name
         self._takes_picked = takes_picked
@@ -107,22 +108,16 @@ class MendWork(Work):
         return out
 
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
-        from lather.core.mend.spot import mend_spot  # OpenCV is not loaded for the first window
-
-        place = self._coverage.rect
-        if place.empty:
+        place = self._place()
+        if place is None:
             return None
-        mended = mend_spot(
-            self._read,
-            self._state.photo.rect,
-            place,
-            self._coverage.read(place),
-            opacity=self._hand.brush.opacity,
-            mode=self._hand.mode,
-            source=self._placement,
-            read_source=self._read_source,
-            avoid=avoided(self._state.findings),
-        )
+        weak = None
+        if self._hand.weak:
+            weak = weak_kind_at(self._begun, place, by_source=self._takes_picked)
+        state, layer = self._state, self._layer
+        if weak is not None:
+            state, layer = with_weak_layer(self._begun, weak)
+        mended = self._mended(state, layer)
         record = StrokeRecord(
             tool=self._hand.tool,
             brush=self._hand.brush,
@@ -131,28 +126,59 @@ class MendWork(Work):
             mode=self._hand.mode.value,
             **taken_from(mended.source),
         )
-        after = with_mended(self._layer, mended, record, limit_of(self._state, mended.rect))
-        settled = self._settled(after, mended.rect)
+        after = with_mended(layer, mended, record, limit_of(state, mended.rect))
+        settled = self._settled(state, after, mended.rect)
 
         def apply(now: JobState) -> JobState:
-            changed = with_new_pixels(now, self._state, self._layer, after)
+            if weak is None:
+                changed = with_new_pixels(now, state, layer, after)
+            else:
+                changed = with_weak_pixels(now, layer, after)
             return edits.decide(changed, settled, FindingState.DONE)
 
-        covered = Place(place, self._coverage.read(place) / max(self._hand.brush.opacity, 1e-3))
-        rim = rim_of(self._read, self._state.photo.rect, covered)
-        if rim is None or rim.share <= MOST_BROKEN:
-            return Outcome(self._name, apply)
-        return Outcome(self._name, apply, covered, rim.share)
+        rim = rim_of(below(state, layer.id), state.photo.rect, place)
+        broken = rim is not None and rim.share > MOST_BROKEN
+        return Outcome(
+            self._name if weak is None else f"Soften {weak.value}",
+            apply,
+            place if broken else None,
+            rim.share if rim is not None else 0.0,
+        )
 
-    def _settled(self, after: PixelLayer, touched: Rect) -> list[int]:
-        """Open findings under the stroke that no longer show."""
+    def _place(self) -> Place | None:
+        """What the brush covered, as shares of its opacity."""
+        rect = self._coverage.rect
+        if rect.empty:
+            return None
+        opacity = max(self._hand.brush.opacity, 1e-3)
+        return Place(rect, self._coverage.read(rect) / np.float32(opacity))
+
+    def _mended(self, state: JobState, layer: PixelLayer) -> Mended:
+        from lather.core.mend.spot import mend_spot  # OpenCV is not loaded for the first window
+
+        rect = self._coverage.rect
+        return mend_spot(
+            below(state, layer.id),
+            state.photo.rect,
+            rect,
+            self._coverage.read(rect),
+            opacity=self._hand.brush.opacity,
+            mode=self._hand.mode,
+            source=self._placement,
+            read_source=source_of(state, layer.id, self._hand.reads),
+            avoid=avoided(state.findings),
+        )
+
+    def _settled(self, before: JobState, after: PixelLayer, touched: Rect) -> list[int]:
+        """Open findings under the stroke that no longer show, or are softened."""
         from lather.core.survey.presence import is_gone, looked_at, presence
 
-        before, findings = self._state, self._state.findings
-        mended = edits.update_layer(before, after.id, tiles=after.tiles)
+        findings = before.findings
+        # What a weak layer shows in full counts: its strength is the brief's business.
+        mended = edits.update_layer(before, after.id, tiles=after.tiles, strength=1.0)
         gone = []
         for finding in findings.in_state(FindingState.OPEN):
-            if not touched.contains_point(finding.x, finding.y):
+            if touched.intersect(finding.rect).empty:
                 continue
             rect = looked_at(finding).intersect(before.photo.rect)
             shown = [presence(render(s, rect), rect, finding) for s in (before, mended)]

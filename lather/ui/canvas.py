@@ -225,8 +225,8 @@ class Canvas(QWidget):
         painter.restore()
         if not self.bench.looks.before and not self.bench.looks.before_held:
             draw_findings(painter, self.bench, ratio)
-        if self.bench.looks.split:
-            draw_split_line(painter, self.width() * self.bench.looks.split_at, self.height())
+        if self.bench.looks.splits:
+            draw_split_line(painter, self.width() * self.bench.looks.line_at, self.height())
         self._handles.draw(painter, ratio)
         self._hand.draw(painter, self.tiles, self._cursor, ratio)
 
@@ -394,8 +394,8 @@ class Canvas(QWidget):
 
     def _on_split_line(self, position: QPointF) -> bool:
         looks = self.bench.looks
-        at = self.width() * looks.split_at
-        return looks.split and abs(position.x() - at) <= SPLIT_GRIP_PX
+        at = self.width() * looks.line_at
+        return looks.splits and abs(position.x() - at) <= SPLIT_GRIP_PX
 
     def _device(self, position: QPointF) -> tuple[float, float]:
         ratio = self.devicePixelRatioF()

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 
-from PyQt6.QtCore import QPointF
-from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPainterPathStroker, QPen, QPolygonF
 
 from lather.actions.workbench import Workbench
 from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
@@ -16,7 +16,11 @@ from lather.ui.theme import theme
 SMALLEST_PX = 7.0  # radius below which a mark could not be told
 MOST_CORNER = 1.4  # radii from the centre; a triangle around the circle would be too large
 GAP_PX = 3.0  # between what is marked and its mark
-_CORNERS = {Kind.DARK: 4, Kind.BRIGHT: 3, Kind.MOLE: 6, Kind.FRECKLES: 6}
+_CORNERS = {
+    Kind.DARK: 4, Kind.BRIGHT: 3, Kind.FLAKE: 5, Kind.MOLE: 6, Kind.SCAR: 6, Kind.FRECKLES: 6,
+    Kind.MARK: 6,
+}  # fmt: skip
+_DASHES = {Kind.CREASE: (), Kind.SKIN_HAIR: (2, 3), Kind.VEIN: (7, 3)}  # of a line's two sides
 _SHOWN = (FindingState.OPEN, FindingState.KEPT)
 
 
@@ -31,17 +35,24 @@ def draw_findings(painter: QPainter, bench: Workbench, ratio: float) -> None:
         state = findings.state(finding)
         if state not in _SHOWN and not current:
             continue
-        path = _outline(bench, finding, ratio) if current else _shape(bench, finding, ratio)
+        if finding.path_px:
+            path = _sides(bench, finding, ratio)
+        else:
+            path = _outline(bench, finding, ratio) if current else _shape(bench, finding, ratio)
         kept = state is FindingState.KEPT
         painter.setPen(QPen(QColor(0, 0, 0, 150), 3.0 if current else 2.6))
         painter.drawPath(path)
         colour = QColor(theme().accent) if current else QColor(255, 255, 255, 150 if kept else 230)
-        painter.setPen(QPen(colour, 1.6 if current else 1.2))
+        pen = QPen(colour, 1.6 if current else 1.2)
+        dashes = _DASHES.get(finding.kind, ())
+        if dashes:
+            pen.setDashPattern(dashes)
+        painter.setPen(pen)
         painter.drawPath(path)
 
 
 def _shape(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
-    """A circle for red, a diamond for dark, a triangle for bright, a hexagon for what stays."""
+    """By kind: red a circle, dark four corners, bright three, flakes five, what stays six."""
     centre, radius = _placed(bench, finding, ratio)
     path = QPainterPath()
     corners = _CORNERS.get(finding.kind)
@@ -53,6 +64,20 @@ def _shape(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
     points = [centre + QPointF(outer * math.cos(t), outer * math.sin(t)) for t in turns]
     path.addPolygon(QPolygonF([*points, points[0]]))
     return path
+
+
+def _sides(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
+    """Both sides of a line, beside what is marked."""
+    assert bench.geometry is not None
+    places = [QPointF(*bench.geometry.to_view(x, y)) / ratio for x, y in finding.path_px]
+    half = max(finding.reach_px * bench.geometry.zoom / ratio, 2.0) + GAP_PX
+    middle = QPainterPath()
+    middle.addPolygon(QPolygonF(places))
+    stroker = QPainterPathStroker()
+    stroker.setWidth(2 * half)
+    stroker.setCapStyle(Qt.PenCapStyle.RoundCap)
+    stroker.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+    return stroker.createStroke(middle).simplified()
 
 
 def _outline(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:

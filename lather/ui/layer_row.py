@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 from lather.actions.layer import rename, toggle_visible
 from lather.actions.workbench import Workbench
 from lather.document import edits
-from lather.document.layers import GroupLayer, Layer, PhotoLayer
+from lather.document.layers import GroupLayer, Layer, PhotoLayer, PixelLayer
 from lather.ui import icons
 from lather.ui.theme import BODY_PX, SMALL_PX, font, theme
 
@@ -138,6 +138,7 @@ class LayerRow(QWidget):
             self._guard(lambda: self.bench.set_on_mask(on))
         elif self._on_bar(position):
             self._gesture = next(_gestures)
+            self._compare()
             self._set_strength(position)
         else:
             self._pressed_at = position
@@ -153,6 +154,7 @@ class LayerRow(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         dragged, self._dragged = self._dragged, False
+        self.bench.look(compared=False)
         self._gesture = self._pressed_at = None
         self.unsetCursor()
         if dragged:
@@ -208,6 +210,16 @@ class LayerRow(QWidget):
                 "Strength", edits.set_strength, self.layer.id, strength, gesture=gesture
             )
         )
+
+    def _compare(self) -> None:
+        """Before and after side by side while what is softened is weighed."""
+        geometry = self.bench.geometry
+        if not isinstance(self.layer, PixelLayer) or self.layer.weak is None or geometry is None:
+            return
+        bounds = self.layer.bounds
+        middle = (bounds.x0 + bounds.x1) / 2 if bounds is not None else geometry.centre_x
+        share = geometry.to_view(middle, 0)[0] / geometry.view_width
+        self.bench.look(compared=True, compared_at=min(max(share, 0.1), 0.9))
 
     def _hint(self) -> str:
         if isinstance(self.layer, PhotoLayer):

@@ -60,10 +60,10 @@ class PictureView:
     def draw(self, painter: QPainter, tiles: ViewTiles, geometry: ViewGeometry) -> None:
         """Draw in device pixels; a mirrored view has its painter mirrored already."""
         looks = self._bench.looks
-        if not looks.split:
+        if not looks.splits:
             self._draw_one(painter, tiles, geometry, looks.shown)
             return
-        at = round(geometry.view_width * looks.split_at)
+        at = round(geometry.view_width * looks.line_at)
         left = QRect(0, 0, at, geometry.view_height)
         right = QRect(at, 0, geometry.view_width - at, geometry.view_height)
         if geometry.mirrored:  # the clip is mirrored with the painter

@@ -26,6 +26,7 @@ from lather.core.area.combine import Combine
 from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
 from lather.core.survey.finding import MOST_BROKEN
+from lather.core.survey.region import Region
 from lather.document.job import JobState
 from lather.tools.advice import brush_advice
 from lather.tools.source import Reads, SourceGoes
@@ -85,6 +86,7 @@ READS_TEXTS = {
     "never baked in.",
     Reads.ALL: "Takes from all that shows, adjustments included.",
 }
+REGION_TEXTS = {region: f"Correct the mask of: {region.value}." for region in Region}
 SOURCE_TEXTS = {
     SourceGoes.FOLLOWING: "Keeps its distance from the brush.",
     SourceGoes.FIXED: "Every stroke begins at the picked place again.",
@@ -111,6 +113,8 @@ class ToolCard(Panel):
         self.modes = self._add_choice("Acts on", MODE_TEXTS, bench.hands.set_mode)
         self.sources, self.reads = self._add_sources()
         self.turn = self._add_turn(actions)
+        self.region = _combo("Region", REGION_TEXTS, bench.hands.set_region)
+        self.column.addWidget(self.region)
         self.combine = self._add_choice("Area", COMBINE_TEXTS, bench.hands.set_combine)
         self.area_row = self._add_commands("", _AREA, actions)
         self.dynamics = self._add_commands("Pen", _DYNAMICS, actions)
@@ -149,9 +153,12 @@ class ToolCard(Panel):
         self.reads.setCurrentIndex(list(READS_TEXTS).index(hand.reads))
         self.turn.setVisible(entry.uses_turn)
         self._show_turn(hand.turn)
+        self.region.setVisible(entry.uses_region)
+        self.region.setCurrentIndex(list(Region).index(hand.region))
         self.combine.setVisible(entry.uses_combine)
         _show_choice(self.combine, hand.combine)
-        self.area_row.setVisible(entry.uses_combine or has_area(self.bench))
+        outlines = entry.uses_combine and not entry.uses_region
+        self.area_row.setVisible(outlines or has_area(self.bench))
         self.dynamics.setVisible(entry.is_brush)
         self.colour_button.setVisible(entry.uses_colour and not hand.on_mask)
         self._show_colour()

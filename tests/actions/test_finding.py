@@ -140,4 +140,7 @@ class SurveyTest(Case):
         bench.take_job(Job(new_state(skin_photo())))
         commands.survey(bench)
         self.assertIn("no face was found", said[-1])
-        self.assertFalse(bench.state.findings.surveyed)
+        self.assertFalse(bench.state.surveyed)
+        self.assertEqual(bench.offer.title, "Set the scale")
+        bench.offer.run()
+        self.assertTrue(bench.looks.measuring)

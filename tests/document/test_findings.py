@@ -17,7 +17,7 @@ class FindingsTest(unittest.TestCase):
         findings = surveyed(4)
         self.assertEqual([f.id for f in findings.in_state(FindingState.KEPT)], [4])
         self.assertEqual([f.id for f in findings.in_state(FindingState.OPEN)], [1, 2, 3])
-        self.assertFalse(Findings().surveyed)
+        self.assertIsNone(Findings().mm_per_px)
         self.assertTrue(findings.surveyed)
 
     def test_decisions_are_undoable_steps(self) -> None:
@@ -72,7 +72,8 @@ class FileTest(Case):
 
     def test_kinds_say_whom_they_belong_to(self) -> None:
         for kind in Kind:
-            self.assertNotEqual(kind.is_blemish, kind.belongs_to_person)
+            groups = (kind.is_blemish, kind.belongs_to_person, kind.is_line, kind is Kind.FLAKE)
+            self.assertEqual(sum(groups), 1)
             self.assertEqual(finding(1, kind=kind).kind, kind)
 
 

@@ -108,7 +108,7 @@ class RoundTripTest(Case):
         """A newer Lather of the same format may have written more."""
         def extend(job) -> None:
             job["mood"] = {"a": [1, 2]}
-            job["brief"]["style"] = "soft"
+            job["brief"]["mood"] = "soft"
             job["layers"][1]["glow"] = 0.5
             job["layers"][1]["mask"]["feather_px"] = 3
 
@@ -123,7 +123,7 @@ class RoundTripTest(Case):
         with zipfile.ZipFile(second) as archive:
             job = json.loads(archive.read("job.json"))
         self.assertEqual(job["mood"], {"a": [1, 2]})
-        self.assertEqual(job["brief"]["style"], "soft")
+        self.assertEqual(job["brief"]["mood"], "soft")
         self.assertEqual(job["layers"][1]["glow"], 0.5)
         self.assertEqual(job["layers"][1]["mask"]["feather_px"], 3)
         self.assertEqual(job["layers"][1]["name"], "renamed")

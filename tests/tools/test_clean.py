@@ -186,7 +186,7 @@ class WideGamutTest(Case):
         import pyvips
 
         from lather.files.photos import read_photo
-        from lather.tools.clean import survey_photo
+        from lather.tools.surveying import survey_photo
         from tests.support import DEMO
 
         path = self.folder / "wide.tif"

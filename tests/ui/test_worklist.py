@@ -143,9 +143,8 @@ class SourceTest(WindowCase):
         self.assertEqual(offsets[0], offsets[1])
         self.assert_close(offsets[0], (100, 50), 1)
         for goes in SourceGoes:
-            button = next(b for b in self.window.tool_card.sources.findChildren(QPushButton)
-                          if b.property("choice") is goes)
-            button.click()
+            goes_list = self.window.tool_card.goes
+            goes_list.activated.emit(list(SourceGoes).index(goes))
             self.assertIs(self.bench.hand.source_goes, goes)
 
     def test_only_a_tool_that_uses_it_sets_the_distance(self) -> None:

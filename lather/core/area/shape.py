@@ -13,6 +13,7 @@ from lather.core.blur import blurred
 from lather.core.rect import Rect
 
 _SUBPIXEL_BITS = 4
+FINE_UP_TO_PX = 1500  # long side up to which the rim is drawn four times as fine
 FEATHER_SIGMAS = 2.5  # a feather of so many sigmas on either side holds all of the soft band
 
 
@@ -34,16 +35,22 @@ def outline_coverage(points: NDArray[np.float32], rect: Rect) -> Plane:
     points : (N, 2) x, y in pixels of the picture, N >= 1.
     rect : the part of the picture that is asked for.
     """
-    shifted = (points - (rect.x0 + 0.5, rect.y0 + 0.5)) * (1 << _SUBPIXEL_BITS)
-    polygon = np.round(shifted).astype(np.int32)
-    filled = np.zeros((rect.height, rect.width), dtype=np.uint8)
-    cv2.fillPoly(filled, [polygon], 255, cv2.LINE_AA, _SUBPIXEL_BITS)
+    finer = 4 if max(rect.width, rect.height) <= FINE_UP_TO_PX else 1
+    scaled = (points - (rect.x0, rect.y0)) * finer - 0.5
+    polygon = np.round(scaled * (1 << _SUBPIXEL_BITS)).astype(np.int32)
+    filled = np.zeros((rect.height * finer, rect.width * finer), dtype=np.uint8)
+    cv2.fillPoly(filled, [polygon], 255, cv2.LINE_8, _SUBPIXEL_BITS)
     outside = cv2.copyMakeBorder((filled < 128).astype(np.uint8), 1, 1, 1, 1,
                                  cv2.BORDER_CONSTANT, value=1)  # fmt: skip
     _, labels = cv2.connectedComponents(outside, connectivity=4)
     enclosed = (outside > 0) & (labels != labels[0, 0])
     filled[enclosed[1:-1, 1:-1]] = 255
-    return filled.astype(np.float32) / np.float32(255)
+    size = rect.width, rect.height
+    covered: Plane = cv2.resize(filled, size, interpolation=cv2.INTER_AREA).astype(np.float32)
+    if covered.max() < 128:  # a point or a line: the pixels it runs through
+        thin = np.floor(points - (rect.x0, rect.y0)).astype(np.int32)
+        cv2.polylines(covered, [thin], True, 255.0)
+    return covered / np.float32(255)
 
 
 def grown(area: Plane, by_px: float) -> Plane:

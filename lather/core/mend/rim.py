@@ -21,7 +21,8 @@ N_POINTS = 72
 SMOOTHED = 0.12  # of the place's reach: pores and grain do not break a rim
 LEAST_SMOOTHED_PX = 1.0
 OUTLINE_SMOOTHED_PX = 2.0
-OUTLINE_STRETCH = 0.2  # of an outline's length
+OUTLINE_STRETCH, STEP_STRETCH = 0.2, 0.03  # of an outline's length
+STEP_ABOVE = 2 * BROKEN_ABOVE  # shading along a stretch is no edge
 
 
 @dataclass(frozen=True)
@@ -73,8 +74,8 @@ def examine_rim(rgb: FloatImage, points: NDArray[np.float32]) -> RimTest:
 def examine_outline(rgb: FloatImage, points: NDArray[np.float32]) -> RimTest:
     """Test a long closed outline of any shape, point by point against its own neighbourhood.
 
-    What lies along a long rim is no plane any more, so the light is compared with its median
-    over a stretch to either side.
+    What lies along a long rim is no plane any more. A hair that crosses it sticks out of the
+    median of a stretch around; an edge that crosses it parts a stretch before from one after.
 
     Parameters
     ----------
@@ -86,7 +87,12 @@ def examine_outline(rgb: FloatImage, points: NDArray[np.float32]) -> RimTest:
         np.pad(light, half, mode="wrap"), 2 * half + 1
     )
     off = np.abs(light - np.median(stretches, axis=1))
-    return RimTest(points, outside | (off > BROKEN_ABOVE))
+    near = max(2, round(len(points) * STEP_STRETCH))
+    sides = np.lib.stride_tricks.sliding_window_view(
+        np.pad(light, near, mode="wrap"), 2 * near + 1
+    )
+    step = np.abs(np.median(sides[:, :near], 1) - np.median(sides[:, -near:], 1))
+    return RimTest(points, outside | (off > BROKEN_ABOVE) | (step > STEP_ABOVE))
 
 
 def evenly_spaced(outline: NDArray[np.float32], n_points: int) -> NDArray[np.float32]:
