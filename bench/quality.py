@@ -83,18 +83,18 @@ def _portrait(title: str, image: Image, truth: Image, marks: list[dict]) -> list
 
 def _cleaned(image: Image) -> tuple[Image, list, Image]:
     """The picture as Lather cleans it, what it found, and where it mended."""
-    from lather.document import edits
-    from lather.document.findings import Findings, FindingState
+    from lather.document.findings import FindingState
     from lather.document.job import new_state
     from lather.document.photo import Photo
     from lather.render.flatten import flatten
-    from lather.tools.clean import mend_findings, survey_photo
+    from lather.tools.clean import mend_findings
+    from lather.tools.surveying import survey_photo, with_survey
 
     photo = Photo((image * 65535 + 0.5).astype(np.uint16), name="portrait.png")
-    measured = survey_photo(photo)
-    findings = Findings.of_survey(measured.mm_per_px, measured.findings)
-    state = edits.set_findings(new_state(photo), findings)
-    state = mend_findings(state, list(findings.in_state(FindingState.OPEN)))
+    state = with_survey(new_state(photo), survey_photo(photo))
+    findings = state.findings
+    open_ones = findings.in_state(FindingState.OPEN)
+    state = mend_findings(state, [f for f in open_ones if f.kind.is_blemish])
     covered = np.zeros(image.shape[:2], dtype=np.float32)
     for finding in state.findings.in_state(FindingState.DONE):
         rect = finding.rect.intersect(photo.rect)

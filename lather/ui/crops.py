@@ -26,7 +26,8 @@ def crop_of(state: JobState, rect: Rect, surround: float) -> QIcon:
                    QImage.Format.Format_RGB32)
     scaled = image.scaled(CROP_PX, CROP_PX, Qt.AspectRatioMode.IgnoreAspectRatio,
                           Qt.TransformationMode.SmoothTransformation)
-    picture = QPixmap.fromImage(scaled)
+    # A copy: an image of the very size wanted would still lie in the array's memory.
+    picture = QPixmap.fromImage(scaled.copy())
     icon = QIcon(picture)
     icon.addPixmap(picture, QIcon.Mode.Selected)  # the toolkit would tint it
     return icon

@@ -127,7 +127,7 @@ class FindingList(QWidget):
         findings = self.findings
         shown = [f for f in findings.items if state is None or findings.state(f) is state]
         if self.order.currentIndex() == 1:
-            shown.sort(key=lambda finding: -finding.diameter_mm)
+            shown.sort(key=lambda finding: -max(finding.diameter_mm, finding.length_mm))
         elif self.order.currentIndex() == 2:
             shown.sort(key=lambda finding: finding.y)
         return shown
@@ -137,7 +137,7 @@ class FindingList(QWidget):
         place = Rect.around(finding.x, finding.y, CROP_RADII * finding.reach_px / 2)
         item = QListWidgetItem(
             crop_of(self.bench.state, place, self.bench.surround),
-            f"{TITLES[finding.kind]}, {finding.diameter_mm:.1f} mm\n"
+            f"{TITLES[finding.kind]}, {_size_text(finding)}\n"
             f"severity {finding.severity:.0f} · {state.value}"
             + ("" if finding.stands_free else " · edge"),
         )
@@ -177,6 +177,12 @@ class FindingList(QWidget):
             button.refresh()
         self.mend_all.refresh()
         self.other.refresh()
+
+
+def _size_text(finding: Finding) -> str:
+    if finding.path_px:
+        return f"{finding.length_mm:.0f} mm"
+    return f"{finding.diameter_mm:.1f} mm"
 
 
 class _DecideButton(CommandButton):

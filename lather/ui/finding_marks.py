@@ -28,6 +28,8 @@ def draw_findings(painter: QPainter, bench: Workbench, ratio: float) -> None:
     """Mark what is open or kept, while the Clean stage is looked at."""
     if bench.job is None or bench.geometry is None or bench.stage is not Stage.CLEAN:
         return
+    if bench.looks.handles or bench.looks.regions:
+        return  # one thing at a time
     findings = bench.state.findings
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     for finding in findings.items:

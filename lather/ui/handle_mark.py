@@ -15,6 +15,7 @@ from lather.ui.worded import draw_tag
 
 GRIP_PX = 12.0
 RING_PX, DOT_PX = 9.0, 1.6
+ROOM_PX = 190.0  # between the pupils, from which the handles are named
 _RIM = ("temple_right", "chin", "temple_left")
 _MOUTH = ("mouth_right", "mouth_left")
 
@@ -84,6 +85,7 @@ class HandleMark:
 
     def _draw_handles(self, painter: QPainter, ratio: float) -> None:
         places = self._places(ratio)
+        named = self._room_px(ratio) > ROOM_PX
         for index in range(len(self._bench.state.findings.faces)):
             for names in (_RIM, _MOUTH):
                 path = QPainterPath(places[index, names[0]])
@@ -102,7 +104,14 @@ class HandleMark:
                 painter.setPen(QPen(colour, width))
                 painter.drawEllipse(place, RING_PX, RING_PX)
                 painter.drawEllipse(place, DOT_PX, DOT_PX)
-            draw_tag(painter, place + QPointF(RING_PX + 4, 0), HANDLE_TITLES[name])
+            if named or held:
+                draw_tag(painter, place + QPointF(RING_PX + 4, 0), HANDLE_TITLES[name])
+
+    def _room_px(self, ratio: float) -> float:
+        """How far apart the pupils of the smallest face lie in the widget."""
+        zoom = self._bench.geometry.zoom if self._bench.geometry is not None else 1.0
+        faces = self._bench.state.findings.faces
+        return min((face.pupil_distance_px for face in faces), default=0.0) * zoom / ratio
 
     def _places(self, ratio: float) -> dict[tuple[int, str], QPointF]:
         """Where each handle lies in the widget."""

@@ -63,7 +63,7 @@ _DYNAMICS = (
 
 
 E = TypeVar("E", bound=Enum)
-TOOLS_PER_ROW = 5
+TOOLS_PER_ROW = 6
 OWN_BRUSH, SAVE_PRESET = "Your brush", "Save as preset…"
 BROKEN_RIM_ADVICE = (
     "An edge crosses this rim: a mend would smear. Copy from source at 10-20 %, or cut it free."
@@ -157,6 +157,7 @@ class ToolCard(Panel):
         self.region.setCurrentIndex(list(Region).index(hand.region))
         self.combine.setVisible(entry.uses_combine)
         _show_choice(self.combine, hand.combine)
+        self._show_combine(entry.uses_region, hand.combine)
         outlines = entry.uses_combine and not entry.uses_region
         self.area_row.setVisible(outlines or has_area(self.bench))
         self.dynamics.setVisible(entry.is_brush)
@@ -183,6 +184,17 @@ class ToolCard(Panel):
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         if (before.area is None) != (after.area is None) or before.findings is not after.findings:
             self.reset()
+
+    def _show_combine(self, on_region: bool, combine: Combine) -> None:
+        """A region is only added to or taken from."""
+        for button in self.combine.findChildren(QPushButton):
+            choice = button.property("choice")
+            button.setVisible(not on_region or choice in (Combine.ADD, Combine.TAKE))
+            if on_region and choice is Combine.ADD:
+                button.setChecked(combine is not Combine.TAKE)
+        title = self.combine.findChild(QLabel)
+        if title is not None:
+            title.setText("Paint" if on_region else "Area")
 
     def _show_turn(self, turn: Turn) -> None:
         parts = [f"{turn.angle_deg:.0f}°"] if turn.angle_deg else []
