@@ -34,10 +34,11 @@ LEAST_Z = {Kind.DARK: 5.0, Kind.BRIGHT: 6.0, Kind.RED: 4.3}
 MOST_ELONGATION = 2.1
 MOST_SLOPE = 0.45  # of the contrast, over the mark's diameter
 LEAST_CLEARNESS = 3.2  # contrast against what is left on the ring
-AREA_MM2 = {Kind.DARK: (0.8, 60.0), Kind.RED: (1.0, 60.0), Kind.BRIGHT: (0.3, 6.0)}  # half height
+AREA_MM2 = {Kind.DARK: (0.8, 60.0), Kind.RED: (1.0, 60.0), Kind.BRIGHT: (0.4, 2.5),
+            Kind.FLAKE: (0.35, 6.0)}  # half height
 RED_SHARE = 0.6  # of darkness: blood absorbs green, pigment all colours
 REDDENED_MM, LEAST_REDDENED_Z = 1.5, 4.0
-LEAST_FLAKE_MM2, LEAST_FLAKE_CONTRAST, FLAKE_PALENESS = 0.35, 0.09, 0.15
+LEAST_FLAKE_CONTRAST, FLAKE_PALENESS = 0.09, 0.15
 FLAKE_SKIN_MM, SHINY_PERCENTILE = 4.0, 30.0
 FLAKES_WITHIN_MM, LEAST_FLAKES = 8.0, 4
 CHANNELS = (Kind.DARK, Kind.BRIGHT, Kind.RED)
@@ -79,18 +80,19 @@ def find_spots(rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float) -> l
         # Each kind by itself: where two compete, the clearer may fail when looked at.
         least_z = _least_z(kind, sigmas_px * np.float32(mm_per_px))
         peaks = (z == cv2.dilate(z, disc(APART_MM / mm_per_px))) & (z > least_z)
-        low, high = AREA_MM2[kind]
         for y, x in np.argwhere(peaks):
             spot = _examined(
                 planes[kind], allowed, int(x), int(y), float(sigmas_px[y, x]), kind, float(z[y, x])
             )
-            if spot is None or not low < spot.area_px * mm_per_px**2 < high:
+            if spot is None:
                 continue
             if kind is Kind.BRIGHT and not _reddened(responses[Kind.RED].z, spot, mm_per_px):
                 if not _is_flake(spot, density, allowed, mm_per_px):
                     continue  # a glint on a pore
                 spot = replace(spot, kind=Kind.FLAKE)
-            spots.append(spot)
+            low, high = AREA_MM2[spot.kind]
+            if low < spot.area_px * mm_per_px**2 < high:
+                spots.append(spot)
     clearest = _without_doubles(sorted(spots, key=lambda spot: -spot.z), mm_per_px)
     told = [_told_apart(spot, density, allowed) for spot in clearest]
     return _flakes_in_groups(told, mm_per_px)
@@ -198,7 +200,7 @@ def _is_flake(spot: Spot, density: Density, allowed: Plane, mm_per_px: float) ->
 
     Shine makes glints of pores; a flake scatters all colours alike wherever it lies.
     """
-    if spot.area_px * mm_per_px**2 < LEAST_FLAKE_MM2 or spot.contrast < LEAST_FLAKE_CONTRAST:
+    if spot.contrast < LEAST_FLAKE_CONTRAST:
         return False
     rect = Rect.around(spot.x, spot.y, FLAKE_SKIN_MM / mm_per_px).intersect(
         Rect(0, 0, allowed.shape[1], allowed.shape[0])
