@@ -101,7 +101,8 @@ class GraftTest(Case):
         out = graft(read_from(self.image), self.bed(), Placement(90, 0))
         row = out.colour[80 - out.rect.y0, :, 0]
         at = 150 - 90 - out.rect.x0
-        self.assertGreater(abs(float(row[at - 4 : at - 1].mean() - row[at + 1 : at + 4].mean())), 0.15)
+        left, right = row[at - 4 : at - 1].mean(), row[at + 1 : at + 4].mean()
+        self.assertGreater(abs(float(left - right)), 0.15)
 
     def test_the_preview_is_what_comes(self) -> None:
         for placement in (Placement(80, 10), Placement(70, -20, Turn(True, 30.0), (60.0, 80.0))):

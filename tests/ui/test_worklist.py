@@ -2,7 +2,6 @@
 
 from PyQt6.QtCore import QEvent, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QPushButton
 
 from lather.core.brush.stroke import PenSample
 from lather.document import edits
