@@ -30,7 +30,8 @@ BORDER_MM = 0.6  # next to the edge of plain skin nothing is looked for
 LEAST_RING = 0.7  # share of the surroundings that must be plain skin
 LEAST_CONTRAST = 0.06
 # At the finest scale; blood is the surest sign.
-LEAST_Z = {Kind.DARK: 5.0, Kind.BRIGHT: 6.0, Kind.RED: 4.3}
+# Flakes come in groups: each may be fainter.
+LEAST_Z = {Kind.DARK: 5.0, Kind.BRIGHT: 6.0, Kind.RED: 4.3, Kind.FLAKE: 4.2}
 MOST_ELONGATION = 2.1
 MOST_SLOPE = 0.45  # of the contrast, over the mark's diameter
 LEAST_CLEARNESS = 3.2  # contrast against what is left on the ring
@@ -40,6 +41,7 @@ RED_SHARE = 0.6  # of darkness: blood absorbs green, pigment all colours
 REDDENED_MM, LEAST_REDDENED_Z = 1.5, 4.0
 LEAST_FLAKE_CONTRAST, FLAKE_PALENESS = 0.09, 0.15
 FLAKE_SKIN_MM, SHINY_PERCENTILE = 4.0, 30.0
+BESIDE_MM, MOST_REDDENED = 0.8, 0.05
 FLAKES_WITHIN_MM, LEAST_FLAKES = 8.0, 4
 CHANNELS = (Kind.DARK, Kind.BRIGHT, Kind.RED)
 
@@ -78,7 +80,8 @@ def find_spots(rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float) -> l
     for kind in CHANNELS:
         z, sigmas_px = responses[kind].z, responses[kind].sigma_px
         # Each kind by itself: where two compete, the clearer may fail when looked at.
-        least_z = _least_z(kind, sigmas_px * np.float32(mm_per_px))
+        faintest = Kind.FLAKE if kind is Kind.BRIGHT else kind
+        least_z = _least_z(faintest, sigmas_px * np.float32(mm_per_px))
         peaks = (z == cv2.dilate(z, disc(APART_MM / mm_per_px))) & (z > least_z)
         for y, x in np.argwhere(peaks):
             spot = _examined(
@@ -86,10 +89,13 @@ def find_spots(rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float) -> l
             )
             if spot is None:
                 continue
-            if kind is Kind.BRIGHT and not _reddened(responses[Kind.RED].z, spot, mm_per_px):
-                if not _is_flake(spot, density, allowed, mm_per_px):
+            if kind is Kind.BRIGHT:
+                if _is_flake(spot, density, allowed, mm_per_px):
+                    spot = replace(spot, kind=Kind.FLAKE)
+                elif spot.z < LEAST_Z[kind] or not _reddened(
+                    responses[Kind.RED].z, spot, mm_per_px
+                ):
                     continue  # a glint on a pore
-                spot = replace(spot, kind=Kind.FLAKE)
             low, high = AREA_MM2[spot.kind]
             if low < spot.area_px * mm_per_px**2 < high:
                 spots.append(spot)
@@ -196,9 +202,10 @@ def _reddened(red_z: Plane, spot: Spot, mm_per_px: float) -> bool:
 
 
 def _is_flake(spot: Spot, density: Density, allowed: Plane, mm_per_px: float) -> bool:
-    """True if a bright spot is dry skin: paler than the skin around, and not on a shiny place.
+    """True if a bright spot is dry skin: paler than the skin around, on no shiny or red place.
 
-    Shine makes glints of pores; a flake scatters all colours alike wherever it lies.
+    Shine makes glints of pores, and a pimple's head is pale in a red surround; a flake scatters
+    all colours alike wherever it lies.
     """
     if spot.contrast < LEAST_FLAKE_CONTRAST:
         return False
@@ -217,7 +224,11 @@ def _is_flake(spot: Spot, density: Density, allowed: Plane, mm_per_px: float) ->
     shiny = float(np.median(density.darkness[rect.slices][ring])) < float(
         np.percentile(skin_darkness, SHINY_PERCENTILE)
     )
-    return paler > FLAKE_PALENESS * spot.contrast and not shiny
+    beside = ring & (away < 2.2 * spot.sigma_px + BESIDE_MM / mm_per_px)
+    reddened = beside.any() and float(
+        np.median(redness[beside]) - np.median(redness[ring & ~beside])
+    ) > MOST_REDDENED  # fmt: skip
+    return paler > FLAKE_PALENESS * spot.contrast and not shiny and not reddened
 
 
 def _flakes_in_groups(spots: list[Spot], mm_per_px: float) -> list[Spot]:

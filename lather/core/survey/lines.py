@@ -47,10 +47,12 @@ _DARK_HAIR = _Look(Kind.SKIN_HAIR, 4.0, 3.0, 7.0, 8.0, 0.05)
 _BRIGHT_HAIR = _Look(Kind.SKIN_HAIR, 5.0, 4.0, 9.0, 9.0, 0.06)
 _VEIN = _Look(Kind.VEIN, 10.0, 2.6, 5.0, 7.0, 0.03)
 LEAST_UNBROKEN = 0.75  # pixels of the line per pixel of the way between its ends
-HAIRLINE_MM = 2.5
+HAIRLINE_MM, FAR_PX = 2.5, np.float32(1e4)
 NOSTRILS, EAR = (0.38, 0.3), 0.02  # in pupil distances
+BROWS, BROW_HAIR = (1.05, -0.6, 0.05), 0.25
 THIN = 1.55  # a hair is so much higher at its own width than at a crease's
 LEAST_STANDS_OUT = 0.45
+VEIN_SIDE_MM, VEIN_PALENESS = 1.5, 0.5  # of its darkness: how much less red it must be
 MOST_BENT = 1.6  # a line is at most so much longer than the way between its ends
 COARSER = 2  # broad lines are looked for on a plane so much smaller
 
@@ -94,6 +96,7 @@ def find_lines(rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float) -> l
         creases += _found(small.darkness, ridges, free, _CREASE, coarse_mm)
     creases = _once_a_place(creases, free.shape, 1.2 / coarse_mm)
     free &= ~_beside(creases, free.shape, 1.5 / coarse_mm)
+    creases = [_told_apart(line, small, coarse_mm) for line in creases]
     paleness = -small.redness
     ridges = ridge_maps(paleness, BROAD_MM[1] / coarse_mm)[0]
     veins = [
@@ -120,6 +123,8 @@ def on_open_skin(
         )
         if on_spot or (face is not None and _on_feature(face, float(x), float(y))):
             continue
+        if line.kind is Kind.SKIN_HAIR and face is not None and _is_of_brow(face, line):
+            continue
         kept.append(line)
     return kept
 
@@ -134,6 +139,14 @@ def _on_feature(face: FaceGeometry, x: float, y: float) -> bool:
     )
     beside = (across < right + EAR or across > left - EAR) and -0.4 < down < 1.2
     return nostrils or beside
+
+
+def _is_of_brow(face: FaceGeometry, line: Line) -> bool:
+    """A short hair over the eye belongs to the brow."""
+    step = line.path[-1] - line.path[0]
+    across, down = face.place_of(*(float(v) for v in line.path[len(line.path) // 2]))
+    short = float(np.hypot(*step)) < BROW_HAIR * face.pupil_distance_px
+    return short and abs(across) < BROWS[0] and BROWS[1] < down < BROWS[2]
 
 
 @dataclass(frozen=True)
@@ -160,7 +173,10 @@ def _thin_lines(
 ) -> tuple[list[Line], list[Line]]:
     """Hairs, which are weaker when looked at broad, and creases, which are not."""
     dark, bright = ridge_maps(darkness, max(0.7, THIN_MM / mm_per_px))
-    from_rim = cv2.distanceTransform(allowed.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5)
+    # Without any rim the distance is endless.
+    from_rim = np.minimum(
+        cv2.distanceTransform(allowed.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5), FAR_PX
+    )
     hairs, creases = [], []
     for line in _found(darkness, dark, allowed, _DARK_HAIR, mm_per_px):
         rows, columns = _pixels(_coarser(line.path), broad.shape)
@@ -175,6 +191,24 @@ def _thin_lines(
         if _away_from_hairline(line, from_rim, mm_per_px)
     ]
     return hairs, creases
+
+
+def _told_apart(line: Line, small: _Coarser, mm_per_px: float) -> Line:
+    """A vein, if a dark line is much less red than its sides: shade in a crease is as red."""
+    step = line.path[-1] - line.path[0]
+    across = np.array([-step[1], step[0]]) / max(float(np.hypot(*step)), 1e-6)
+    offset = across * max(2.5 * line.sigma_px, VEIN_SIDE_MM / mm_per_px)
+    centre = _pixels(line.path, small.redness.shape)
+    sides = [
+        _pixels((line.path + sign * offset).astype(np.float32), small.redness.shape)
+        for sign in (-1, 1)
+    ]
+    darker, redder = (
+        float(np.median(plane[centre]) - np.median([plane[side] for side in sides]))
+        for plane in (small.darkness, small.redness)
+    )
+    long = float(np.hypot(*step)) * mm_per_px > _VEIN.least_mm
+    return replace(line, kind=Kind.VEIN) if long and -redder > VEIN_PALENESS * darker else line
 
 
 def _is_darker(darkness: Plane, ridges: RidgeMap, line: Line) -> bool:
@@ -256,7 +290,8 @@ def _placed(line: Line, corner: NDArray[np.float32]) -> Line:
 
 def _usual_height(strength: Plane, allowed: NDArray[np.bool_], mm_per_px: float) -> Plane:
     """The mean ridge height of the skin around; what sticks out counts as three times that."""
-    middle = float(np.median(strength[allowed & (strength > 0)])) + 1e-6
+    ridges = strength[allowed & (strength > 0)]
+    middle = (float(np.median(ridges)) if len(ridges) else 0.0) + 1e-6
     held = np.minimum(strength, np.float32(3 * middle))
     usual, _ = blurred_within(held, allowed.astype(np.float32), UNEVENNESS_MM / mm_per_px)
     return np.maximum(usual, np.float32(0.3 * middle))
