@@ -261,6 +261,13 @@ class RegionsTest(Case):
             self.assertGreaterEqual(len(lines), 4)
             self.assertGreaterEqual(right / len(lines), least, (number, kind))
 
+    def test_scars_run_across_the_skin_and_are_kept(self) -> None:
+        for number, place in ((1, (972, 740)), (2, (722, 502))):
+            found = [f for f in self.surveys[number][1].findings
+                     if math.dist((f.x, f.y), place) < 25]  # fmt: skip
+            self.assertEqual({f.kind for f in found}, {Kind.SCAR})
+            self.assertTrue(all(f.kind.belongs_to_person for f in found))
+
     def test_given_handles_and_scale_are_gone_by(self) -> None:
         rgb, before = self.surveys[2]
         doubled = survey(rgb, faces=before.faces, mm_per_px=2 * before.mm_per_px)
