@@ -12,7 +12,7 @@ from collections.abc import Callable
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from bench import export, keeping, memory, mend, opening, quality, start, stroke, surveying
+from bench import export, grafting, keeping, memory, mend, opening, quality, start, stroke, surveying
 
 Row = dict[str, object]
 Group = Callable[[], list[Row]]
@@ -21,6 +21,7 @@ GROUPS: dict[str, Group] = {
     "stroke": stroke.measure,
     "mend": mend.measure,
     "survey": surveying.measure,
+    "graft": grafting.measure,
     "quality": quality.measure,
     "open": opening.measure,
     "keeping": keeping.measure,

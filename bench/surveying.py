@@ -15,20 +15,18 @@ def measure() -> list[dict[str, object]]:
     import cv2
 
     from lather.core.survey.survey import survey
-    from lather.document import edits
-    from lather.document.findings import Findings, FindingState
+    from lather.document.findings import FindingState
     from lather.document.job import new_state
     from lather.document.photo import Photo
     from lather.tools.clean import mend_findings
+    from lather.tools.surveying import with_survey
 
     samples = large_samples()
     rgb = samples.astype(np.float32) / np.float32(65535)
     blur_ms = median_ms(lambda: cv2.GaussianBlur(rgb, (0, 0), BLUR_SIGMA_PX), 3)
     survey_ms = median_ms(lambda: survey(rgb), 3)
-    measured = survey(rgb)
-    findings = Findings.of_survey(measured.mm_per_px, measured.findings)
-    state = edits.set_findings(new_state(Photo(samples.copy(), name="large.tif")), findings)
-    wanted = list(findings.in_state(FindingState.OPEN))
+    state = with_survey(new_state(Photo(samples.copy(), name="large.tif")), survey(rgb))
+    wanted = list(state.findings.in_state(FindingState.OPEN))
     mend_ms = median_ms(lambda: mend_findings(state, wanted), 1, 0)
     return [
         row("survey, 24 MP", survey_ms, "ms", target=f"< {MOST_BLURS}x",

@@ -15,6 +15,7 @@ from lather.document.job import JobState
 from lather.document.planes import read_plane
 from lather.document.strokes import StrokeRecord
 from lather.errors import EditError
+from lather.render.cells import CellReader
 from lather.render.compositor import render
 from lather.tools.avoid import avoided
 from lather.tools.base import Hand, Outcome, Work
@@ -28,6 +29,7 @@ if TYPE_CHECKING:
 
 LAYER_NAME = "Grafts"
 SHOWN_MARGIN_PX = 16
+MOST_PREVIEWED_PX = 300_000  # of the level that is shown; beyond it every other pixel does
 GRASPED = 0.5  # coverage of the area from which a pen that goes down is inside
 
 
@@ -67,20 +69,34 @@ class GraftWork(Work):
         """The blended result inside of the area, as the pen drags."""
         if not self._dragging:
             return None
-        from lather.core.mend.graft import quick_graft
-
-        out = render(self._begun, rect, level)
-        bed = self._bed(level)
+        out = self._shown(rect, level)
         try:
-            grafted = quick_graft(self._read_source, bed, self._placement().at_level(level))
+            bed, grafted = self._quick_graft(level)
         except EditError:
             return out  # the source lies outside of the picture: the graft goes on elsewhere
-        part = bed.rect.intersect(rect)
+        part = bed.intersect(rect)
         if not part.empty:
             out[part.shifted(-rect.x0, -rect.y0).slices][..., :3] = grafted[
-                part.shifted(-bed.rect.x0, -bed.rect.y0).slices
+                part.shifted(-bed.x0, -bed.y0).slices
             ]
         return out
+
+    def _quick_graft(self, level: int) -> tuple[Rect, FloatImage]:
+        """The graft as it would be, and where it lies; a large one coarser while it moves."""
+        import cv2
+
+        from lather.core.mend.graft import quick_graft
+
+        coarser = 0
+        while self._place.area >> 2 * (level + coarser) > MOST_PREVIEWED_PX:
+            coarser += 1
+        bed = self._bed(level + coarser)
+        placement = self._placement().at_level(level + coarser)
+        grafted = quick_graft(self._read_source, bed, placement)
+        if coarser:
+            size = bed.rect.width << coarser, bed.rect.height << coarser
+            grafted = cv2.resize(grafted, size, interpolation=cv2.INTER_LINEAR)
+        return bed.rect.from_level(coarser), grafted
 
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
         if not self._dragging:
@@ -104,8 +120,14 @@ class GraftWork(Work):
     def _begin_drag(self) -> None:
         self._state = with_layer_to_paint(self._begun, LAYER_NAME)
         self._layer = edits.paintable(self._state, self._state.active_id)
+        picture = self._begun.photo.rect
         self._read = below(self._state, self._layer.id)
-        self._read_source = source_of(self._state, self._layer.id, self._hand.reads)
+        # The picture stays as it is while the pen drags: every part of it is rendered once.
+        source = source_of(self._state, self._layer.id, self._hand.reads)
+        self._read_source = CellReader(source, picture)
+        self._shown = CellReader(
+            lambda rect, level: render(self._begun, rect, level), picture
+        )
         area = self._begun.area
         assert area is not None
         self._place = bounds_of(area, self._begun.photo.rect)

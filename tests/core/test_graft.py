@@ -3,7 +3,7 @@
 import unittest
 
 import numpy as np
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lather.core.mend.free import cut_free
@@ -171,6 +171,49 @@ class CutFreeTest(Case):
         self.assertLess(np.abs(out.colour - self.clean[out.rect.slices])[20:-20].mean(), 0.02)
         with self.assertRaisesRegex(EditError, "outside"):
             cut_free(read_from(self.image), PICTURE, PICTURE, np.zeros((160, 200), "f4"), rim)
+
+
+class AnywhereTest(Case):
+    """Whatever is selected, wherever it lies: pixels that can be laid down, or one sentence."""
+
+    PLACES = (
+        st.floats(-30, 230), st.floats(-30, 190), st.floats(0.6, 90), st.integers(-260, 260),
+        st.integers(-200, 200),
+    )  # fmt: skip
+
+    def setUp(self) -> None:
+        super().setUp()
+        random = np.random.default_rng(9)
+        self.image = np.clip(random.normal(0.5, 0.1, (160, 200, 3)), 0, 1).astype("f4")
+        self.image[:, 120:] *= np.float32(0.4)
+
+    def assert_can_be_laid(self, mended, selection) -> None:
+        self.assertTrue(np.isfinite(mended.colour).all())
+        self.assertTrue(((mended.colour >= 0) & (mended.colour <= 1)).all())
+        outside = selection[mended.rect.slices] <= 0
+        self.assertEqual(float(mended.coverage[outside].max(initial=0)), 0)
+
+    @given(*PLACES)
+    def test_grafts(self, x, y, radius, dx, dy) -> None:
+        selection, read = disc(x, y, radius), read_from(self.image)
+        try:
+            bed = prepare_bed(read, PICTURE, PICTURE, selection)
+            placement = Placement(dx, dy, Turn(dx % 2 == 0, float(dy)), (x, y))
+            self.assert_can_be_laid(graft(read, bed, placement), selection)
+            self.assertTrue(np.isfinite(quick_graft(read, bed, placement)).all())
+        except EditError as error:
+            self.assertIn(";", error.sentence())
+
+    @settings(max_examples=40)
+    @given(*PLACES[:3])
+    def test_cut_free(self, x, y, radius) -> None:
+        selection = disc(x, y, radius)
+        rim = examine_rim(self.image, circle(x, y, radius, 72))
+        try:
+            mended = cut_free(read_from(self.image), PICTURE, PICTURE, selection, rim)
+            self.assert_can_be_laid(mended, selection)
+        except EditError as error:
+            self.assertTrue(error.sentence())
 
 
 class OutlineRimTest(Case):

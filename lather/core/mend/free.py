@@ -109,6 +109,8 @@ def _fill(
     reach = math.ceil(KNOWN * disc.radius_px) + 1
     height, width = inside.shape
     box = Rect.around(disc.x, disc.y, reach).intersect(Rect(0, 0, width, height))
+    if box.empty:
+        return
     ys, xs = np.mgrid[box.y0 : box.y1, box.x0 : box.x1]
     away = np.hypot(xs + 0.5 - disc.x, ys + 0.5 - disc.y)
     missing = inside[box.slices] & (copied[box.slices] < 0.5)

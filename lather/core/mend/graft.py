@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.blur import blurred
-from lather.core.colour.lab import LIGHTNESS_WEIGHTS
+from lather.core.colour.lab import luma
 from lather.core.mend.membrane import fill_membrane
 from lather.core.mend.mode import MendMode, mode_weight
 from lather.core.mend.placement import Placement, Read, read_placed
@@ -26,7 +26,7 @@ from lather.core.mend.search import SUPPORT
 from lather.core.rect import Rect
 from lather.errors import EditError
 
-QUICK_PX = 128  # long side of the reduced area on which a preview's membrane is solved
+QUICK_PX = 64  # long side of the reduced area on which a preview's membrane is solved
 
 
 @dataclass(frozen=True)
@@ -107,23 +107,28 @@ def quick_graft(
     The membrane is as smooth as can be, so it is solved on a reduced area. With `fine_px` only
     what is finer than that sigma is taken from the source, as in a mend.
     """
-    source = read_placed(read, bed.picture, bed.rect, placement, bed.level)[..., :3]
+    source = np.ascontiguousarray(
+        read_placed(read, bed.picture, bed.rect, placement, bed.level)[..., :3]
+    )
     if fine_px is not None:
         source = source - blurred(source, fine_px)
     height, width = bed.coverage.shape
     scale = min(1.0, QUICK_PX / max(height, width))
     size = (max(1, round(width * scale)), max(1, round(height * scale)))
+    rise: FloatImage = bed.target - source
     known = bed.plain.astype(np.float32)
-    difference = cv2.resize((bed.target - source) * known[..., None], size,
-                            interpolation=cv2.INTER_AREA)  # fmt: skip
+    difference = cv2.resize(rise * known[..., None], size, interpolation=cv2.INTER_AREA)
     weight = cv2.resize(known, size, interpolation=cv2.INTER_AREA)
     sigma_px = max(0.6, bed.sigma_px * scale)
     difference = cv2.GaussianBlur(difference, (0, 0), sigma_px)
     weight = cv2.GaussianBlur(weight, (0, 0), sigma_px)
     average = difference / np.maximum(weight, 1e-6)[..., None]
     carried = fill_membrane(average, weight < min(0.25, 0.9 * float(weight.max())))
-    shift = cv2.resize(carried, (width, height), interpolation=cv2.INTER_LINEAR)
-    rise = source + shift - bed.target
-    weight = bed.coverage * mode_weight(rise @ LIGHTNESS_WEIGHTS, mode)
-    mixed: FloatImage = np.clip(bed.target + weight[..., None] * rise, 0, 1)
-    return mixed
+    shift: FloatImage = cv2.resize(carried, (width, height), interpolation=cv2.INTER_LINEAR)
+    np.subtract(shift, rise, out=rise)
+    covered = bed.coverage
+    if mode is not MendMode.ALL:
+        covered = covered * mode_weight(luma(rise), mode)
+    rise *= covered[..., None]
+    rise += bed.target
+    return np.clip(rise, 0, 1, out=rise)
