@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import time
 from pathlib import Path
@@ -12,9 +13,10 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QDialog
 
 from lather.actions import finding
+from lather.core.brush.stroke import PenSample
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
-from lather.document import edits
+from lather.document import areas, edits
 from lather.document.layers import Stage
 from lather.errors import LatherError
 from lather.files.journal import FoundJournal
@@ -25,6 +27,7 @@ from lather.ui.deliver_dialog import DeliverDialog
 from lather.ui.history_list import HistoryList
 from lather.ui.recovery_dialogs import RecoveryDialog
 from lather.ui.scripted import SIZE, open_and_settle, settle, shot, wait_until
+from lather.ui.simulated_pen import SimulatedPen
 
 FOLDER = SOURCE_TREE / "docs" / "screenshots"
 
@@ -56,6 +59,8 @@ def main() -> None:
     finding.step(bench, 1)
     finding.step(bench, 1)
     shot(app, FOLDER / "finding.png")
+
+    clean_by_hand(app)
 
     bench.take_job(None)  # without asking about the survey
     open_and_settle(app, demo_job())
@@ -95,6 +100,57 @@ def main() -> None:
         dialog = app.window.findChildren(QDialog)[-1]
         show(app, dialog, name)
     app.close()
+
+
+def clean_by_hand(app) -> None:
+    """Handles, the region lens, a graft being dragged, and what the rim test says."""
+    bench, canvas = app.bench, app.window.canvas
+    bench.zoom_to(0.36)
+    bench.centre_on(Rect.around(1200, 1330, 2))
+    bench.look(handles=True)
+    shot(app, FOLDER / "handles.png")
+    bench.look(handles=False)
+    bench.fit()
+    bench.hands.take_tool("correct_region")
+    shot(app, FOLDER / "regions.png")
+
+    bench.hands.take_tool("graft")
+    bench.walk.go_to(None)
+    bench.zoom_to(1.0)
+    bench.centre_on(Rect.around(1130, 1390, 2))
+    settle(app)
+    pen = SimulatedPen(canvas)
+    turns = [2 * math.pi * n / 60 for n in range(60)]
+    pen.stroke([PenSample(0.01 * n, 942 + 62 * math.cos(t), 1356 + 50 * math.sin(t), 1.0)
+                for n, t in enumerate(turns)])  # fmt: skip
+    pen.wait()
+    bench.change("Feather area", areas.feather, 18.0)
+    settle(app)
+    session = bench.session
+    session.down(PenSample(0.0, 942, 1356))
+    for n in range(1, 40):
+        session.move(PenSample(0.02 * n, 942 - 2.0 * n, 1356 + 3.2 * n))
+    end = (942 - 78.0, 1356 + 124.8)
+    canvas._move_cursor(QPointF(*bench.geometry.to_view(*end)))
+    shot(app, FOLDER / "graft.png")
+    session.up(PenSample(1.0, *end, 0.0))
+    settle(app)
+
+    bench.change("No area", areas.set_area, None)
+    bench.hands.take_tool("mend_spot")
+    bench.hands.set_brush(size_px=90.0)
+    bench.centre_on(Rect.around(1130, 1500, 2))
+    settle(app)
+    x, y = 1010.0, 1600.0
+    canvas._move_cursor(QPointF(*bench.geometry.to_view(x, y)))
+    settle(app)
+    pen.stroke([PenSample(0.0, x, y, 1.0), PenSample(0.1, x + 1, y, 1.0)])
+    pen.wait()
+    settle(app)
+    canvas._move_cursor(QPointF(*bench.geometry.to_view(x + 190, y + 60)))
+    settle(app)
+    shot(app, FOLDER / "rim.png")
+    app.window.messages.hide()
 
 
 def show(app, dialog: QDialog, name: str) -> None:

@@ -48,9 +48,9 @@ _TURN = (
     ("source.larger", "+"),
 )
 _AREA = (
-    ("area.grow", "grow"),
-    ("area.shrink", "shrink"),
-    ("area.feather", "feather"),
+    ("area.shrink", "–"),
+    ("area.grow", "+"),
+    ("area.feather", "soft"),
     ("area.invert", "invert"),
     ("area.clear", "none"),
 )
@@ -116,7 +116,7 @@ class ToolCard(Panel):
         self.region = _combo("Region", REGION_TEXTS, bench.hands.set_region)
         self.column.addWidget(self.region)
         self.combine = self._add_choice("Area", COMBINE_TEXTS, bench.hands.set_combine)
-        self.area_row = self._add_commands("", _AREA, actions)
+        self.area_row = self._add_commands("Rim", _AREA, actions)
         self.dynamics = self._add_commands("Pen", _DYNAMICS, actions)
         self.advice_line = self._add_advice_line()
         self.colour_button = self._add_colour(actions["brush.colour"])
