@@ -100,6 +100,23 @@ class Work(ABC):
         """The outcome; None if the stroke touched nothing."""
 
 
+class CoveredWork(Work):
+    """A stroke that only collects what the brush covers; what it does comes at the end."""
+
+    def __init__(self, state: JobState) -> None:
+        self._state = state
+        self._coverage = Coverage(state.photo.rect)
+
+    def add(self, dabs: Dabs) -> Rect:
+        return self._coverage.stamp(dabs)
+
+    def preview(self) -> JobState:
+        return self._state
+
+    def hatched(self) -> Coverage | None:
+        return self._coverage
+
+
 Begin = Callable[[JobState, Hand], Work]
 
 

@@ -101,6 +101,11 @@ def _mended(state: JobState, group: Sequence[Finding], nth_source: int) -> JobSt
     if place.empty:
         raise EditError("Nothing was mended", "the finding lies outside of the picture")
     selection = np.maximum.reduce([finding.coverage(place) for finding in group])
+    for kept in state.findings.in_state(FindingState.KEPT):
+        part = kept.rect.intersect(place)
+        if not part.empty:  # a hair may cross a mole: the mole stays
+            here = part.shifted(-place.x0, -place.y0).slices
+            selection[here] = np.minimum(selection[here], 1 - kept.coverage(part))
     ids = [finding.id for finding in group]
     others = state.findings.decided(ids, FindingState.DONE)
 

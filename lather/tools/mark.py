@@ -4,12 +4,9 @@ from __future__ import annotations
 
 import math
 
-from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
-from lather.core.rect import Rect
 from lather.document.job import JobState
-from lather.document.painting import Coverage
-from lather.tools.base import Hand, Outcome, Work
+from lather.tools.base import CoveredWork, Hand, Outcome, Work
 from lather.tools.surveying import with_mark
 
 
@@ -17,22 +14,12 @@ def begin_mark(state: JobState, hand: Hand) -> Work:
     return MarkWork(state, hand)
 
 
-class MarkWork(Work):
+class MarkWork(CoveredWork):
     """A click, or a stroke over the mark: a round place around it."""
 
     def __init__(self, state: JobState, hand: Hand) -> None:
-        self._state = state
+        super().__init__(state)
         self._radius_px = hand.brush.size_px / 2
-        self._coverage = Coverage(state.photo.rect)
-
-    def add(self, dabs: Dabs) -> Rect:
-        return self._coverage.stamp(dabs)
-
-    def preview(self) -> JobState:
-        return self._state
-
-    def hatched(self) -> Coverage:
-        return self._coverage
 
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
         if self._coverage.rect.empty:

@@ -23,7 +23,7 @@ from lather.document.strokes import StrokeRecord
 from lather.errors import EditError
 from lather.render.compositor import render
 from lather.tools.avoid import avoided
-from lather.tools.base import Hand, Outcome, Place, Work
+from lather.tools.base import CoveredWork, Hand, Outcome, Place, Work
 from lather.tools.brush import taken_from, with_layer_to_paint, with_new_pixels
 from lather.tools.copy import check_source, picked_placement
 from lather.tools.reading import below, source_of
@@ -46,19 +46,19 @@ def begin_mend_from_source(state: JobState, hand: Hand) -> Work:
     return MendWork(state, hand, "Mend from source", takes_picked=True)
 
 
-class MendWork(Work):
+class MendWork(CoveredWork):
     """Collects what the brush covers, then mends it in one go."""
 
     def __init__(
         self, begun: JobState, hand: Hand, name: str, *, takes_picked: bool = False
     ) -> None:
+        state = with_layer_to_paint(begun, LAYER_NAME)
+        super().__init__(state)
         self._begun = begun
-        state = self._state = with_layer_to_paint(begun, LAYER_NAME)
         self._hand = hand
         self._name = name
         self._takes_picked = takes_picked
         self._layer = edits.paintable(state, state.active_id)
-        self._coverage = Coverage(state.photo.rect)
         self._read = below(state, self._layer.id)
         self._read_source = source_of(state, self._layer.id, hand.reads)
         self._placement: Placement | None = None
@@ -66,12 +66,9 @@ class MendWork(Work):
     def add(self, dabs: Dabs) -> Rect:
         if self._takes_picked and self._placement is None and len(dabs):
             self._placement = picked_placement(self._hand, float(dabs[0, 0]), float(dabs[0, 1]))
-        dirty = self._coverage.stamp(dabs)
+        dirty = super().add(dabs)
         # A mend changes with its whole rim, not only where the brush went last.
         return dirty if self._placement is None else self._coverage.rect.grown(LIVE_MARGIN_PX)
-
-    def preview(self) -> JobState:
-        return self._state
 
     def hatched(self) -> Coverage | None:
         return self._coverage if self._placement is None else None

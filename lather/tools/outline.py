@@ -14,7 +14,7 @@ from lather.document import areas
 from lather.document.job import JobState
 from lather.document.painting import Coverage
 from lather.render.compositor import render
-from lather.tools.base import Hand, Outcome, Work
+from lather.tools.base import CoveredWork, Hand, Outcome, Work
 
 SEARCHED_PX = 1024  # long side of the reduced picture that an area is grown on
 NOTHING = Rect(0, 0, 0, 0)
@@ -58,22 +58,12 @@ class OutlineWork(Work):
         return _outcome(rect, outline_coverage(points, rect), self._combine)
 
 
-class GrowWork(Work):
+class GrowWork(CoveredWork):
     """The pen touches what the area is to grow over."""
 
     def __init__(self, state: JobState, hand: Hand) -> None:
-        self._state = state
+        super().__init__(state)
         self._combine = hand.combine
-        self._coverage = Coverage(state.photo.rect)
-
-    def add(self, dabs: Dabs) -> Rect:
-        return self._coverage.stamp(dabs)
-
-    def preview(self) -> JobState:
-        return self._state
-
-    def hatched(self) -> Coverage:
-        return self._coverage
 
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:  # noqa: ARG002
         import cv2

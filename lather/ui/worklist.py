@@ -24,7 +24,8 @@ NEAREST_ZOOM = 1.0
 _RECORD = Qt.ItemDataRole.UserRole
 
 STAGE_TEXTS = {
-    Stage.BRIEF: "The brief is not built yet. The delivery size is asked for under Deliver.",
+    Stage.BRIEF: "The brief is not built yet. How far to go (natural, groomed, flawless) is chosen "
+    "in the Finding menu, the delivery size under Deliver.",
     Stage.CLEAN: "Survey the portrait to list its blemishes and marks, or mend by hand with "
     "Mend spot (D): paint over a blemish or click on it.",
     Stage.EVEN: "Even is not built yet: nothing here evens tone by itself. Paint colour on a "

@@ -196,8 +196,7 @@ class WideGamutTest(Case):
         plain = survey_photo(read_photo(DEMO / "portrait2.jpg"))
         wide = survey_photo(read_photo(path))
         self.assertAlmostEqual(wide.mm_per_px, plain.mm_per_px, delta=0.01)
-        near = sum(
-            any(math.dist((f.x, f.y), (g.x, g.y)) < 5 for g in plain.findings)
-            for f in wide.findings
-        )
-        self.assertGreaterEqual(near, 0.85 * len(plain.findings))
+        # Of a line another piece may be its middle: spots are what can be compared by place.
+        spots, others = ([f for f in s.findings if not f.path_px] for s in (wide, plain))
+        near = sum(any(math.dist((f.x, f.y), (g.x, g.y)) < 5 for g in others) for f in spots)
+        self.assertGreaterEqual(near, 0.85 * len(others))

@@ -113,6 +113,16 @@ class WeakTest(Case):
         kinds = {getattr(x, "weak", None) for x in after.layers[1:]}
         self.assertEqual(kinds, {None, Weak.CREASES})
 
+    def test_what_is_kept_stays_even_where_a_crease_crosses_it(self) -> None:
+        mole = finding(2, 250.0, ROW, kind=Kind.MOLE, extent_px=(16.0,) * N_DIRECTIONS)
+        findings = Findings.of_survey(0.2, [self.crease, mole], self.state.findings.faces)
+        state = edits.set_findings(self.state, findings)
+        after = mend_findings(state, [self.crease])
+        rect = Rect(240, 170, 261, 191)
+        same = render(after, rect) == render(state, rect)
+        self.assertTrue(same.all())
+        self.assertLess(depth(after), 0.8 * depth(state))
+
     def test_hair_is_lifted_and_nothing_is_darkened(self) -> None:
         hair = replace(self.crease, kind=Kind.SKIN_HAIR)
         state = edits.set_findings(self.state, replace(self.state.findings, items=(hair,)))
