@@ -12,7 +12,18 @@ from collections.abc import Callable
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from bench import export, grafting, keeping, memory, mend, opening, quality, start, stroke, surveying
+from bench import (
+    export,
+    grafting,
+    keeping,
+    memory,
+    mend,
+    opening,
+    quality,
+    start,
+    stroke,
+    surveying,
+)
 
 Row = dict[str, object]
 Group = Callable[[], list[Row]]

@@ -64,7 +64,7 @@ def all_actions() -> tuple[Action, ...]:
     return tuple(action for module in modules for action in module.ACTIONS)
 
 
-MENUS = ("Job", "Edit", "Finding", "Tool", "Area", "Layer", "Mask", "View", "Help")
+MENUS = ("Job", "Edit", "Finding", "Tool", "Source", "Area", "Layer", "Mask", "View", "Help")
 
 _LEFT_TO_RIGHT = dict(
     zip("QWERTASDFGZXCVB12345", "POIUYÖLKJHM.,NB09876".replace("Ö", ";"), strict=True)

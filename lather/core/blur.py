@@ -30,9 +30,15 @@ def blurred(plane: FloatImage, sigma_px: float) -> FloatImage:
     return wide
 
 
-def blurred_within(plane: Plane, mask: Plane, sigma_px: float) -> tuple[Plane, Plane]:
-    """The blur of what the mask (0-1) shows, and how much of it counted at each pixel (0-1)."""
-    weight = blurred(mask, sigma_px)
+def blurred_within(
+    plane: Plane, mask: Plane, sigma_px: float, weight: Plane | None = None
+) -> tuple[Plane, Plane]:
+    """The blur of what the mask (0-1) shows, and how much of it counted at each pixel (0-1).
+
+    `weight` is that second plane, if it is known already.
+    """
+    if weight is None:
+        weight = blurred(mask, sigma_px)
     mean = blurred(plane * mask, sigma_px) / np.maximum(weight, np.float32(1e-3))
     return mean.astype(np.float32), weight
 

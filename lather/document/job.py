@@ -12,6 +12,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
+from lather.core.survey.finding import Kind
 from lather.document.brief import Brief
 from lather.document.events import Signal
 from lather.document.findings import Findings
@@ -49,8 +50,9 @@ class JobState:
     def surveyed(self) -> bool:
         """True once the portrait was measured; a scale set by hand alone is no survey."""
         found = self.findings
-        measured = found.items or found.faces or self.regions.masks
-        return found.mm_per_px is not None and bool(measured)
+        measured = any(finding.kind is not Kind.MARK for finding in found.items)
+        measured = measured or bool(found.faces or self.regions.masks)
+        return found.mm_per_px is not None and measured
 
     @property
     def active(self) -> Layer:

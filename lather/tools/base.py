@@ -126,8 +126,8 @@ class Tool:
 
     `begin` raises `EditError` where the tool cannot work on the active layer.
     `waits` says that the result comes after the pen is lifted; `is_brush` that size, hardness
-    and so on count; `uses_combine` that it makes areas; `tests_rim` that a broken rim would
-    smear.
+    and so on count, `only_size` that nothing but the size does; `uses_combine` that it adds and
+    takes; `tests_rim` that a broken rim would smear.
     """
 
     id: str
@@ -143,6 +143,7 @@ class Tool:
     works_on_mask: bool = True
     waits: bool = False
     is_brush: bool = True
+    only_size: bool = False
     uses_combine: bool = False
     tests_rim: bool = False
     uses_region: bool = False

@@ -99,11 +99,12 @@ TOOLS: tuple[Tool, ...] = (
     Tool(
         id="mark",
         title="Mark to keep",
-        help="Click on what belongs to the person: automatic work leaves it, and a brush over it "
-        "warns.",
+        help="Click on what belongs to the person: automatic work leaves it, a brush over it "
+        "warns. A mole that changed is for a doctor.",
         icon="mark",
         begin=begin_mark,
         brush=Brush(size_px=40, hardness=1.0, opacity=1.0, flow=1.0),
+        only_size=True,
         works_on_mask=False,
         waits=True,
     ),

@@ -43,7 +43,7 @@ class StageTrack(QWidget):
     def _text(self, stage: Stage) -> str:
         """The stage's name; with how many of its findings are decided."""
         job = self.bench.job
-        if stage is not Stage.CLEAN or job is None or not job.state.findings.items:
+        if stage is not Stage.CLEAN or job is None or not job.state.surveyed:
             return stage.title
         findings = job.state.findings
         n_open = len(list(findings.in_state(FindingState.OPEN)))

@@ -135,14 +135,14 @@ class ToolCard(Panel):
         state = job.state if job is not None else None
         finding = self.bench.walk.current(state.findings) if state is not None else None
         advice = brush_advice(entry.id, state, finding)
-        self.presets.setVisible(entry.is_brush)
+        self.presets.setVisible(entry.is_brush and not entry.only_size)
         self._show_presets()
         self.rulers["size_px"].set_value(brush.size_px)
         for name in _PERCENT:
             self.rulers[name].set_value(round(100 * getattr(brush, name)))
         for name, ruler in self.rulers.items():
             ruler.set_advice(advice.get(name))
-            ruler.setVisible(entry.is_brush)
+            ruler.setVisible(entry.is_brush and (name == "size_px" or not entry.only_size))
         self.note.setText("on the mask" if hand.on_mask else "")
         self.title.setText(f"In hand: {entry.title}")
         self.modes.setVisible(entry.uses_mode)
@@ -160,7 +160,7 @@ class ToolCard(Panel):
         self._show_combine(entry.uses_region, hand.combine)
         outlines = entry.uses_combine and not entry.uses_region
         self.area_row.setVisible(outlines or has_area(self.bench))
-        self.dynamics.setVisible(entry.is_brush)
+        self.dynamics.setVisible(entry.is_brush and not entry.only_size)
         self.colour_button.setVisible(entry.uses_colour and not hand.on_mask)
         self._show_colour()
         self.advice_line.setText(self._advice_text(entry.help))

@@ -75,7 +75,11 @@ def find_spots(rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float) -> l
     allowed = cv2.erode(plain.astype(np.uint8), disc(BORDER_MM / mm_per_px)).astype(np.float32)
     if not allowed.any():
         return []
-    responses = {kind: _response(planes[kind], allowed, mm_per_px) for kind in CHANNELS}
+    weights = {
+        sigma_mm: blurred(allowed, sigma_mm / mm_per_px)
+        for sigma_mm in {*SIGMAS_MM, *(RING * s for s in SIGMAS_MM), UNEVENNESS_MM}
+    }
+    responses = {kind: _response(planes[kind], allowed, weights, mm_per_px) for kind in CHANNELS}
     spots = []
     for kind in CHANNELS:
         z, sigmas_px = responses[kind].z, responses[kind].sigma_px
@@ -120,19 +124,25 @@ class _Response:
     sigma_px: Plane
 
 
-def _response(plane: Plane, allowed: Plane, mm_per_px: float) -> _Response:
+def _response(
+    plane: Plane, allowed: Plane, weights: dict[float, Plane], mm_per_px: float
+) -> _Response:
     """The best scale's difference from the ring, in deviations of the skin near by."""
     best = np.full(plane.shape, -np.inf, dtype=np.float32)
     sigmas = np.zeros(plane.shape, dtype=np.float32)
     for sigma_mm in SIGMAS_MM:
         sigma_px = sigma_mm / mm_per_px
-        centre, _ = blurred_within(plane, allowed, sigma_px)
-        around, n_around = blurred_within(plane, allowed, RING * sigma_px)
+        centre, _ = blurred_within(plane, allowed, sigma_px, weights[sigma_mm])
+        around, n_around = blurred_within(
+            plane, allowed, RING * sigma_px, weights[RING * sigma_mm]
+        )
         difference = np.where((n_around > LEAST_RING) & (allowed > 0), centre - around, 0)
         usual = 1.4826 * float(np.median(np.abs(difference[allowed > 0]))) + 1e-6
         # Marks must not raise the bar for themselves: what sticks out counts as three.
         square = np.minimum(np.square(difference / usual), 9.0).astype(np.float32)
-        variance, _ = blurred_within(square, allowed, UNEVENNESS_MM / mm_per_px)
+        variance, _ = blurred_within(
+            square, allowed, UNEVENNESS_MM / mm_per_px, weights[UNEVENNESS_MM]
+        )
         z = difference / (usual * np.sqrt(np.maximum(variance, 0.25)))
         better = z > best
         best[better], sigmas[better] = z[better], sigma_px
