@@ -124,10 +124,10 @@ def _compile_in_child(progress: Progress) -> None:
         child = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     except OSError:
         return
-    assert child.stdout is not None
-    for done, _ in enumerate(child.stdout, start=1):
-        progress(done / (len(COMPILED_MODULES) + 1), COMPILING)
-    child.wait()
+    with child:
+        assert child.stdout is not None
+        for done, _ in enumerate(child.stdout, start=1):
+            progress(done / (len(COMPILED_MODULES) + 1), COMPILING)
 
 
 def _compile_all() -> None:

@@ -113,7 +113,7 @@ class CommandLineTest(Case):
                 status, _, err = call(*words)
                 self.assertNotEqual(status, 0)
                 self.assertIn(reason, err)
-                self.assertEqual(err.count("\n"), 1)
+                self.assertEqual(err.count("\n"), 1, err)
         self.assertEqual(earlier.read_bytes(), b"earlier")
         names = sorted(path.name for path in self.folder.iterdir())
         self.assertEqual(names, ["damaged.lather", "empty.jpg", "out.png"])
