@@ -49,7 +49,8 @@ _VEIN = _Look(Kind.VEIN, 10.0, 2.6, 5.0, 7.0, 0.03)
 LEAST_UNBROKEN = 0.75  # pixels of the line per pixel of the way between its ends
 HAIRLINE_MM, FAR_PX = 2.5, np.float32(1e4)
 NOSTRILS, EAR = (0.38, 0.3), 0.02  # in pupil distances
-FOREHEAD, BETWEEN_BROWS, NECK, MOST_RISE_DEG = -0.3, 0.36, 2.1, 40.0
+FOREHEAD, BETWEEN_BROWS, BROWS_HIGH = -0.3, 0.36, 0.25
+NECK, MOST_RISE_DEG = 2.1, 40.0
 JAW = (-0.25, 0.25, 1.0)
 BROWS, BROW_HAIR = (1.05, -0.6, 0.05), 0.25
 THIN = 1.55  # a hair is so much higher at its own width than at a crease's
@@ -165,7 +166,7 @@ def _runs_across_the_skin(face: FaceGeometry, line: Line) -> bool:
     start, end = (face.place_of(float(x), float(y)) for x, y in (line.path[0], line.path[-1]))
     across, down = (start[0] + end[0]) / 2, (start[1] + end[1]) / 2
     rise = math.degrees(math.atan2(abs(end[1] - start[1]), abs(end[0] - start[0])))
-    between_brows = abs(across) < BETWEEN_BROWS and down > FOREHEAD - 0.45
+    between_brows = abs(across) < BETWEEN_BROWS and down > FOREHEAD - BROWS_HIGH
     level_here = (down < FOREHEAD and not between_brows) or down > NECK
     return level_here and rise > MOST_RISE_DEG
 
