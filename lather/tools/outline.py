@@ -55,7 +55,7 @@ class OutlineWork(Work):
         rect = outline_rect(points, self._state.photo.rect)
         if rect.empty:
             return None
-        return _outcome(rect, outline_coverage(points, rect), self._combine)
+        return _outcome(self._state, rect, outline_coverage(points, rect), self._combine)
 
 
 class GrowWork(CoveredWork):
@@ -85,7 +85,7 @@ class GrowWork(CoveredWork):
             size = small.width << level, small.height << level
             whole = cv2.resize(area, size, interpolation=cv2.INTER_CUBIC)
             area = np.clip(whole[: picture.height, : picture.width], 0, 1)
-        return _outcome(picture, area, self._combine)
+        return _outcome(self._state, picture, area, self._combine)
 
 
 def _touched(coverage: Coverage, small: Rect, level: int) -> NDArray[np.bool_]:
@@ -101,5 +101,13 @@ def _touched(coverage: Coverage, small: Rect, level: int) -> NDArray[np.bool_]:
     return out
 
 
-def _outcome(rect: Rect, coverage: Plane, combine: Combine) -> Outcome:
-    return Outcome(NAMES[combine], lambda now: areas.outline(now, rect, coverage, combine))
+def _outcome(state: JobState, rect: Rect, coverage: Plane, combine: Combine) -> Outcome:
+    """The area after an outline, worked out here: it may be as large as the picture."""
+    after = areas.outline(state, rect, coverage, combine)
+
+    def apply(now: JobState) -> JobState:
+        if now.area is not state.area:
+            return areas.outline(now, rect, coverage, combine)
+        return areas.set_area(now, after.area)
+
+    return Outcome(NAMES[combine], apply)
