@@ -121,6 +121,11 @@ ACTIONS = (
         _choose_colour,
         ("Shift+C",),
     ),
+    Action("brush.weak", "Soften creases and eye bags",
+           "They go on layers of their own, as strongly as the brief's style says; switched off "
+           "they are mended like spots.", "Tool",
+           lambda bench: bench.hands.set_weak(not bench.hand.weak),
+           checked=lambda bench: bench.hand.weak),
     _switch("pressure_size", "Pressure drives size", "A lighter pen is a smaller brush."),
     _switch("pressure_opacity", "Pressure drives opacity", "A lighter pen covers less."),
     _switch("pressure_flow", "Pressure drives flow", "A lighter pen lays down less per dab."),

@@ -137,6 +137,10 @@ class Hands:
         """What all outlines do to the area."""
         self._for_all(combine=combine)
 
+    def set_weak(self, weak: bool) -> None:
+        """Whether creases and eye bags go on layers of their own."""
+        self._for_all(weak=weak)
+
     def set_region(self, region: Region) -> None:
         """What Correct region corrects, and the region lens shows."""
         self._for_all(region=region)

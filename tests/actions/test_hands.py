@@ -88,6 +88,14 @@ class PresetTest(BenchCase):
         self.run_action("brush.delete_preset")
         self.assertNotIn("My brush", [preset.name for preset in hands.presets])
 
+    def test_softening_can_be_switched_off_for_all_tools(self) -> None:
+        self.run_action("brush.weak")
+        for entry in TOOLS:
+            self.bench.hands.take_tool(entry.id)
+            self.assertFalse(self.bench.hand.weak)
+        self.run_action("brush.weak")
+        self.assertTrue(self.bench.hand.weak)
+
     def test_changing_the_brush_leaves_the_preset(self) -> None:
         self.bench.hands.take_preset("Pin-point")
         self.bench.hands.set_brush(size_px=9.0)

@@ -18,7 +18,8 @@ from lather.core.survey.face import PUPIL_DISTANCE_MM, FaceGeometry
 from lather.core.survey.finding import Finding, Kind
 from lather.core.survey.geometry import find_faces
 from lather.core.survey.line_extent import line_finding
-from lather.core.survey.lines import find_lines, on_open_skin
+from lather.core.survey.line_places import on_open_skin
+from lather.core.survey.lines import find_lines
 from lather.core.survey.region import Region
 from lather.core.survey.regions import find_regions, merged
 from lather.core.survey.skin import SkinMap, find_skin
