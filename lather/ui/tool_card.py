@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from enum import Enum
 from typing import TYPE_CHECKING, TypeVar
 
@@ -20,7 +20,7 @@ from PyQt6.QtWidgets import (
 
 from lather.actions.area import has_area
 from lather.actions.hands import LARGEST_SIZE_PX, SMALLEST_SIZE_PX, SMALLEST_SPACING
-from lather.actions.table import Action
+from lather.actions.table import Action, keys_of
 from lather.actions.workbench import Workbench
 from lather.core.area.combine import Combine
 from lather.core.mend.mode import MendMode
@@ -65,6 +65,7 @@ _DYNAMICS = (
 E = TypeVar("E", bound=Enum)
 TOOLS_PER_ROW = 6
 OWN_BRUSH, SAVE_PRESET = "Your brush", "Save as preset…"
+AREA_BROKEN = 0.05  # of a long outline a single edge takes no more
 BROKEN_RIM_ADVICE = (
     "An edge crosses this rim: a mend would smear. Copy from source at 10-20 %, or cut it free."
 )
@@ -101,7 +102,8 @@ class ToolCard(Panel):
         super().__init__("In hand")
         self.bench = bench
         self.buttons: list[CommandButton] = []
-        self._rim_broken = False
+        self._broken = (False, 0.0)  # under the brush, and the share of the area's rim
+        self._cut_free = actions["mend.cut_free"]
         self.rulers = {
             "size_px": Ruler("Size", SMALLEST_SIZE_PX, LARGEST_SIZE_PX, "px", logarithmic=True),
             **{name: Ruler(name.capitalize(), _LOWEST.get(name, 0), 100, "%") for name in _PERCENT},
@@ -174,11 +176,13 @@ class ToolCard(Panel):
         self.bench.job_opened.disconnect(self.reset)
         self.bench.settings.changed.disconnect(self._on_setting_changed)
 
-    def show_rim(self, rim: RimTest | None) -> None:
-        """While the brush hovers over a broken rim, that is the advice."""
-        broken = rim is not None and rim.share > MOST_BROKEN
-        if broken != self._rim_broken:
-            self._rim_broken = broken
+    def show_rims(self, cursor: RimTest | None, area: Sequence[RimTest]) -> None:
+        """A broken rim under the brush, or of the area, is the advice while it is there."""
+        under_brush = cursor is not None and cursor.share > MOST_BROKEN
+        of_area = max((rim.share for rim in area), default=0.0)
+        shown = under_brush, of_area if of_area > AREA_BROKEN else 0.0
+        if shown != self._broken:
+            self._broken = shown
             self.advice_line.setText(self._advice_text(tool(self.bench.hand.tool).help))
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
@@ -204,8 +208,14 @@ class ToolCard(Panel):
 
     def _advice_text(self, fallback: str) -> str:
         """The first advice that the brush does not follow, or what the tool does."""
-        if self._rim_broken:
+        under_brush, of_area = self._broken
+        entry = tool(self.bench.hand.tool)
+        if under_brush and entry.tests_rim:
             return BROKEN_RIM_ADVICE
+        if of_area and entry.uses_combine and not entry.uses_region:
+            keys = ", ".join(keys_of(self._cut_free, self.bench.settings["pen_hand"]))
+            return f"{of_area:.0%} of the rim crosses an edge. {self._cut_free.title} ({keys}) " \
+                "copies along it first."
         for ruler in self.rulers.values():
             if ruler.advice is not None and not ruler.advised:
                 return f"{ruler.title}: {ruler.advice.reason}"

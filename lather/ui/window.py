@@ -222,7 +222,7 @@ class MainWindow(QMainWindow):
             self.bench.job.saved.connect(self._show_title)
 
     def _on_rims_changed(self) -> None:
-        self.tool_card.show_rim(self.canvas.rims.cursor)
+        self.tool_card.show_rims(self.canvas.rims.cursor, self.canvas.rims.area)
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         self._show_title()

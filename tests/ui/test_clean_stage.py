@@ -99,6 +99,11 @@ class AreaInWindowTest(StageCase):
         amber = [p for x in range(-12, 13) for y in (-61, -60, -59)
                  if (p := self.pixel(200 + x, 180 + y))[0] > p[2] + 90]  # fmt: skip
         self.assertTrue(amber)
+        ones = np.ones((20, 120), "f4")
+        edit = areas.outline(self.bench.state, Rect(140, 170, 260, 190), ones, Combine.NEW)
+        self.bench.job.change("Outline", edit)
+        settle(self.app)
+        self.assertIn("Cut free and mend (Alt+R)", self.window.tool_card.advice_line.text())
 
     def test_the_graft_follows_the_pen_before_it_is_there(self) -> None:
         samples = skin_photo(400, 360).samples.copy()
