@@ -141,19 +141,19 @@ class LiveStroke:
                 key,
                 part,
                 base[part.slices],
-                self._limited(key, part),
+                self.covered(key)[part.slices],
                 out[part.slices],
             )
             self._live[key] = Tile(out)
         return dirty
 
-    def _limited(self, key: Key, part: Rect) -> Plane:
-        """The coverage, inside the area if there is one."""
-        covered = self.coverage.tile(key)[part.slices]
+    def covered(self, key: Key) -> Plane:
+        """The coverage of a tile, inside the area if there is one."""
+        covered = self.coverage.tile(key)
         if self._limit is None:
             return covered
-        limit = self._limit.pixels(key)[part.slices]
-        limited: Plane = covered * (limit.astype(np.float32) / np.float32(FULL))
+        limit = self._limit.pixels(key).astype(np.float32) / np.float32(FULL)
+        limited: Plane = covered * limit
         return limited
 
     @property

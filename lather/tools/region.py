@@ -13,8 +13,8 @@ from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.core.survey.region import Region
 from lather.document.job import JobState
-from lather.document.painting import Coverage, LiveStroke, MaskPaint
-from lather.document.planes import Regions
+from lather.document.painting import LiveStroke, MaskPaint
+from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.tiles import BLACK_MASK, Tiles
 from lather.errors import EditError
 from lather.render.regions import render_region
@@ -43,7 +43,8 @@ class RegionWork(Work):
         width, height = round(state.photo.width * scale), round(state.photo.height * scale)
         base = state.regions.masks.get(hand.region, BLACK_MASK)
         paint = MaskPaint(0.0 if self._takes else 1.0)
-        self._live = LiveStroke(base, paint, Rect(0, 0, max(1, width), max(1, height)))
+        small = Rect(0, 0, max(1, width), max(1, height))
+        self._live = LiveStroke(base, paint, small, _reduced_area(state, small))
 
     def add(self, dabs: Dabs) -> Rect:
         small = dabs.copy()
@@ -70,7 +71,7 @@ class RegionWork(Work):
         name = f"{'Take from' if self._takes else 'Add to'} region: {self._region.value}"
         after = self._with(self._live.final_tiles()).regions
         if not self._takes:
-            after = _without_others(after, self._region, self._live.coverage)
+            after = _without_others(after, self._region, self._live)
 
         def apply(now: JobState) -> JobState:
             if now.regions is not before:
@@ -88,7 +89,18 @@ class RegionWork(Work):
         )
 
 
-def _without_others(regions: Regions, region: Region, coverage: Coverage) -> Regions:
+def _reduced_area(state: JobState, small: Rect) -> Tiles | None:
+    """The area, which limits this tool too, on the reduced picture."""
+    if state.area is None:
+        return None
+    import cv2
+
+    whole = read_plane(state.area, state.photo.rect)
+    size = small.width, small.height
+    return with_plane(BLACK_MASK, small, cv2.resize(whole, size, interpolation=cv2.INTER_AREA))
+
+
+def _without_others(regions: Regions, region: Region, stroke: LiveStroke) -> Regions:
     """Where one region was added, the others give way."""
     masks = dict(regions.masks)
     for other, tiles in regions.masks.items():
@@ -96,8 +108,8 @@ def _without_others(regions: Regions, region: Region, coverage: Coverage) -> Reg
             continue
         changed = {}
         for key in tiles.tiles:
-            if coverage.has(key):
-                left = tiles.pixels(key) * (1 - coverage.tile(key))
+            if stroke.coverage.has(key):
+                left = tiles.pixels(key) * (1 - stroke.covered(key))
                 changed[key] = np.minimum(left + 0.5, FULL).astype(np.uint16)
         masks[other] = tiles.with_tiles(changed)
     return replace(regions, masks=masks)

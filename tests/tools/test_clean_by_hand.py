@@ -273,6 +273,14 @@ class RegionToolTest(Case):
         self.assertIs(self.frames[-1].shown, Shown.REGION)
         self.assertEqual(job.history.done[0].name, "Add to region: skin")
 
+    def test_an_area_limits_it_too(self) -> None:
+        ones = np.ones((60, 30), "f4")
+        limited = areas.outline(self.state, Rect(270, 150, 300, 210), ones, Combine.NEW)
+        self.state = limited
+        skin, hair = self.planes(self.paint(Combine.ADD))
+        self.assertEqual((skin[90, 145], hair[90, 145]), (1, 0))
+        self.assertEqual((skin[90, 155], hair[90, 155]), (0, 1))
+
     def test_taking_leaves_the_others(self) -> None:
         skin, hair = self.planes(self.paint(Combine.TAKE, at=(100.0, 180.0)))
         self.assertEqual((skin[90, 50], hair[90, 50]), (0, 0))
