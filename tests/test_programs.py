@@ -30,7 +30,7 @@ class ProgramsTest(unittest.TestCase):
         last = done.stdout.splitlines()[-1]
         self.assertIn("10 rounds", last)
         self.assertIn("0 losses, worst loss 0 steps", last)
-        self.assertGreater(int(last.split(", ")[1].split()[0]), 50)  # it did work before it died
+        self.assertGreaterEqual(int(last.split(", ")[1].split()[0]), 10)  # it worked before it died
 
     def test_damaged_files_crash_nothing(self) -> None:
         done = run("bench.fuzz_files", "--files", 400, "--seed", 1000)

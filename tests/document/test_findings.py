@@ -18,7 +18,9 @@ class FindingsTest(unittest.TestCase):
         self.assertEqual([f.id for f in findings.in_state(FindingState.KEPT)], [4])
         self.assertEqual([f.id for f in findings.in_state(FindingState.OPEN)], [1, 2, 3])
         self.assertIsNone(Findings().mm_per_px)
-        self.assertTrue(findings.surveyed)
+        self.assertEqual(findings.mm_per_px, 0.25)
+        self.assertTrue(edits.set_findings(new_state(noise_photo(20, 20)), findings).surveyed)
+        self.assertFalse(new_state(noise_photo(20, 20)).surveyed)
 
     def test_decisions_are_undoable_steps(self) -> None:
         job = Job(new_state(noise_photo(60, 50)))
