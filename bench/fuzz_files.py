@@ -1,8 +1,8 @@
 """Damages good files of every format at random and has them read.
 
 Each damaged file must be read or refused with a sentence. Counted: crashes (the process
-died, or an error nobody expected), hangs over 10 s of its own time, and reads that took more memory than
-their bound.
+died, or an error nobody expected), hangs over 10 s of its own time, and reads that took more
+memory than their bound.
 
     python -m bench.fuzz_files [--files N] [--seed S]
 """
@@ -23,7 +23,7 @@ import time
 import zipfile
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 
 from lather.paths import SOURCE_TREE
@@ -210,6 +210,7 @@ def _jobs(folder: Path) -> Iterator[Path]:
     from lather.actions.recovery import open_path
     from lather.core.work import no_progress
     from lather.document import edits
+    from lather.files.jobwriter import save_job
     from lather.files.openraster import write_openraster
     from lather.render.flatten import flatten
     from lather.render.worker import SameThread
@@ -224,6 +225,10 @@ def _jobs(folder: Path) -> Iterator[Path]:
     for number in range(4):
         job.change(f"Name {number}", edits.rename(job.state, pixels.id, f"Glow {number}"))
         job.change("Copy", edits.duplicate(job.state, pixels.id))
+    job.change("Measured", _measured(job.state))
+    surveyed = folder / "surveyed.lather"
+    save_job(job.state, surveyed)
+    yield surveyed
     journal = folder / "steps.journal"
     shutil.copy(folder / ".first.lather.journal", journal)
     keeper.close()
@@ -239,6 +244,31 @@ def _jobs(folder: Path) -> Iterator[Path]:
 
 
 # --- the process that reads ----------------------------------------------------------------
+
+
+def _measured(state):
+    """With an area, regions, a face, a spot and a line: all that a survey may leave."""
+    import numpy as np
+
+    from lather.core.area.combine import Combine
+    from lather.core.rect import Rect
+    from lather.core.survey.face import FaceGeometry
+    from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
+    from lather.core.survey.region import Region
+    from lather.document import areas, edits
+    from lather.document.findings import Findings
+    from lather.document.planes import Regions, with_plane
+    from lather.document.tiles import BLACK_MASK
+
+    spot = Finding(1, Kind.RED, 20.0, 30.0, 4.0, 1.2, -3.0, 6.0, 50.0, 0.1, (9.0,) * N_DIRECTIONS)
+    line = replace(spot, id=2, kind=Kind.CREASE, path_px=((5.0, 6.0), (25.0, 8.0)), length_mm=5.0)
+    face = FaceGeometry.from_pupils((10.0, 12.0), (30.0, 12.0))
+    state = edits.set_findings(state, Findings.of_survey(0.2, [spot, line], [face]))
+    half = np.full((30, 40), 0.5, dtype=np.float32)
+    rect = Rect(0, 0, 40, 30)
+    masks = {Region.SKIN: with_plane(BLACK_MASK, rect, half)}
+    state = edits.set_survey(state, state.findings, Regions(0.5, masks, frozenset(masks)))
+    return areas.outline(state, rect, half, Combine.NEW)
 
 
 class _Reader:
