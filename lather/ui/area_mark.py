@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, Qt
@@ -88,6 +87,8 @@ def double_line(painter: QPainter, path: QPainterPath) -> None:
 def _contours(
     samples: NDArray[np.uint16], share: float, rect: Rect
 ) -> list[NDArray[np.float64]]:
+    import cv2  # not loaded for the first window
+
     inside = cv2.copyMakeBorder(
         (samples >= share * FULL).astype(np.uint8), 1, 1, 1, 1, cv2.BORDER_REPLICATE
     )
@@ -98,6 +99,8 @@ def _contours(
 
 def _is_feathered(samples: NDArray[np.uint16], soft: NDArray[np.bool_]) -> bool:
     """More soft pixels than an anti-aliased rim has."""
+    import cv2
+
     inside = (samples >= FULL // 2).astype(np.uint8)
     rim = cv2.morphologyEx(inside, cv2.MORPH_GRADIENT, np.ones((3, 3), np.uint8))
     return bool(soft.sum() > 1.5 * max(1, int(rim.sum())))

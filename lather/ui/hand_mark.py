@@ -43,9 +43,8 @@ class HandMark:
 
     def boxes(self, cursor: QPointF, ratio: float) -> list[QRect]:
         """What drawing the brush at a place can touch, in widget coordinates."""
-        boxes = [
-            self._outline.box(self._bench, cursor, ratio).toAlignedRect(),
-            rim_box(self._bench, cursor, ratio),
-        ]
+        boxes = [self._outline.box(self._bench, cursor, ratio).toAlignedRect()]
+        if self._rims.cursor is not None:
+            boxes.append(rim_box(self._bench, cursor, ratio))
         source = source_box(self._bench, cursor, ratio)
         return boxes if source is None else [*boxes, source.toAlignedRect()]
