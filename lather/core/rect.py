@@ -5,6 +5,9 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from typing import Any
+
+from numpy.typing import NDArray
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,3 +116,12 @@ class Rect:
         for rect in rects:
             result = result.union(rect)
         return result
+
+
+def paste(onto: NDArray[Any], rect: Rect, patch: NDArray[Any], place: Rect) -> None:
+    """Set the part of `onto`, which is `rect`, that `patch`, which lies at `place`, covers."""
+    part = place.intersect(rect)
+    if not part.empty:
+        onto[part.shifted(-rect.x0, -rect.y0).slices] = patch[
+            part.shifted(-place.x0, -place.y0).slices
+        ]

@@ -8,7 +8,7 @@ import numpy as np
 
 from lather.core.arrays import FloatImage
 from lather.core.mend.placement import Read
-from lather.core.rect import Rect
+from lather.core.rect import Rect, paste
 
 CELL_PX = 128
 MOST_CELLS = 400  # 256 kB each
@@ -25,11 +25,7 @@ class CellReader:
     def __call__(self, rect: Rect, level: int) -> FloatImage:
         out = np.empty((rect.height, rect.width, 4), dtype=np.float32)
         for key in rect.cells(CELL_PX):
-            cell = Rect.cell(key, CELL_PX)
-            part = cell.intersect(rect)
-            out[part.shifted(-rect.x0, -rect.y0).slices] = self._cell(key, level)[
-                part.shifted(-cell.x0, -cell.y0).slices
-            ]
+            paste(out, rect, self._cell(key, level), Rect.cell(key, CELL_PX))
         return out
 
     def _cell(self, key: tuple[int, int], level: int) -> FloatImage:

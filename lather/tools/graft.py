@@ -8,7 +8,7 @@ from lather.core.arrays import FloatImage, block_means
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
 from lather.core.mend.placement import Placement
-from lather.core.rect import Rect
+from lather.core.rect import Rect, paste
 from lather.document import edits
 from lather.document.areas import bounds_of
 from lather.document.job import JobState
@@ -74,11 +74,7 @@ class GraftWork(Work):
             bed, grafted = self._quick_graft(level)
         except EditError:
             return out  # the source lies outside of the picture: the graft goes on elsewhere
-        part = bed.intersect(rect)
-        if not part.empty:
-            out[part.shifted(-rect.x0, -rect.y0).slices][..., :3] = grafted[
-                part.shifted(-bed.x0, -bed.y0).slices
-            ]
+        paste(out[..., :3], rect, grafted, bed)
         return out
 
     def _quick_graft(self, level: int) -> tuple[Rect, FloatImage]:

@@ -11,7 +11,7 @@ from lather.core.arrays import FULL, FloatImage, Plane, block_means
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
 from lather.core.mend.placement import Placement
-from lather.core.rect import Rect
+from lather.core.rect import Rect, paste
 from lather.core.survey.finding import MOST_BROKEN
 from lather.document import edits
 from lather.document.areas import limit_of
@@ -97,11 +97,7 @@ class MendWork(CoveredWork):
             )  # fmt: skip
         except EditError:
             return out  # said when the pen lifts
-        part = bed.rect.intersect(rect)
-        if not part.empty:
-            out[part.shifted(-rect.x0, -rect.y0).slices][..., :3] = mended[
-                part.shifted(-bed.rect.x0, -bed.rect.y0).slices
-            ]
+        paste(out[..., :3], rect, mended, bed.rect)
         return out
 
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:

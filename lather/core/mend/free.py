@@ -20,6 +20,7 @@ from lather.core.mend.placement import Placement, Read
 from lather.core.mend.result import Avoid, Mended
 from lather.core.mend.rim import RimTest
 from lather.core.mend.search import SUPPORT
+from lather.core.mend.selection import Selection
 from lather.core.mend.spot import mend_spot
 from lather.core.rect import Rect
 from lather.errors import EditError
@@ -60,16 +61,13 @@ def cut_free(
     ------
     EditError : nothing selected, or nothing near by continues what crosses the rim.
     """
-    ys, xs = np.nonzero(selection > SUPPORT)
-    if len(ys) == 0:
+    selected = Selection.of(place, selection)
+    if selected is None:
         raise EditError("Nothing was mended", "the place lies outside of the picture")
-    radius_px = max(2.0, math.sqrt(len(ys) / math.pi))
-    tight = Rect(int(xs.min()), int(ys.min()), int(xs.max()) + 1, int(ys.max()) + 1)
-    spot = tight.shifted(place.x0, place.y0)
-    rect = spot.grown(round(REACH * radius_px)).intersect(picture)
+    radius_px = max(2.0, math.sqrt(selected.area_px / math.pi))
+    rect = selected.rect.grown(round(REACH * radius_px)).intersect(picture)
     image = np.ascontiguousarray(read(rect, 0)[..., :3])
-    covered = np.zeros((rect.height, rect.width), dtype=np.float32)
-    covered[spot.shifted(-rect.x0, -rect.y0).slices] = selection[tight.slices]
+    covered = selected.within(rect)
     inside = covered > SUPPORT
     barred = inside if avoid is None else inside | (avoid(rect) > SUPPORT)
     copied = np.zeros_like(covered)
@@ -145,8 +143,8 @@ def _with_rest_mended(
     def read(part: Rect, level: int) -> FloatImage:
         if level == 0:
             return image[part.slices]
-        size = max(1, rect.width >> level), max(1, rect.height >> level)
-        small = cv2.resize(image, size, interpolation=cv2.INTER_AREA)
+        whole = local.at_level(level)
+        small = cv2.resize(image, (whole.width, whole.height), interpolation=cv2.INTER_AREA)
         reduced: FloatImage = small[part.slices]
         return reduced
 

@@ -23,6 +23,7 @@ from lather.core.mend.placement import Placement, Read, read_placed
 from lather.core.mend.result import Avoid, Mended
 from lather.core.mend.rim_light import carried_difference, plain_rim, rim_sigma_px
 from lather.core.mend.search import SUPPORT
+from lather.core.mend.selection import Selection
 from lather.core.rect import Rect
 from lather.errors import EditError
 
@@ -66,15 +67,13 @@ def prepare_bed(
     ------
     EditError : the area is empty, or covers the whole picture.
     """
-    ys, xs = np.nonzero(coverage > SUPPORT)
-    if len(ys) == 0:
+    selected = Selection.of(place, coverage)
+    if selected is None:
         raise EditError("Nothing was grafted", "the area is empty", "outline one first")
-    tight = Rect(int(xs.min()), int(ys.min()), int(xs.max()) + 1, int(ys.max()) + 1)
-    spot = tight.shifted(place.x0, place.y0)
+    spot = selected.rect
     sigma_px = rim_sigma_px(max(spot.width, spot.height) << level) / (1 << level)
     rect = spot.grown(2 + round(2 * sigma_px)).intersect(picture)
-    covered = np.zeros((rect.height, rect.width), dtype=np.float32)
-    covered[spot.shifted(-rect.x0, -rect.y0).slices] = coverage[tight.slices]
+    covered = selected.within(rect)
     inside = covered > SUPPORT
     if inside.all():
         raise EditError(

@@ -29,6 +29,7 @@ from lather.core.mend.search import (
     reach_px,
     width_px_of,
 )
+from lather.core.mend.selection import Selection
 from lather.core.rect import Rect
 from lather.errors import EditError
 
@@ -71,26 +72,24 @@ def mend_spot(
     ------
     EditError : nothing selected, or no usable source near by.
     """
-    ys, xs = np.nonzero(selection > SUPPORT)
-    if len(ys) == 0:
+    selected = Selection.of(place, selection)
+    if selected is None:
         raise EditError("Nothing was mended", "the brush did not touch the picture")
-    tight = Rect(int(xs.min()), int(ys.min()), int(xs.max()) + 1, int(ys.max()) + 1)
-    spot = tight.shifted(place.x0, place.y0)
-    selection = selection[tight.slices]
+    spot = selected.rect
     if source is None:
-        found = _best_source(read, picture, spot, selection, len(ys), avoid, nth_source)
+        found = _best_source(read, picture, selected, avoid, nth_source)
         source = Placement(found.dx, found.dy)
     # A long thin stroke is as coarse as it is wide, not as it is long.
-    width_px = width_px_of(selection > SUPPORT)
+    width_px = width_px_of(selected.inside)
     sigma_px = rim_sigma_px(width_px)
     rect = spot.grown(2 + round(2 * sigma_px)).intersect(picture)
-    if rect == spot and bool((selection > SUPPORT).all()):
+    if rect == spot and bool(selected.inside.all()):
         raise EditError(
             "Nothing was mended",
             "the brush covers the whole picture",
             "leave some skin around the spot",
         )
-    covered = _placed(selection, spot, rect)
+    covered = selected.within(rect)
     target = read(rect, 0)[..., :3]
     texture = _texture(read_source or read, picture, rect, source, width_px)
     inside = covered > SUPPORT
@@ -127,26 +126,25 @@ def nearest_source(
     disc = (away <= max(radius_px, 1.0)).astype(np.float32)
     if spot.empty or not disc.any():
         raise EditError("Nothing was taken", "the brush did not touch the picture")
-    return _best_source(read, picture, spot, disc, int(disc.sum()), avoid)
+    return _best_source(read, picture, Selection(spot, disc), avoid)
 
 
 def _best_source(
     read: Read,
     picture: Rect,
-    spot: Rect,
-    selection: Plane,
-    area_px: int,
+    selected: Selection,
     avoid: Avoid | None,
     nth: int = 0,
 ) -> Source:
-    width_px = width_px_of(selection > SUPPORT)
+    spot = selected.rect
+    width_px = width_px_of(selected.inside)
     size_px = min(max(spot.width, spot.height), MOST_WIDTHS * width_px)
     level = max(0, int(np.log2(size_px / SEARCHED_PX)))
-    around = spot.grown(reach_px(area_px)).intersect(picture)
+    around = spot.grown(reach_px(selected.area_px)).intersect(picture)
     inside = picture.at_level(level)
     small = around.at_level(level).intersect(inside)
     whole = small.from_level(level)
-    reduced = block_means(_placed(selection, spot, whole), level)
+    reduced = block_means(selected.within(whole), level)
     barred = None if avoid is None else block_means(avoid(whole), level) > SUPPORT
     image = read(small, level)[..., :3]
     sources = find_sources(image, reduced, avoid=barred, n_wanted=nth + 1)
@@ -158,16 +156,6 @@ def _best_source(
         )
     best = sources[nth % len(sources)]
     return Source(best.dx << level, best.dy << level, best.score)
-
-
-def _placed(selection: Plane, spot: Rect, rect: Rect) -> Plane:
-    """The selection of `spot` in a plane of `rect`, zero elsewhere."""
-    out = np.zeros((rect.height, rect.width), dtype=np.float32)
-    part = spot.intersect(rect)
-    out[part.shifted(-rect.x0, -rect.y0).slices] = selection[
-        part.shifted(-spot.x0, -spot.y0).slices
-    ]
-    return out
 
 
 def _texture(
