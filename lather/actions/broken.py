@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from lather.actions.task import Offer
-from lather.core.work import CancelToken, Progress
 from lather.document import edits
 from lather.document.findings import FindingState
 from lather.document.job import JobState
@@ -47,16 +46,7 @@ def cut_free(bench: Workbench) -> None:
 
 
 def _cut_free(bench: Workbench, place: Place, finding_ids: tuple[int, ...]) -> None:
-    job, before = bench.open_job, bench.state
+    def edit(state: JobState) -> JobState:
+        return edits.decide(cut_free_at(state, place), finding_ids, FindingState.DONE)
 
-    def work(progress: Progress, cancel: CancelToken) -> JobState:
-        progress(0.0, "copying along the broken rim")
-        after = cut_free_at(before, place)
-        cancel.check()
-        return edits.decide(after, finding_ids, FindingState.DONE)
-
-    def done(after: JobState) -> None:
-        if bench.job is job and bench.state is before:
-            job.change(NAME, after)
-
-    bench.run_task(NAME, work, done)
+    bench.change_aside(NAME, edit, "copying along the broken rim")

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from lather.actions.table import Action, Run
+from lather.actions.table import Action, Run, next_choice
 from lather.actions.workbench import Workbench
-from lather.core.mend.mode import MendMode
 from lather.tools.table import TOOLS, tool
 
 _TOOL_KEYS = {
@@ -27,8 +26,7 @@ def _harder(steps: int) -> Run:
 
 
 def _next_mode(bench: Workbench) -> None:
-    modes = list(MendMode)
-    bench.hands.set_mode(modes[(modes.index(bench.hand.mode) + 1) % len(modes)])
+    bench.hands.set_mode(next_choice(bench.hand.mode))
 
 
 def _is_brush(bench: Workbench) -> bool:

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from lather.actions.face import start_measuring
-from lather.actions.table import Action, Run, has_job
+from lather.actions.table import Action, Run, has_job, next_choice
 from lather.actions.workbench import Workbench
-from lather.core.survey.region import Region
 from lather.document import edits
 from lather.document.brief import Style
 
@@ -19,9 +18,7 @@ def has_regions(bench: Workbench) -> bool:
 
 
 def _next_region(bench: Workbench) -> None:
-    regions = list(Region)
-    place = (regions.index(bench.hand.region) + 1) % len(regions)
-    bench.hands.set_region(regions[place])
+    bench.hands.set_region(next_choice(bench.hand.region))
     bench.look(regions=True)
 
 

@@ -15,16 +15,16 @@ from lather.document.layers import GroupLayer, PhotoLayer, PixelLayer
 Edit = Callable[..., JobState]
 
 
-def _above_photo(bench: Workbench) -> bool:
+def above_photo(bench: Workbench) -> bool:
     return bench.job is not None and not isinstance(bench.state.active, PhotoLayer)
 
 
-def _has_mask(bench: Workbench) -> bool:
+def has_mask(bench: Workbench) -> bool:
     return bench.job is not None and bench.state.active.mask is not None
 
 
 def _may_have_mask(bench: Workbench) -> bool:
-    return _above_photo(bench) and not _has_mask(bench)
+    return above_photo(bench) and not has_mask(bench)
 
 
 def _is_group(bench: Workbench) -> bool:
@@ -80,23 +80,23 @@ ACTIONS = (
     Action("layer.new", "New layer", "An empty layer above the active one.", "Layer",
            _add_layer, ("B",), "plus", enabled=has_job),
     Action("layer.duplicate", "Duplicate layer", "A copy above the active layer.", "Layer",
-           _edit("Duplicate layer", edits.duplicate), ("Ctrl+J",), enabled=_above_photo),
+           _edit("Duplicate layer", edits.duplicate), ("Ctrl+J",), enabled=above_photo),
     Action("layer.delete", "Delete layer", "Remove the active layer.", "Layer",
-           _edit("Delete layer", edits.delete), ("Shift+X",), "bin", enabled=_above_photo),
+           _edit("Delete layer", edits.delete), ("Shift+X",), "bin", enabled=above_photo),
     Action("layer.rename", "Rename layer…", "Give the active layer another name.", "Layer",
            lambda bench: rename(bench, bench.state.active_id), ("F2",), enabled=has_job),
     Action("layer.visible", "Show or hide layer", "Switch the active layer on or off.", "Layer",
            lambda bench: toggle_visible(bench, bench.state.active_id), ("X",), enabled=has_job,
            checked=lambda bench: bench.job is not None and bench.state.active.visible),
     Action("layer.lock", "Lock layer", "A locked layer cannot be painted on or deleted.",
-           "Layer", _toggle_lock, enabled=_above_photo,
+           "Layer", _toggle_lock, enabled=above_photo,
            checked=lambda bench: bench.job is not None and bench.state.active.locked),
     Action("layer.raise", "Raise layer", "One place up.", "Layer",
-           _edit("Raise layer", edits.raise_layer), ("Ctrl+Up",), enabled=_above_photo),
+           _edit("Raise layer", edits.raise_layer), ("Ctrl+Up",), enabled=above_photo),
     Action("layer.lower", "Lower layer", "One place down.", "Layer",
-           _edit("Lower layer", edits.lower_layer), ("Ctrl+Down",), enabled=_above_photo),
+           _edit("Lower layer", edits.lower_layer), ("Ctrl+Down",), enabled=above_photo),
     Action("layer.group", "Group layer", "Put the active layer into a new group.", "Layer",
-           _edit("Group layer", edits.group), ("Ctrl+G",), "group", enabled=_above_photo),
+           _edit("Group layer", edits.group), ("Ctrl+G",), "group", enabled=above_photo),
     Action("layer.ungroup", "Ungroup", "Take the layers out of the active group.", "Layer",
            _edit("Ungroup", edits.ungroup), ("Ctrl+Shift+G",), enabled=_is_group),
     Action("layer.merge_copy", "Merged copy on top",
@@ -109,16 +109,16 @@ ACTIONS = (
            _edit("Add mask", edits.add_mask, hide_all=True), enabled=_may_have_mask),
     Action("mask.paint", "Paint on the mask", "The brush works on the mask, not the pixels.",
            "Mask", lambda bench: bench.set_on_mask(not bench.hands.on_mask), ("Shift+D",),
-           enabled=_has_mask, checked=lambda bench: bench.hands.on_mask),
+           enabled=has_mask, checked=lambda bench: bench.hands.on_mask),
     Action("mask.invert", "Invert mask", "Show what was hidden and hide what was shown.",
-           "Mask", _edit("Invert mask", edits.invert_mask), ("Ctrl+I",), enabled=_has_mask),
+           "Mask", _edit("Invert mask", edits.invert_mask), ("Ctrl+I",), enabled=has_mask),
     Action("mask.switch", "Mask counts", "Switch the mask off without losing it.", "Mask",
-           _edit("Switch mask", edits.switch_mask), enabled=_has_mask,
+           _edit("Switch mask", edits.switch_mask), enabled=has_mask,
            checked=lambda bench: bench.job is not None
            and bench.state.active.mask is not None and bench.state.active.mask.enabled),
     Action("mask.alone", "View the mask alone", "White shows, black hides.", "Mask",
            lambda bench: bench.look(mask_alone=not bench.looks.mask_alone), ("Shift+V",),
-           enabled=_has_mask, checked=lambda bench: bench.looks.mask_alone),
+           enabled=has_mask, checked=lambda bench: bench.looks.mask_alone),
     Action("mask.remove", "Remove mask", "The layer shows everywhere again.", "Mask",
-           _remove_mask, enabled=_has_mask),
+           _remove_mask, enabled=has_mask),
 )

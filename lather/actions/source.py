@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from lather.actions.table import Action, Run
+from lather.actions.table import Action, Run, next_choice
 from lather.actions.workbench import Workbench
 from lather.core.mend.placement import Turn
-from lather.tools.source import Reads, SourceGoes
 from lather.tools.table import tool
 
 ANGLE_STEP_DEG = 5.0
@@ -27,13 +26,11 @@ def _picking(on: bool) -> Run:
 
 
 def _next_goes(bench: Workbench) -> None:
-    ways = list(SourceGoes)
-    bench.hands.set_source_goes(ways[(ways.index(bench.hand.source_goes) + 1) % len(ways)])
+    bench.hands.set_source_goes(next_choice(bench.hand.source_goes))
 
 
 def _next_reads(bench: Workbench) -> None:
-    reads = list(Reads)
-    bench.hands.set_reads(reads[(reads.index(bench.hand.reads) + 1) % len(reads)])
+    bench.hands.set_reads(next_choice(bench.hand.reads))
 
 
 def _mirror(bench: Workbench) -> None:

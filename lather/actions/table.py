@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from enum import Enum
+from typing import TypeVar
 
 from lather.actions.workbench import Workbench
 
+E = TypeVar("E", bound=Enum)
 Run = Callable[[Workbench], None]
 Ask = Callable[[Workbench], bool]
 
@@ -87,6 +90,12 @@ def keys_of(action: Action, pen_hand: str) -> tuple[str, ...]:
     if pen_hand == "left":
         return tuple(mirrored_key(key) for key in action.keys)
     return action.keys
+
+
+def next_choice(choice: E) -> E:
+    """The one after it in its enumeration, round the end."""
+    choices = list(type(choice))
+    return choices[(choices.index(choice) + 1) % len(choices)]
 
 
 def has_job(bench: Workbench) -> bool:

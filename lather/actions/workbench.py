@@ -154,6 +154,24 @@ class Workbench:
         job.change(name, edit(job.state, *args, **kwargs), gesture)
         self._leave_missing_mask()
 
+    def change_aside(
+        self, name: str, edit: Callable[[JobState], JobState], what: str = ""
+    ) -> None:
+        """Apply an edit that takes its time, aside; dropped if the job was changed meanwhile."""
+        job, before = self.open_job, self.state
+
+        def work(progress: Progress, cancel: CancelToken) -> JobState:
+            progress(0.0, what or name.lower())
+            after = edit(before)
+            cancel.check()
+            return after
+
+        def done(after: JobState) -> None:
+            if self.job is job and self.state is before:
+                job.change(name, after)
+
+        self.run_task(name, work, done)
+
     def undo(self) -> None:
         self._step(self.open_job.undo(), "Undone")
 

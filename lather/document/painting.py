@@ -13,7 +13,7 @@ import numpy as np
 from lather.core.arrays import FULL, LayerPixels, Plane
 from lather.core.blend.composite import to_pixels
 from lather.core.brush.dabs import Dabs, dabs_rect, lay_colour, lay_erase, lay_mask, stamp
-from lather.core.rect import Rect
+from lather.core.rect import Rect, paste
 from lather.document.photo import Photo
 from lather.document.tiles import TILE_PX, Key, Tile, Tiles
 
@@ -106,11 +106,7 @@ class Coverage:
         out = np.zeros((rect.height, rect.width), dtype=np.float32)
         for key in rect.cells(TILE_PX):
             if key in self._tiles:
-                cell = Rect.cell(key, TILE_PX)
-                part = cell.intersect(rect)
-                out[part.shifted(-rect.x0, -rect.y0).slices] = self._tiles[key][
-                    part.shifted(-cell.x0, -cell.y0).slices
-                ]
+                paste(out, rect, self._tiles[key], Rect.cell(key, TILE_PX))
         return out
 
 

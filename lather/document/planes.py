@@ -12,7 +12,7 @@ import numpy as np
 
 from lather.core.area.combine import Combine, combined
 from lather.core.arrays import FULL, MaskPixels, Plane
-from lather.core.rect import Rect
+from lather.core.rect import Rect, paste
 from lather.core.survey.region import Region
 from lather.document.tiles import BLACK_MASK, TILE_PX, Tiles
 
@@ -65,11 +65,8 @@ def with_plane(tiles: Tiles, rect: Rect, plane: Plane) -> Tiles:
     changed = {}
     for key in rect.cells(TILE_PX):
         cell = Rect.cell(key, TILE_PX)
-        part = cell.intersect(rect)
         pixels = tiles.pixels(key).copy()
-        pixels[part.shifted(-cell.x0, -cell.y0).slices] = samples[
-            part.shifted(-rect.x0, -rect.y0).slices
-        ]
+        paste(pixels, cell, samples, rect)
         changed[key] = pixels
     return tiles.with_tiles(changed)
 

@@ -147,4 +147,3 @@ class Tool:
     uses_combine: bool = False
     tests_rim: bool = False
     uses_region: bool = False
-    short: str = ""  # for buttons; the title if it is short enough

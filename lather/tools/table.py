@@ -30,7 +30,6 @@ TOOLS: tuple[Tool, ...] = (
     Tool(
         id="mend_from_source",
         title="Mend from source",
-        short="Mend from",
         help="Texture from the picked place, colour and light from around. Pick it with "
         "C held (pen in the left hand: the comma) and a click.",
         icon="mend_source",
@@ -46,7 +45,6 @@ TOOLS: tuple[Tool, ...] = (
     Tool(
         id="copy_from_source",
         title="Copy from source",
-        short="Copy from",
         help="Exact pixels of the picked place; only what is lighter or darker if you like. Pick "
         "it with C held (pen in the left hand: the comma) and a click.",
         icon="copy_source",

@@ -82,12 +82,7 @@ def _rise(part: FloatImage, outer: NDArray[np.bool_], sigma_px: float) -> Plane:
 def _edge_width(rise: Plane, x: float, y: float, radius_px: float) -> float:
     """From where the mean profile falls to 80 % of its height to where it falls to 20 %."""
     steps = np.arange(0.0, MOST_RADII * radius_px + 0.5, 0.5)
-    turns = 2 * math.pi * np.arange(N_DIRECTIONS) / N_DIRECTIONS
-    map_x = (x - 0.5 + np.cos(turns)[:, None] * steps).astype(np.float32)
-    map_y = (y - 0.5 + np.sin(turns)[:, None] * steps).astype(np.float32)
-    profile = cv2.remap(
-        rise, map_x, map_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
-    ).mean(0)
+    profile = _outwards(rise, x, y, steps).mean(0)
     height = float(profile.max())
     high, low = (np.flatnonzero(profile < share * height) for share in (0.8, 0.2))
     first = next((n for n in high if n > int(np.argmax(profile))), len(steps) - 1)
@@ -95,14 +90,21 @@ def _edge_width(rise: Plane, x: float, y: float, radius_px: float) -> float:
     return float(steps[last] - steps[first])
 
 
-def _radii(rise: Plane, x: float, y: float, radius_px: float, limit: float) -> NDArray[np.float64]:
-    """Where the rise first sinks below the limit, per direction; outliers held back."""
-    steps = np.arange(0.5 * radius_px, MOST_RADII * radius_px + 0.5, 0.5)
+def _outwards(plane: Plane, x: float, y: float, steps: NDArray[np.float64]) -> Plane:
+    """(directions, steps): the plane's values so many pixels from a point."""
     turns = 2 * math.pi * np.arange(N_DIRECTIONS) / N_DIRECTIONS
     map_x = (x - 0.5 + np.cos(turns)[:, None] * steps).astype(np.float32)
     map_y = (y - 0.5 + np.sin(turns)[:, None] * steps).astype(np.float32)
-    along = cv2.remap(rise, map_x, map_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-    below = along < limit
+    values: Plane = cv2.remap(
+        plane, map_x, map_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+    )
+    return values
+
+
+def _radii(rise: Plane, x: float, y: float, radius_px: float, limit: float) -> NDArray[np.float64]:
+    """Where the rise first sinks below the limit, per direction; outliers held back."""
+    steps = np.arange(0.5 * radius_px, MOST_RADII * radius_px + 0.5, 0.5)
+    below = _outwards(rise, x, y, steps) < limit
     first = np.where(below.any(1), below.argmax(1), len(steps) - 1)
     radii = steps[first]
     usual = float(np.median(radii))

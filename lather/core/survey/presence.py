@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage
 from lather.core.colour.density import optical_density
@@ -36,13 +37,7 @@ def presence(rgb: FloatImage, rect: Rect, finding: Finding) -> float:
     away = np.hypot(xs + 0.5 - finding.x, ys + 0.5 - finding.y)
     mark = away <= max(1.0, finding.radius_px)
     ring = (away > finding.reach_px) & (away < RING * finding.reach_px + 2)
-    if not mark.any() or not ring.any():
-        return 0.0
-    density = optical_density(rgb[..., :3])
-    return max(
-        abs(float(plane[mark].mean() - np.median(plane[ring])))
-        for plane in (density.darkness, density.redness)
-    )
+    return _difference(rgb, mark, ring)
 
 
 def _line_presence(rgb: FloatImage, rect: Rect, finding: Finding) -> float:
@@ -51,11 +46,18 @@ def _line_presence(rgb: FloatImage, rect: Rect, finding: Finding) -> float:
     wide = replace(finding, extent_px=(3 * finding.reach_px,) * N_DIRECTIONS)
     mark = core.coverage(rect) > 0.5
     sides = (wide.coverage(rect) > 0.5) & (finding.coverage(rect) <= 0)
-    if not mark.any() or not sides.any():
+    return _difference(rgb, mark, sides)
+
+
+def _difference(
+    rgb: FloatImage, mark: NDArray[np.bool_], around: NDArray[np.bool_]
+) -> float:
+    """How much a mark differs from what is around it; 0 if there is nothing to compare."""
+    if not mark.any() or not around.any():
         return 0.0
     density = optical_density(rgb[..., :3])
     return max(
-        abs(float(plane[mark].mean() - np.median(plane[sides])))
+        abs(float(plane[mark].mean() - np.median(plane[around])))
         for plane in (density.darkness, density.redness)
     )
 
