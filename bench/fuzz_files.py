@@ -349,7 +349,7 @@ def _use(path: Path, base) -> None:
     from lather.core.rect import Rect
     from lather.core.work import no_progress
     from lather.files.journal import read_journal
-    from lather.files.strokes import read_recording
+    from lather.files.recordings import read_recording
     from lather.render.compositor import render
 
     if path.suffix == ".jsonl":

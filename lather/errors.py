@@ -41,6 +41,10 @@ class JobFileError(LatherError):
     """A job file cannot be read or written."""
 
 
+class NewerError(JobFileError):
+    """A job or journal was made by a newer Lather."""
+
+
 class PhotoMissingError(JobFileError):
     """A job's linked photo is not where it was, or is another one."""
 

@@ -16,7 +16,7 @@ from lather.document import edits
 from lather.document.job import Job, new_state
 from lather.files.jobwriter import save_job
 from lather.files.photos import read_photo
-from lather.files.strokes import write_recording
+from lather.files.recordings import write_recording
 from lather.paths import demo_dir, demo_job
 from lather.render.worker import SameThread
 from lather.tools.base import Hand

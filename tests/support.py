@@ -23,7 +23,7 @@ from lather.document.findings import Findings, FindingState
 from lather.document.job import Job, JobState, new_state
 from lather.document.photo import Photo
 from lather.document.planes import Regions, with_plane
-from lather.document.strokes import StrokeRecord
+from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tiles import BLACK_MASK, TILE_PX
 from lather.document.tree import walk
 from lather.errors import EditError
@@ -172,7 +172,7 @@ def _painted(state: JobState, layer_id: int, pick: int) -> JobState:
     pixels = tiles.pixels((0, pick % 2)).copy()
     pixels[3 * pick : 3 * pick + 20, 5 : 30 + pick] = (pick * 7000, 500, 60000, 65535)
     stroke = StrokeRecord(
-        "paint_colour", Brush(size_px=20.0 + pick), (PenSample(0.5, 3.25, pick, 0.7),),
+        "paint_colour", Brush(size_px=20.0 + pick), readings_of([PenSample(0.5, 3.25, pick, 0.7)]),
         Rect(5, 3 * pick, 30 + pick, 3 * pick + 20), colour=(0.1, 0.2, pick / 9),
     )  # fmt: skip
     return edits.set_pixels(state, layer_id, tiles.with_tiles({(0, pick % 2): pixels}), stroke)

@@ -96,7 +96,9 @@ def mend(bench: Workbench, findings: Sequence[Finding]) -> None:
     from lather.tools.clean import mend_findings
 
     job, before = bench.open_job, bench.state
-    wanted = [f for f in findings if before.findings.state(f) is FindingState.OPEN]
+    wanted = [
+        f for f in findings if f.kind.known and before.findings.state(f) is FindingState.OPEN
+    ]
     if not wanted:
         bench.say("None of these findings is open.")
         return

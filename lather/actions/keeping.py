@@ -20,7 +20,7 @@ from lather.document.tiles import Tile
 from lather.document.tree import walk
 from lather.errors import Cancelled, LatherError
 from lather.files.archive import Archive
-from lather.files.description import Entry
+from lather.files.entries import Entry
 from lather.files.jobfile import new_revision
 from lather.files.jobwriter import save_job
 from lather.files.journal import Journal
@@ -331,22 +331,18 @@ class Keeper:
     def _settle_in(self, archive: Archive) -> None:
         """Check the job file and copy it, so that its disk may go."""
 
-        def work() -> list[str]:
+        def work() -> Archive:
             with suppress(OSError):
                 archive.copy_to(spill_folder() or Path("/var/tmp"))
             archive.check()
-            return sorted(archive.damaged)
+            return archive
 
         self._executor.post(work, self._tell_damage, priority=1)
 
-    def _tell_damage(self, damaged: list[str]) -> None:
-        if not damaged:
-            return
-        names = {layer.id: layer.name for layer in walk(self.job.state.layers)}
-        parts = {name.split("/")[1] for name in damaged if name.startswith("layers/")}
-        layers = ", ".join(sorted({names.get(int(p), p) for p in parts if p.isdigit()}))
-        self.troubled.emit(LatherError(
-            f"'{self.job.title}' is damaged",
-            f"{len(damaged)} parts of it cannot be read and are shown empty ({layers or 'photo'})",
-            "open a backup of the job if there is one",
-        ))  # fmt: skip
+    def _tell_damage(self, archive: Archive) -> None:
+        damage = archive.damage({layer.id: layer.name for layer in walk(self.job.state.layers)})
+        if damage:
+            self.troubled.emit(LatherError(
+                f"'{self.job.title}' is damaged", damage,
+                "open a backup of the job if there is one",
+            ))  # fmt: skip

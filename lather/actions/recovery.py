@@ -174,6 +174,7 @@ def _open_job(
             )
     try:
         loaded = load_job(path, photo_at=photo_at, progress=progress)
+        notices += loaded.notices
         job = Job(loaded.state, path)
         job.revision = loaded.revision
         job.link_photo = loaded.link_photo

@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from lather.cli.opening import opened_job
 from lather.cli.progress import report
 from lather.cli.survey import add_scale_argument, check_scale
 from lather.errors import EditError, UsageError
@@ -40,7 +41,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     from lather.actions.delivering import write_pictures
-    from lather.actions.recovery import open_path
     from lather.core.kernels import prepare_kernels
     from lather.core.work import CancelToken
     from lather.document import edits
@@ -53,7 +53,7 @@ def run(options: argparse.Namespace) -> int:
     check_scale(options.mm_per_pixel)
     kinds = _kinds(options.kinds)
     marks = [_mark(text) for text in options.keep]
-    state = open_path(options.photo, report).job.state
+    state = opened_job(options.photo).state
     held = WRITABLE.get(options.out.suffix.lower(), (8,))
     depth_bits = options.depth or min(state.photo.depth_bits, max(held))
     check_writable(options.out, depth_bits)

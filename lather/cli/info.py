@@ -7,7 +7,7 @@ import json
 from pathlib import Path
 from typing import Any
 
-from lather.cli.progress import report
+from lather.cli.opening import opened_job
 
 HELP = "tell what a job holds"
 
@@ -18,9 +18,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    from lather.actions.recovery import open_path
 
-    job = open_path(options.job, report).job
+    job = opened_job(options.job)
     facts = describe(job)
     print(json.dumps(facts, indent=1) if options.json else _as_text(facts))
     return 0

@@ -6,6 +6,7 @@ import argparse
 import sys
 from pathlib import Path
 
+from lather.cli.opening import opened_job
 from lather.cli.progress import report
 
 HELP = "write a job's finished picture"
@@ -28,7 +29,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     from lather.actions.delivering import write_pictures
-    from lather.actions.recovery import open_path
     from lather.core.kernels import prepare_kernels
     from lather.core.work import CancelToken
     from lather.errors import UsageError
@@ -43,7 +43,7 @@ def run(options: argparse.Namespace) -> int:
     if options.out.suffix.lower() == openraster.SUFFIX:
         return _write_layers(options)
     check_writable(options.out, options.depth)
-    job = open_path(options.job, report).job
+    job = opened_job(options.job)
     prepare_kernels()
     delivery = Delivery(
         depth_bits=options.depth,
@@ -59,12 +59,11 @@ def run(options: argparse.Namespace) -> int:
 
 def _write_layers(options: argparse.Namespace) -> int:
     from lather.actions.delivering import write_layers
-    from lather.actions.recovery import open_path
     from lather.core.kernels import prepare_kernels
     from lather.core.work import CancelToken
     from lather.files.openraster import not_carried
 
-    state = open_path(options.job, report).job.state
+    state = opened_job(options.job).state
     prepare_kernels()
     write_layers(state, options.out, report, CancelToken())
     for loss in not_carried(state):

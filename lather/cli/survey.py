@@ -8,6 +8,7 @@ from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from lather.cli.opening import opened_job
 from lather.cli.progress import report
 from lather.core.survey.region import Region
 from lather.errors import UsageError
@@ -43,12 +44,11 @@ def check_scale(mm_per_px: float | None) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    from lather.actions.recovery import open_path
     from lather.files.atomic import replacing
     from lather.tools.surveying import survey_photo, with_survey
 
     check_scale(options.mm_per_pixel)
-    state = open_path(options.photo, report).job.state
+    state = opened_job(options.photo).state
     measured = survey_photo(state.photo, mm_per_px=options.mm_per_pixel, progress=report)
     findings = with_survey(state, measured).findings
     if options.json is not None:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from lather.core.area.combine import Combine
-from lather.core.arrays import FULL, Plane
+from lather.core.arrays import Plane
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.job import JobState
@@ -113,7 +113,7 @@ def _reshaped(state: JobState, reshape: Callable[[Plane], Plane], margin_px: int
     if rect.empty:
         return state
     plane = reshape(read_plane(area, rect))
-    base = Tiles(channels=1, fill=FULL if area.fill else 0)
+    base = replace(area, tiles={})
     return set_area(state, with_plane(base, rect, plane))
 
 

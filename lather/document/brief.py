@@ -4,20 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from enum import Enum
 from typing import Any
 
+from lather.core.open_enum import OpenEnum
 from lather.core.survey.finding import Kind
 
+LEAST_KNOWN_STRENGTH = 0.4  # of softening whose kind is not known
 
-class Weak(Enum):
+
+class Weak(OpenEnum):
     """What is only softened, on a layer of its own: without it a face goes flat."""
 
     CREASES = "creases"
     EYE_BAGS = "eye bags"
 
 
-class Style(Enum):
+class Style(OpenEnum):
     """How far to go. Values as in files."""
 
     NATURAL = "natural"
@@ -26,15 +28,20 @@ class Style(Enum):
 
     @property
     def help(self) -> str:
-        return _STYLES[self].help
+        return self._means.help
 
     def keeps(self, kind: Kind) -> bool:
         """True for what is proposed to be kept."""
-        return kind in (Kind.MOLE, Kind.SCAR, Kind.MARK) or kind in _STYLES[self].keeps
+        return kind in (Kind.MOLE, Kind.SCAR, Kind.MARK) or kind in self._means.keeps
 
     def strength(self, weak: Weak) -> float:
         """0-1: how far what is softened is taken back."""
-        return _STYLES[self].strengths[weak]
+        return self._means.strengths.get(weak, LEAST_KNOWN_STRENGTH)
+
+    @property
+    def _means(self) -> _Means:
+        """A style that is not known goes as far as the middle one."""
+        return _STYLES.get(self, _STYLES[Style.GROOMED])
 
 
 @dataclass(frozen=True)

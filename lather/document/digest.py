@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import json
 from collections.abc import Mapping, Sequence
 from dataclasses import fields, is_dataclass
 from typing import Any
@@ -11,6 +12,7 @@ from weakref import WeakKeyDictionary
 from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, PixelLayer
 from lather.document.planes import named_planes
+from lather.document.strokes import StrokeRecord
 from lather.document.tiles import Tile, Tiles
 from lather.document.tree import Layers
 
@@ -30,8 +32,10 @@ def digest(state: JobState) -> str:
         found.mm_per_px, found.items, states,
         [sorted(face.handles.items()) for face in found.faces], state.regions.scale,
         sorted(region.value for region in state.regions.corrected),
+        _json(found.extras), [_json(face.extras) for face in found.faces],
+        _json(state.regions.extras), _json(state.extras),
     )).encode()]  # fmt: skip
-    for name, tiles in sorted(named_planes(state.area, state.regions).items()):
+    for name, tiles in sorted(named_planes(state).items()):
         parts += [name.encode(), *_of_tiles(tiles)]
     parts += _of_layers(state.layers)
     return hashlib.sha256(b"\0".join(parts)).hexdigest()[:24]
@@ -44,18 +48,32 @@ def _of_layers(layers: Layers) -> list[bytes]:
 def _of_layer(layer: Layer) -> list[bytes]:
     parts = [repr((
         type(layer).__name__, layer.id, layer.name, layer.visible, layer.strength,
-        layer.mode.value, layer.locked, layer.stage.value, sorted(layer.extras.items()),
+        layer.mode.value, layer.locked, layer.stage.value, _json(layer.extras),
     )).encode()]  # fmt: skip
     if layer.mask is not None:
         mask = layer.mask
-        parts.append(repr((mask.enabled, mask.inverted, sorted(mask.extras.items()))).encode())
+        parts.append(repr((mask.enabled, mask.inverted, _json(mask.extras))).encode())
         parts += _of_tiles(mask.tiles)
     if isinstance(layer, PixelLayer):
         parts += _of_tiles(layer.tiles)
-        parts.append(repr((_plain(layer.strokes), layer.weak)).encode())
+        parts.append(repr(layer.weak).encode())
+        for stroke in layer.strokes:
+            parts += _of_stroke(stroke)
     if isinstance(layer, GroupLayer):
         parts += [b"(", *_of_layers(layer.children), b")"]
     return parts
+
+
+def _of_stroke(stroke: StrokeRecord) -> list[bytes]:
+    described = [
+        stroke.tool, stroke.brush, stroke.rect, stroke.colour, stroke.source, stroke.mode,
+        stroke.more_columns,
+    ]  # fmt: skip
+    return [repr((_plain(described), _json(stroke.extras))).encode(), stroke.readings.tobytes()]
+
+
+def _json(value: Mapping[str, Any]) -> str:
+    return json.dumps(value, sort_keys=True)
 
 
 def _plain(value: Any) -> Any:
@@ -70,7 +88,7 @@ def _plain(value: Any) -> Any:
 
 
 def _of_tiles(tiles: Tiles) -> list[bytes]:
-    parts = [repr((tiles.channels, tiles.fill)).encode()]
+    parts = [repr((tiles.channels, tiles.fill, _json(tiles.extras))).encode()]
     for key, tile in sorted(tiles.tiles.items()):
         if tile not in _tiles:
             _tiles[tile] = hashlib.sha256(tile.pixels.tobytes()).digest()

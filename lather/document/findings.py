@@ -4,14 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from enum import Enum
+from typing import Any
 
+from lather.core.open_enum import OpenEnum
 from lather.core.survey.face import FaceGeometry
 from lather.core.survey.finding import Finding
 from lather.document.brief import Style
 
 
-class FindingState(Enum):
+class FindingState(OpenEnum):
     """What became of a finding. Values as in files."""
 
     OPEN = "open"
@@ -30,12 +31,14 @@ class Findings:
     items : the most severe first; ids are their own.
     states : by id; a finding that is missing is open.
     faces : their handles, the largest face first; none if the scale was set by hand.
+    extras : fields of a newer Lather, kept and saved again.
     """
 
     mm_per_px: float | None = None
     items: tuple[Finding, ...] = ()
     states: Mapping[int, FindingState] = field(default_factory=dict)
     faces: tuple[FaceGeometry, ...] = ()
+    extras: Mapping[str, Any] = field(default_factory=dict)
 
     @classmethod
     def of_survey(

@@ -146,5 +146,5 @@ def tiles_of(layer: Layer) -> Iterator[Tile]:
 
 def planes_of(state: JobState) -> list[Tile]:
     """The tiles of the area and the regions."""
-    planes = named_planes(state.area, state.regions).values()
+    planes = named_planes(state).values()
     return [tile for tiles in planes for tile in tiles.tiles.values()]

@@ -10,9 +10,10 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 from lather.core.survey.finding import Kind
+from lather.document.bounds import refuse_beyond_bounds
 from lather.document.brief import Brief
 from lather.document.events import Signal
 from lather.document.findings import Findings
@@ -25,11 +26,24 @@ from lather.document.tiles import Tiles
 from lather.document.tree import Layers, find
 
 
+class Attachments(Protocol):
+    """Named contents of a job file that only a newer Lather understands."""
+
+    def __contains__(self, name: str) -> bool: ...
+
+    def read(self, name: str, most_bytes: int) -> bytes: ...
+
+
 @dataclass(frozen=True, eq=False)
 class JobState:
     """Everything that undo can bring back. Layers run bottom to top.
 
-    `area` limits the tools to where it is (0-65535); None lets them work everywhere.
+    Attributes
+    ----------
+    area : limits the tools to where it is (0-65535); None lets them work everywhere.
+    unknown_planes : planes of a newer Lather, kept and saved again.
+    extras : fields of a newer Lather; those of the photo under 'photo'.
+    attachments : what the unknown fields refer to; None if they refer to nothing.
     """
 
     photo: Photo
@@ -39,7 +53,9 @@ class JobState:
     findings: Findings = field(default_factory=Findings)
     area: Tiles | None = None
     regions: Regions = field(default_factory=Regions)
+    unknown_planes: Mapping[str, Tiles] = field(default_factory=dict)
     extras: Mapping[str, Any] = field(default_factory=dict)
+    attachments: Attachments | None = None
 
     @property
     def work(self) -> tuple[object, ...]:
@@ -129,11 +145,13 @@ class Job:
     def change(self, name: str, after: JobState, gesture: object = None) -> None:
         """Make `after` the state, as one undoable step; the same state is no step.
 
-        Changes in a row with the same `gesture` (a slider being dragged) are one step.
+        Changes in a row with the same `gesture` (a slider being dragged) are one step. Raises
+        `EditError` for what no job file could hold.
         """
         before = self._state
         if after is before:
             return
+        refuse_beyond_bounds(name, before, after)
         step = Step(name, before, after, gesture)
         self.history.record(step)
         self._become(after, step)

@@ -2,20 +2,20 @@
 
 from __future__ import annotations
 
-import itertools
+import threading
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
-from enum import Enum
 from typing import Any, TypeVar
 
 from lather.core.blend.modes import BlendMode
+from lather.core.open_enum import OpenEnum
 from lather.core.rect import Rect
 from lather.document.brief import Weak
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import NO_PIXELS, WHITE_MASK, Tiles
 
 
-class Stage(Enum):
+class Stage(OpenEnum):
     """The steps of the work, in the order retouchers work."""
 
     BRIEF = "brief"
@@ -112,20 +112,43 @@ class GroupLayer(Layer):
         return Rect.union_of(rect for rect in rects if rect is not None)
 
 
+@dataclass(frozen=True, eq=False, kw_only=True)
+class UnknownLayer(Layer):
+    """A layer of a kind or with a mode that only a newer Lather knows: kept, not shown.
+
+    All that is not understood of it lies in `extras`.
+    """
+
+    kind: str
+
+    @property
+    def bounds(self) -> Rect | None:
+        return Rect(0, 0, 0, 0)
+
+
 AnyLayer = TypeVar("AnyLayer", bound=Layer)
 
-_ids = itertools.count(1)
+
+class _Ids:
+    """Ever-rising numbers; jobs are loaded on threads of their own."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._last = 0
+
+    def new(self) -> int:
+        with self._lock:
+            self._last += 1
+            return self._last
+
+    def reserve(self, used: int) -> None:
+        with self._lock:
+            self._last = max(self._last, used)
 
 
-def new_id() -> int:
-    """A layer id that this process has not used."""
-    return next(_ids)
-
-
-def reserve_ids(used: int) -> None:
-    """Keep `new_id` clear of ids read from a job file."""
-    global _ids
-    _ids = itertools.count(max(next(_ids), used + 1))
+_ids = _Ids()
+new_id = _ids.new  # a layer id that this process has not used
+reserve_ids = _ids.reserve  # keeps `new_id` clear of ids up to one read from a job file
 
 
 def with_new_ids(layer: AnyLayer) -> AnyLayer:

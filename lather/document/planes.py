@@ -6,7 +6,8 @@ They are one-channel tiles, 0-65535, like masks, and are saved under their names
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
+from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
@@ -15,6 +16,9 @@ from lather.core.arrays import FULL, MaskPixels, Plane
 from lather.core.rect import Rect, paste
 from lather.core.survey.region import Region
 from lather.document.tiles import BLACK_MASK, TILE_PX, Tiles
+
+if TYPE_CHECKING:
+    from lather.document.job import JobState
 
 AREA = "area"
 _REGION = "region."
@@ -29,29 +33,53 @@ class Regions:
     scale : pixels of the masks per pixel of the photo, at most 1.
     masks : empty before the portrait is surveyed.
     corrected : those that were painted on; another survey leaves them as they are.
+    extras : fields of a newer Lather, kept and saved again.
     """
 
     scale: float = 1.0
     masks: Mapping[Region, Tiles] = field(default_factory=dict)
     corrected: frozenset[Region] = frozenset()
+    extras: Mapping[str, Any] = field(default_factory=dict)
+
+    def size(self, picture: Rect) -> Rect:
+        """The pixels of the masks of a picture of that size."""
+        width, height = round(picture.width * self.scale), round(picture.height * self.scale)
+        return Rect(0, 0, max(1, width), max(1, height))
 
 
-def named_planes(area: Tiles | None, regions: Regions) -> dict[str, Tiles]:
+@dataclass(frozen=True, eq=False)
+class Planes:
+    """A state's own planes: the area, the regions, and those that only a newer Lather knows."""
+
+    area: Tiles | None = None
+    regions: Regions = field(default_factory=Regions)
+    unknown: Mapping[str, Tiles] = field(default_factory=dict)
+
+
+def named_planes(state: JobState) -> dict[str, Tiles]:
     """All planes by the names they are saved under."""
-    planes = {_REGION + region.value: tiles for region, tiles in regions.masks.items()}
-    return planes if area is None else {AREA: area, **planes}
+    regions = {_REGION + region.value: tiles for region, tiles in state.regions.masks.items()}
+    planes = {**regions, **state.unknown_planes}
+    return planes if state.area is None else {AREA: state.area, **planes}
+
+
+def plane_size(name: str, picture: Rect, regions: Regions) -> Rect:
+    """The pixels of a named plane that lie on the picture."""
+    return regions.size(picture) if name.startswith(_REGION) else picture
 
 
 def from_named(
-    planes: Mapping[str, Tiles], scale: float, corrected: Iterable[str]
-) -> tuple[Tiles | None, Regions]:
-    """The inverse of `named_planes`; ValueError for a region that is not known."""
-    masks = {
-        Region(name.removeprefix(_REGION)): tiles
-        for name, tiles in planes.items()
-        if name.startswith(_REGION)
-    }
-    return planes.get(AREA), Regions(scale, masks, frozenset(map(Region, corrected)))
+    planes: Mapping[str, Tiles], scale: float, corrected: Iterable[str], extras: Mapping[str, Any]
+) -> Planes:
+    """The inverse of `named_planes`."""
+    masks, unknown = {}, {}
+    for name, tiles in planes.items():
+        if name.startswith(_REGION):
+            masks[Region(name.removeprefix(_REGION))] = tiles
+        elif name != AREA:
+            unknown[name] = tiles
+    regions = Regions(scale, masks, frozenset(map(Region, corrected)), extras)
+    return Planes(planes.get(AREA), regions, unknown)
 
 
 def read_plane(tiles: Tiles, rect: Rect) -> Plane:
@@ -84,4 +112,5 @@ def outlined(area: Tiles | None, rect: Rect, outline: Plane, how: Combine) -> Ti
 def inverted(tiles: Tiles) -> Tiles:
     """Inside out."""
     changed = {key: (FULL - tile.pixels) for key, tile in tiles.tiles.items()}
-    return Tiles(channels=1, fill=FULL - tiles.fill).with_tiles(changed)
+    empty = replace(tiles, fill=FULL - tiles.fill, tiles={})
+    return empty.with_tiles(changed)

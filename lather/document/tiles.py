@@ -111,11 +111,14 @@ class Tiles:
     ----------
     channels : 4 for layer pixels (straight RGBA), 1 for masks (two-dimensional tiles).
     fill : the sample value where no tile exists.
+    extras : fields of a newer Lather that describe the plane, kept and saved again; those of
+        its reduced picture under 'small'.
     """
 
     channels: int = 4
     fill: int = 0
     tiles: Mapping[Key, Tile] = field(default_factory=lambda: MappingProxyType({}))
+    extras: Mapping[str, Any] = field(default_factory=dict)
 
     def __bool__(self) -> bool:
         return bool(self.tiles)
@@ -178,7 +181,7 @@ class Tiles:
         )
 
     def _with(self, tiles: dict[Key, Tile]) -> Tiles:
-        return Tiles(self.channels, self.fill, MappingProxyType(tiles))
+        return Tiles(self.channels, self.fill, MappingProxyType(tiles), self.extras)
 
     def _is_blank(self, pixels: NDArray[np.uint16]) -> bool:
         if self.channels == 4:

@@ -78,6 +78,18 @@ class Archive:
             except (OSError, ValueError, zlib.error):
                 self.damaged.add(name)
 
+    def damage(self, layers: Mapping[int, str]) -> str:
+        """What is known to be unreadable, in words; '' if nothing is. `layers`: names by id."""
+        if not self.damaged:
+            return ""
+        n_parts, ids = len(self.damaged), set()
+        for name in self.damaged:
+            folder, _, rest = name.partition("/")
+            ids.add(rest.split("/")[0] if folder == "layers" else folder)
+        where = sorted(layers.get(int(i), i) if i.isdigit() else i for i in ids)
+        parts = "1 part" if n_parts == 1 else f"{n_parts} parts"
+        return f"{parts} of it cannot be read, and nothing is shown for it ({', '.join(where)})"
+
     def copy_to(self, folder: Path) -> None:
         """Go on with a nameless copy in `folder`, so that the disk it came from may go."""
         with tempfile.TemporaryFile(dir=folder) as copy:

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, Mask, PixelLayer
-from lather.document.planes import Regions, named_planes
+from lather.document.planes import Planes, named_planes
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Key, Tile, Tiles
 from lather.document.tree import Layers, find, walk
@@ -26,10 +26,8 @@ from lather.files.description import (
     JOB,
     MASK,
     PIXELS,
-    Entry,
     brief_entry,
-    findings_entry,
-    findings_from,
+    brief_from,
     layer_entry,
     layer_from,
     mask_entry,
@@ -38,10 +36,13 @@ from lather.files.description import (
     regions_entry,
     state_from,
 )
-from lather.files.strokes import strokes_from_json, strokes_to_json
+from lather.files.entries import Entry
+from lather.files.findings import findings_entry, findings_from
+from lather.files.strokes import NUMBER, packed_readings, stroke_entry, strokes_from
 
 Blobs = list[memoryview]
 _SAMPLE = np.dtype("<u2")
+_SAMPLES_PER_NUMBER = NUMBER.itemsize // _SAMPLE.itemsize
 
 
 class DeltaWriter:
@@ -96,21 +97,33 @@ class DeltaWriter:
             old_layer = before if isinstance(before, PixelLayer) else None
             base = old_layer.tiles if old_layer else Tiles()
             entry["tiles"] = self._tiles(base, layer.tiles)
-            entry["strokes"] = _strokes(old_layer.strokes if old_layer else (), layer.strokes)
+            entry["strokes"] = self._strokes(old_layer, layer)
         if isinstance(layer, GroupLayer):
             entry["layers"] = [self._layer(child) for child in layer.children]
         return entry
 
     def _own_planes(self, before: JobState, after: JobState) -> dict[str, Entry]:
         """The area and the regions: all of them by name, each by what changed."""
-        old = named_planes(before.area, before.regions)
+        old = named_planes(before)
         entries = {}
-        for name, tiles in named_planes(after.area, after.regions).items():
+        for name, tiles in named_planes(after).items():
             base = old.get(name)
             if base is None or base.fill != tiles.fill:
                 base = Tiles(1, tiles.fill)
             entries[name] = {**plane_entry(tiles), "tiles": self._tiles(base, tiles)}
         return entries
+
+    def _strokes(self, before: PixelLayer | None, after: PixelLayer) -> Entry:
+        """Strokes kept from before, and those added; their readings go to the samples."""
+        old = before.strokes if before is not None else ()
+        keep = 0
+        for stroke in after.strokes[: len(old)]:
+            if stroke is not old[keep]:
+                break
+            keep += 1
+        added = after.strokes[keep:]
+        self._blobs += [packed_readings(stroke) for stroke in added]
+        return {"keep": keep, "add": [stroke_entry(stroke) for stroke in added]}
 
     def _mask(self, mask: Mask, old: Mask | None) -> Entry:
         base = old.tiles if old is not None and old.tiles.fill == mask.tiles.fill else None
@@ -162,16 +175,17 @@ class DeltaReader:
         self._new: list[Tile] = []
         before = self._state
         layers = self.layers(entry["layers"])
-        brief = entry.get("brief") or brief_entry(before.brief)
+        brief = brief_from(entry["brief"]) if entry.get("brief") else before.brief
         findings = before.findings
         if "findings" in entry:
             findings = findings_from(entry["findings"])
-        planes: tuple[Tiles | None, Regions] = before.area, before.regions
+        planes = Planes(before.area, before.regions, before.unknown_planes)
         if "planes" in entry:
             planes = planes_from(entry["planes"], entry["regions"], self)
         state = state_from(
-            before.photo, layers, entry["active"], brief, findings, planes, before.extras
-        )
+            before.photo, layers, entry["active"], brief, findings, planes, before.extras,
+            before.attachments,
+        )  # fmt: skip
         self._written += self._new
         self._state = state
         return state
@@ -184,7 +198,7 @@ class DeltaReader:
 
     def tiles(self, entry: Entry, layer_id: int, plane: str, channels: int, fill: int) -> Tiles:
         if layer_id == JOB:
-            base = named_planes(self._state.area, self._state.regions).get(plane)
+            base = named_planes(self._state).get(plane)
         else:
             before = find(self._state.layers, layer_id)
             base = _plane(before, plane) if before is not None else None
@@ -203,7 +217,16 @@ class DeltaReader:
         before = find(self._state.layers, layer_id)
         old = before.strokes if isinstance(before, PixelLayer) else ()
         described = entry["strokes"]
-        return (*old[: int(described["keep"])], *strokes_from_json(described["add"]))
+        return (*old[: int(described["keep"])], *strokes_from(described["add"], self))
+
+    def take(self, n_numbers: int) -> NDArray[np.float32]:
+        """The pen's readings follow the samples of the layer that they made (`Numbers`)."""
+        end = self._position + _SAMPLES_PER_NUMBER * n_numbers
+        samples = self._pixels[self._position : end]
+        if n_numbers < 0 or len(samples) < end - self._position:
+            raise ValueError("readings of the pen are cut off")
+        self._position = end
+        return samples.view(NUMBER).astype(np.float32)
 
     def _kept(self, layer_id: int) -> Layer:
         layer = find(self._state.layers, layer_id)
@@ -240,9 +263,8 @@ def _as_pixels(samples: NDArray[np.uint16]) -> NDArray[Any]:
 
 def _planes(state: JobState) -> list[tuple[int, str, Tiles]]:
     """Every plane with tiles: layer id, which plane, tiles."""
-    own = named_planes(state.area, state.regions)
     return [
-        *((JOB, name, tiles) for name, tiles in own.items()),
+        *((JOB, name, tiles) for name, tiles in named_planes(state).items()),
         *(
             (layer.id, plane, tiles)
             for layer in walk(state.layers)
@@ -256,15 +278,3 @@ def _plane(layer: Layer, plane: str) -> Tiles | None:
     if plane == MASK:
         return layer.mask.tiles if layer.mask is not None else None
     return layer.tiles if isinstance(layer, PixelLayer) else None
-
-
-def _strokes(
-    before: tuple[StrokeRecord, ...], after: tuple[StrokeRecord, ...]
-) -> dict[str, Any]:
-    """Strokes kept from before, and those added."""
-    keep = 0
-    for old, new in zip(before, after, strict=False):
-        if old is not new:
-            break
-        keep += 1
-    return {"keep": keep, "add": strokes_to_json(after[keep:])}

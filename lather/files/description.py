@@ -1,22 +1,22 @@
-"""Layers, masks, the brief and findings as JSON: what the job file and the journal share.
+"""Layers, masks, the brief and planes as JSON: what the job file and the journal share.
 
 Tiles and strokes are left to the caller, who knows where they lie. Fields that are not
-known here are kept as `extras` and written again.
+known here are kept as `extras` and written again; a layer whose kind or mode is not known
+is kept as it is (`UnknownLayer`).
 """
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import asdict
+from collections.abc import Iterator, Mapping
+from dataclasses import replace
 from typing import Any, Protocol
 
 from lather.core.arrays import FULL
 from lather.core.blend.modes import BlendMode
-from lather.core.survey.face import HANDLES, FaceGeometry
-from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
+from lather.document.bounds import MOST_LAYERS
 from lather.document.brief import Brief, Style, Weak
-from lather.document.findings import Findings, FindingState
-from lather.document.job import JobState
+from lather.document.findings import Findings
+from lather.document.job import Attachments, JobState
 from lather.document.layers import (
     GroupLayer,
     Layer,
@@ -24,29 +24,31 @@ from lather.document.layers import (
     PhotoLayer,
     PixelLayer,
     Stage,
+    UnknownLayer,
     reserve_ids,
 )
 from lather.document.photo import Photo
-from lather.document.planes import Regions, from_named
+from lather.document.planes import Planes, Regions, from_named, named_planes
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import Tiles
 from lather.document.tree import Layers, walk
+from lather.files.entries import Entry, ids_in, measure, strings_in, unknown
 
-Entry = dict[str, Any]
-DEEPEST_GROUPS = 64
-MOST_LAYERS = 4000
-MOST_FINDINGS, LARGEST_FINDING_PX, MOST_FACES = 20_000, 20_000.0, 1000
-MOST_POINTS = 2000
 KINDS: dict[type[Layer], str] = {PhotoLayer: "photo", PixelLayer: "pixels", GroupLayer: "group"}
 PIXELS, MASK = "pixels", "mask"  # the planes of a layer that have tiles
 JOB = 0  # stands for a layer id where the job's own planes are meant
 
-_LAYER_KEYS = {
-    "kind", "id", "name", "visible", "strength", "mode", "locked", "stage", "mask", "tiles",
-    "small", "strokes", "layers", "weak",
-}  # fmt: skip
+_COMMON_KEYS = {"kind", "id", "name", "visible", "strength", "locked", "stage"}
+_KEYS = {
+    "photo": _COMMON_KEYS | {"mode", "mask"},
+    "group": _COMMON_KEYS | {"mode", "mask", "layers"},
+    "pixels": _COMMON_KEYS | {"mode", "mask", "tiles", "small", "strokes", "weak"},
+}
+_MODES = {mode.value for mode in BlendMode}
 _MASK_KEYS = {"enabled", "inverted", "fill", "tiles", "small"}
+_PLANE_KEYS = {"fill", "tiles", "small"}
 _BRIEF_KEYS = {"delivery_long_side_px", "style"}
+_REGIONS_KEYS = {"scale", "corrected"}
 
 
 class Contents(Protocol):
@@ -61,18 +63,21 @@ class Contents(Protocol):
 
 def layer_entry(layer: Layer) -> Entry:
     """A layer's attributes, without mask, tiles, strokes and inner layers."""
-    return {
+    entry = {
         **layer.extras,
-        "kind": KINDS[type(layer)],
+        "kind": layer.kind if isinstance(layer, UnknownLayer) else KINDS[type(layer)],
         "id": layer.id,
         "name": layer.name,
         "visible": layer.visible,
         "strength": layer.strength,
-        "mode": layer.mode.value,
         "locked": layer.locked,
         "stage": layer.stage.value,
-        **({"weak": layer.weak.value} if isinstance(layer, PixelLayer) and layer.weak else {}),
     }
+    if not isinstance(layer, UnknownLayer):
+        entry["mode"] = layer.mode.value
+    if isinstance(layer, PixelLayer) and layer.weak is not None:
+        entry["weak"] = layer.weak.value
+    return entry
 
 
 def mask_entry(mask: Mask) -> Entry:
@@ -93,42 +98,26 @@ def brief_entry(brief: Brief) -> Entry:
     }
 
 
-def findings_entry(findings: Findings) -> Entry | None:
-    """None while nothing is known of the portrait."""
-    if findings == Findings():
-        return None
-    return {
-        "mm_per_px": findings.mm_per_px,
-        "faces": [
-            {name: list(place) for name, place in face.handles.items()} for face in findings.faces
-        ],
-        "items": [
-            {**asdict(f), "kind": f.kind.value, "state": findings.state(f).value}
-            for f in findings.items
-        ],
-    }
-
-
 def layer_from(entry: Entry, contents: Contents) -> Layer:
     """The inverse of `layer_entry`, filled; ValueError, KeyError or TypeError if it is wrong."""
-    layer_id, kind = int(entry["id"]), entry["kind"]
+    layer_id, kind = int(entry["id"]), str(entry["kind"])
+    if kind not in _KEYS or entry["mode"] not in _MODES:
+        return _unknown_layer(entry)
     common: dict[str, Any] = {
         "id": layer_id,
         "name": str(entry["name"]),
         "visible": bool(entry["visible"]),
-        "strength": _share(entry["strength"]),
+        "strength": measure(entry["strength"], 0.0, 1.0, "strength"),
         "mode": BlendMode(entry["mode"]),
         "locked": bool(entry["locked"]),
         "stage": Stage(entry["stage"]),
-        "extras": _unknown(entry, _LAYER_KEYS),
+        "extras": unknown(entry, _KEYS[kind]),
+        "mask": _mask_from(entry.get("mask"), layer_id, contents),
     }
     if kind == "photo":
         return PhotoLayer(**{**common, "locked": True})
-    common["mask"] = _mask_from(entry.get("mask"), layer_id, contents)
     if kind == "group":
         return GroupLayer(**common, children=contents.layers(entry["layers"]))
-    if kind != "pixels":
-        raise ValueError(f"unknown kind of layer '{kind}'")
     return PixelLayer(
         **common,
         tiles=contents.tiles(entry, layer_id, PIXELS, 4, 0),
@@ -137,36 +126,32 @@ def layer_from(entry: Entry, contents: Contents) -> Layer:
     )
 
 
+def _unknown_layer(entry: Entry) -> UnknownLayer:
+    return UnknownLayer(
+        id=int(entry["id"]),
+        name=str(entry.get("name", entry["kind"])),
+        visible=bool(entry.get("visible", True)),
+        strength=measure(entry.get("strength", 1.0), 0.0, 1.0, "strength"),
+        locked=bool(entry.get("locked", False)),
+        stage=Stage(entry.get("stage", Stage.CLEAN.value)),
+        kind=str(entry["kind"]),
+        extras=unknown(entry, _COMMON_KEYS),
+    )
+
+
 def brief_from(entry: Entry) -> Brief:
     side = entry["delivery_long_side_px"]
     return Brief(
         delivery_long_side_px=None if side is None else max(1, int(side)),
         style=Style(entry.get("style", Style.GROOMED.value)),
-        extras=_unknown(entry, _BRIEF_KEYS),
+        extras=unknown(entry, _BRIEF_KEYS),
     )
-
-
-def findings_from(entry: Entry | None) -> Findings:
-    """The inverse of `findings_entry`; ValueError, KeyError or TypeError if it is wrong."""
-    if entry is None:
-        return Findings()
-    items = entry["items"]
-    if len(items) > MOST_FINDINGS:
-        raise ValueError(f"it has more than {MOST_FINDINGS} findings")
-    found = tuple(_finding_from(item) for item in items)
-    if len({finding.id for finding in found}) != len(found):
-        raise ValueError("two findings have the same id")
-    states = {int(item["id"]): FindingState(item["state"]) for item in items}
-    decided = {key: state for key, state in states.items() if state is not FindingState.OPEN}
-    faces = tuple(_face_from(item) for item in entry.get("faces", ())[:MOST_FACES])
-    scale = entry["mm_per_px"]
-    mm_per_px = None if scale is None else _measure(scale, 1e-6, 1e3)
-    return Findings(mm_per_px, found, decided, faces)
 
 
 def regions_entry(regions: Regions) -> Entry:
     """What the planes of the regions do not say."""
     return {
+        **regions.extras,
         "scale": regions.scale,
         "corrected": sorted(region.value for region in regions.corrected),
     }
@@ -174,28 +159,22 @@ def regions_entry(regions: Regions) -> Entry:
 
 def plane_entry(tiles: Tiles) -> Entry:
     """A plane of the job's own, without tiles."""
-    return {"fill": tiles.fill}
+    return {**unknown(dict(tiles.extras), _PLANE_KEYS), "fill": tiles.fill}
 
 
-def planes_from(
-    entries: Mapping[str, Entry], regions: Entry, contents: Contents
-) -> tuple[Tiles | None, Regions]:
-    """The area and the regions; ValueError, KeyError or TypeError if they are wrong."""
-    planes = {
-        name: contents.tiles(entry, JOB, name, 1, _fill(entry)) for name, entry in entries.items()
-    }
-    return from_named(planes, _measure(regions["scale"], 1e-4, 1.0), regions["corrected"])
+def planes_from(entries: Mapping[str, Entry], regions: Entry, contents: Contents) -> Planes:
+    """A state's own planes; ValueError, KeyError or TypeError if they are wrong."""
+    planes = {}
+    for name, entry in entries.items():
+        tiles = contents.tiles(entry, JOB, name, 1, _fill(entry))
+        extras = {**unknown(entry, _PLANE_KEYS), **_of_small(tiles)}
+        planes[name] = replace(tiles, extras=extras)
+    scale = measure(regions["scale"], 1e-4, 1.0)
+    return from_named(planes, scale, regions["corrected"], unknown(regions, _REGIONS_KEYS))
 
 
-def _face_from(item: Entry) -> FaceGeometry:
-    handles = {}
-    for name in HANDLES:
-        x, y = item[name]
-        handles[name] = _measure(x, -1e6, 1e6), _measure(y, -1e6, 1e6)
-    face = FaceGeometry(handles)
-    if face.pupil_distance_px < 1:
-        raise ValueError("a face's pupils lie in one place")
-    return face
+def _of_small(tiles: Tiles) -> Entry:
+    return {"small": tiles.extras["small"]} if "small" in tiles.extras else {}
 
 
 def _fill(entry: Entry) -> int:
@@ -205,44 +184,15 @@ def _fill(entry: Entry) -> int:
     return fill
 
 
-def _finding_from(item: Entry) -> Finding:
-    extent_px = tuple(_measure(radius, 0, LARGEST_FINDING_PX) for radius in item["extent_px"])
-    if len(extent_px) != N_DIRECTIONS:
-        raise ValueError(f"a finding's extent has {len(extent_px)} directions")
-    numbers = {
-        name: _measure(item[name], -1e6, 1e6)
-        for name in (
-            "x", "y", "radius_px", "diameter_mm", "contrast_l", "contrast_a", "severity",
-            "rim_broken",
-        )
-    }  # fmt: skip
-    numbers.update(
-        {name: _measure(item.get(name, 0), 0, 1e6) for name in ("edge_px", "length_mm")}
-    )
-    path = item.get("path_px", ())
-    if len(path) > MOST_POINTS:
-        raise ValueError(f"a finding's path has more than {MOST_POINTS} points")
-    path_px = tuple((_measure(x, -1e6, 1e6), _measure(y, -1e6, 1e6)) for x, y in path)
-    return Finding(
-        id=int(item["id"]), kind=Kind(item["kind"]), extent_px=extent_px, path_px=path_px, **numbers
-    )
-
-
-def _measure(value: Any, low: float, high: float) -> float:
-    number = float(value)
-    if not low <= number <= high:
-        raise ValueError(f"{number} is not between {low:g} and {high:g}")
-    return number
-
-
 def state_from(
     photo: Photo,
     layers: Layers,
     active: Any,
-    brief: Entry,
+    brief: Brief,
     findings: Findings,
-    planes: tuple[Tiles | None, Regions],
+    planes: Planes,
     extras: Mapping[str, Any],
+    attachments: Attachments | None = None,
 ) -> JobState:
     """A state, after the checks that concern all layers together."""
     if not layers or not isinstance(layers[0], PhotoLayer):
@@ -252,11 +202,73 @@ def state_from(
         raise ValueError("two layers have the same id")
     if len(ids) > MOST_LAYERS:
         raise ValueError(f"it has more than {MOST_LAYERS} layers")
-    reserve_ids(max(ids))
+    inside = (layer.extras for layer in walk(layers) if isinstance(layer, UnknownLayer))
+    reserve_ids(max([*ids, *(i for extras in inside for i in ids_in(extras))]))
     active_id = active if active in ids else ids[0]
     return JobState(
-        photo, layers, active_id, brief_from(brief), findings, *planes, extras=dict(extras)
-    )
+        photo, layers, active_id, brief, findings, planes.area, planes.regions, planes.unknown,
+        dict(extras), attachments,
+    )  # fmt: skip
+
+
+def not_understood(state: JobState) -> list[str]:
+    """What of a job only a newer Lather understands, in words."""
+    found = []
+    for layer in walk(state.layers):
+        if isinstance(layer, UnknownLayer):
+            found.append(f"the layer '{layer.name}', which is not shown")
+        elif isinstance(layer, PixelLayer) and layer.weak is not None and not layer.weak.known:
+            found.append(f"what '{layer.name}' softens ({layer.weak.value})")
+    if not state.brief.style.known:
+        found.append(f"the style '{state.brief.style.value}'")
+    regions = (region for region in state.regions.masks if not region.known)
+    found += [f"the region '{region.value}'" for region in regions]
+    kinds = {finding.kind.value for finding in state.findings.items if not finding.kind.known}
+    return found + [f"findings of the kind '{kind}'" for kind in sorted(kinds)]
+
+
+def mentioned(state: JobState) -> set[str]:
+    """All strings in fields that are not known: among them the names of what they refer to."""
+    return {text for extras in _all_extras(state) if extras for text in strings_in(extras)}
+
+
+def _all_extras(state: JobState) -> Iterator[Mapping[str, Any]]:
+    findings = state.findings
+    yield from (state.extras, state.brief.extras, findings.extras, state.regions.extras)
+    yield from (finding.extras for finding in findings.items)
+    yield from (face.extras for face in findings.faces)
+    yield from (tiles.extras for tiles in named_planes(state).values())
+    for layer in walk(state.layers):
+        yield layer.extras
+        if layer.mask is not None:
+            yield from (layer.mask.extras, layer.mask.tiles.extras)
+        if isinstance(layer, PixelLayer):
+            yield layer.tiles.extras
+            yield from (stroke.extras for stroke in layer.strokes)
+
+
+def with_own_ids(layers: Layers) -> Layers:
+    """Layers of which no two have the same id: the later one gets the next that is free.
+
+    The same for the same layers, whichever process reads them: a journal refers to ids.
+    """
+    ids = [layer.id for layer in walk(layers)]
+    if len(set(ids)) == len(ids):
+        return layers
+    taken: set[int] = set()
+    last = max(ids)
+
+    def own(layer: Layer) -> Layer:
+        nonlocal last
+        if layer.id in taken:
+            last += 1
+            layer = replace(layer, id=last)
+        taken.add(layer.id)
+        if isinstance(layer, GroupLayer):
+            layer = replace(layer, children=tuple(map(own, layer.children)))
+        return layer
+
+    return tuple(map(own, layers))
 
 
 def _mask_from(entry: Entry | None, layer_id: int, contents: Contents) -> Mask | None:
@@ -266,16 +278,5 @@ def _mask_from(entry: Entry | None, layer_id: int, contents: Contents) -> Mask |
         tiles=contents.tiles(entry, layer_id, MASK, 1, _fill(entry)),
         enabled=bool(entry["enabled"]),
         inverted=bool(entry["inverted"]),
-        extras=_unknown(entry, _MASK_KEYS),
+        extras=unknown(entry, _MASK_KEYS),
     )
-
-
-def _share(value: Any) -> float:
-    share = float(value)
-    if not 0 <= share <= 1:
-        raise ValueError(f"a strength of {share} is outside 0-1")
-    return share
-
-
-def _unknown(entry: Entry, known: set[str]) -> Entry:
-    return {key: value for key, value in entry.items() if key not in known}

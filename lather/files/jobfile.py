@@ -12,45 +12,60 @@ import struct
 import uuid
 import zipfile
 import zlib
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
+
+import numpy as np
 
 from lather import __version__
-from lather.core.work import Progress, no_progress
+from lather.core.work import CancelToken, Progress, no_progress
+from lather.document.bounds import DEEPEST_GROUPS
+from lather.document.brief import Brief
+from lather.document.findings import Findings
 from lather.document.job import JobState
 from lather.document.photo import Photo, photo_hash
-from lather.document.planes import Regions
+from lather.document.planes import Planes, Regions
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import DEEPEST_LEVEL, TILE_PX, Key, StoredTile, Tiles
-from lather.document.tree import Layers
-from lather.errors import JobFileError, LatherError, PhotoMissingError
+from lather.document.tree import Layers, walk
+from lather.errors import JobFileError, LatherError, NewerError, PhotoMissingError
 from lather.files.archive import Archive, ArchivedTile, SmallPlane
 from lather.files.description import (
-    DEEPEST_GROUPS,
-    Entry,
+    JOB,
     brief_entry,
-    findings_entry,
-    findings_from,
+    brief_from,
     layer_from,
+    mentioned,
+    not_understood,
     planes_from,
     regions_entry,
     state_from,
+    with_own_ids,
 )
+from lather.files.entries import Entry, unknown
+from lather.files.findings import findings_entry, findings_from
 from lather.files.migrations import VERSION, migrated
 from lather.files.photos import MOST_MEGAPIXELS, decode_photo, read_photo
-from lather.files.strokes import strokes_from_json
+from lather.files.strokes import PackedNumbers, strokes_from
 
 FORMAT, SUFFIX = "lather-job", ".lather"
 MOST_JSON_BYTES = 64 * 2**20
-MOST_STROKES_BYTES = 64 * 2**20
+MOST_STROKES_BYTES = 64 * 2**20  # of one member without the readings
+MOST_EARLY_STROKES_BYTES = 256 * 2**20  # before format 3, readings included
+MOST_READINGS_BYTES = 256 * 2**20
+MOST_ATTACHMENT_BYTES = 2**30
 MOST_PHOTO_BYTES = 4 * 2**30
 _JOB_KEYS = {
     "format", "version", "revision", "application", "photo", "brief", "worked_s",
     "active_layer", "layers", "findings", "planes", "regions",
 }  # fmt: skip
+_PHOTO_KEYS = {"file", "link", "sha256", "width", "height", "depth_bits"}
+_SMALL_KEYS = {"file", "level", "per_row"}
+T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -69,6 +84,22 @@ class LoadedJob:
     revision: str
     link_photo: bool
     archive: Archive
+
+    @property
+    def notices(self) -> list[str]:
+        """What a person should know: what could not be read, what is not understood."""
+        layers = list(walk(self.state.layers))
+        damage = self.archive.damage({layer.id: layer.name for layer in layers})
+        notices = []
+        if damage:
+            notices.append(f"The job is damaged: {damage}. Open a backup if there is one.")
+        newer = not_understood(self.state)
+        if newer:
+            notices.append(
+                f"Made by a newer Lather and kept as it is: {', '.join(newer)}. Update Lather to "
+                "see and change it."
+            )
+        return notices
 
 
 def load_job(
@@ -91,7 +122,7 @@ def load_job(
         archive = Archive(path)
         description = json.loads(archive.read("job.json", MOST_JSON_BYTES))
         _check_version(description, path)
-        return _Reader(archive, migrated(description), path, photo_at, progress).job()
+        return _Reader(archive, migrated(description), progress=progress).job(path, photo_at)
     except FileNotFoundError:
         raise _not_opened(path, "there is no such file", "check the name and folder") from None
     except LatherError:
@@ -109,6 +140,22 @@ def read_revision(path: Path) -> str | None:
         return str(description["revision"])
     except (OSError, *_DAMAGE):
         return None
+
+
+def check_readable(archive: Archive, cancel: CancelToken | None = None) -> None:
+    """Read all of a job but its photo.
+
+    Raises
+    ------
+    JobFileError : `load_job` would refuse it or leave a part of it out.
+    """
+    try:
+        description = json.loads(archive.read("job.json", MOST_JSON_BYTES))
+        _Reader(archive, migrated(description), cancel=cancel).check()
+    except _DAMAGE as error:
+        raise JobFileError("It cannot be read back", _detail(error)) from error
+    if archive.damaged:
+        raise JobFileError("It cannot be read back", ", ".join(sorted(archive.damaged)))
 
 
 def damaged(path: Path, detail: str) -> JobFileError:
@@ -141,59 +188,67 @@ _DAMAGE = (
 
 
 class _Reader:
-    """Builds a job's state from an open archive (`Contents`)."""
+    """Builds a job's state from an open archive (`Contents`).
+
+    A part that cannot be read is left out and noted in the archive's `damaged`; the rest of
+    the picture stays.
+    """
 
     def __init__(
-        self,
-        archive: Archive,
-        description: Entry,
-        path: Path,
-        photo_at: Path | None,
-        progress: Progress,
-    ) -> None:
+        self, archive: Archive, description: Entry, *, progress: Progress = no_progress,
+        cancel: CancelToken | None = None,
+    ) -> None:  # fmt: skip
         self._archive = archive
         self._description = description
-        self._path = path
-        self._photo_at = photo_at
         self._progress = progress
+        self._cancel = cancel
         self._depth = 0
-        self._grid = (0, 0)
-        self._reduced: list[SmallPlane] = []
-
-    def job(self) -> LoadedJob:
-        described = self._description["photo"]
-        width, height = int(described["width"]), int(described["height"])
+        described = description["photo"]
+        width, height = self.size = int(described["width"]), int(described["height"])
         if not 0 < width * height <= MOST_MEGAPIXELS * 1e6:
             raise ValueError(f"a picture of {width} x {height} px")
         self._grid = (-(-height // TILE_PX), -(-width // TILE_PX))
+        self._reduced: list[SmallPlane] = []
+
+    def job(self, path: Path, photo_at: Path | None) -> LoadedJob:
         self._progress(0.1, "reading the photo and the layers")
         with ThreadPoolExecutor(1, "layers") as aside:
             reading = aside.submit(self._layers_and_first_view)
-            photo, linked = self._photo(described)
-        if (photo.width, photo.height) != (width, height):
+            photo, linked = self._photo(path, photo_at)
+        if (photo.width, photo.height) != self.size:
             raise ValueError("the photo is not the one the job was made with")
-        layers = reading.result()
-        extras = {k: v for k, v in self._description.items() if k not in _JOB_KEYS}
-        state = state_from(
-            photo,
-            layers,
-            self._description["active_layer"],
-            self._description["brief"],
-            findings_from(self._description.get("findings")),
-            planes_from(
-                self._description.get("planes", {}),
-                self._description.get("regions") or regions_entry(Regions()),
-                self,
-            ),
-            extras,
-        )
         return LoadedJob(
-            state,
+            self._state(photo, reading.result()),
             max(0.0, float(self._description["worked_s"])),
             str(self._description["revision"]),
             linked,
             self._archive,
         )
+
+    def check(self) -> None:
+        """Everything but the photo; raises for what `job` would refuse."""
+        self._state(Photo(np.zeros((1, 1, 3), np.uint8)), self._all_layers())
+
+    def _state(self, photo: Photo, layers: Layers) -> JobState:
+        about = self._description
+        extras = unknown(about, _JOB_KEYS)
+        of_photo = unknown(about["photo"], _PHOTO_KEYS)
+        if of_photo:
+            extras["photo"] = of_photo
+        planes = self._part("the area and the regions", lambda: planes_from(
+            about.get("planes", {}), about.get("regions") or regions_entry(Regions()), self
+        ), Planes())  # fmt: skip
+        state = state_from(
+            photo,
+            layers,
+            about["active_layer"],
+            self._part("the brief", lambda: brief_from(about["brief"]), Brief()),
+            self._part("the findings", lambda: findings_from(about.get("findings")), Findings()),
+            planes,
+            extras,
+        )
+        refers = any(text in self._archive for text in mentioned(state))
+        return replace(state, attachments=self._archive) if refers else state
 
     def layers(self, entries: list[Any]) -> Layers:
         self._depth += 1
@@ -203,28 +258,55 @@ class _Reader:
         self._depth -= 1
         return layers
 
-    def tiles(self, entry: Entry, layer_id: int, plane: str, channels: int, fill: int) -> Tiles:  # noqa: ARG002
+    def tiles(self, entry: Entry, layer_id: int, plane: str, channels: int, fill: int) -> Tiles:
+        where = f"planes/{plane}" if layer_id == JOB else f"layers/{layer_id}/{plane}"
+        empty = Tiles(channels, fill)
+        return self._part(where, lambda: self._tiles(entry, empty), empty)
+
+    def strokes(self, entry: Entry, layer_id: int) -> tuple[StrokeRecord, ...]:
+        read: list[StrokeRecord] = []
+        for number, part in enumerate(_listed(entry.get("strokes"))):
+            if self._cancel is not None:
+                self._cancel.check()
+            where = f"layers/{layer_id}/strokes/{number}"
+            read += self._part(where, partial(self._strokes, part), ())
+        return tuple(read)
+
+    def _part(self, where: str, read: Callable[[], T], instead: T) -> T:
+        """What `read` gives; `instead`, and a note of the damage, if it cannot be read."""
+        try:
+            return read()
+        except _DAMAGE:
+            self._archive.damaged.add(where)
+            return instead
+
+    def _strokes(self, part: Any) -> tuple[StrokeRecord, ...]:
+        name, readings = part
+        if readings is None:
+            entries = json.loads(self._archive.read(name, MOST_EARLY_STROKES_BYTES))
+            return strokes_from(entries, PackedNumbers(b""))
+        entries = json.loads(self._archive.read(name, MOST_STROKES_BYTES))
+        return strokes_from(
+            entries, PackedNumbers(self._archive.read(readings, MOST_READINGS_BYTES))
+        )
+
+    def _tiles(self, entry: Entry, empty: Tiles) -> Tiles:
         names: dict[Key, str] = {}
         for row, column, name in entry["tiles"]:
             key = int(row), int(column)
-            if not (0 <= key[0] < self._grid[0] and 0 <= key[1] < self._grid[1]):
-                raise ValueError(f"'{name}' lies outside of the picture")
-            if name not in self._archive:
-                raise KeyError(name)
-            names[key] = name
-        small = self._small(entry.get("small"), channels, names)
+            inside = 0 <= key[0] < self._grid[0] and 0 <= key[1] < self._grid[1]
+            if inside and name in self._archive:
+                names[key] = name
+            else:
+                self._archive.damaged.add(str(name))
+        small = self._small(entry.get("small"), empty.channels, names)
         stored: dict[Key, StoredTile] = {
-            key: ArchivedTile(self._archive, name, key, channels, fill, small)
+            key: ArchivedTile(self._archive, name, key, empty.channels, empty.fill, small)
             for key, name in names.items()
         }
-        return Tiles(channels=channels, fill=fill).with_kept_outside(stored)
-
-    def strokes(self, entry: Entry, layer_id: int) -> tuple[StrokeRecord, ...]:  # noqa: ARG002
-        if "strokes" not in entry:
-            return ()
-        return strokes_from_json(
-            json.loads(self._archive.read(entry["strokes"], MOST_STROKES_BYTES))
-        )
+        extras = unknown(entry.get("small") or {}, _SMALL_KEYS)
+        plane_extras = {"small": extras} if extras else {}
+        return replace(empty, extras=plane_extras).with_kept_outside(stored)
 
     def _small(
         self, entry: Entry | None, channels: int, names: dict[Key, str]
@@ -241,37 +323,46 @@ class _Reader:
 
     def _layers_and_first_view(self) -> Layers:
         """All layers, and what the first view needs of them; while the photo is decoded."""
-        layers = self.layers(self._description["layers"])
+        layers = self._all_layers()
         for plane in self._reduced:
             plane.read()
         return layers
 
-    def _photo(self, described: Entry) -> tuple[Photo, bool]:
+    def _all_layers(self) -> Layers:
+        return with_own_ids(self.layers(self._description["layers"]))
+
+    def _photo(self, path: Path, photo_at: Path | None) -> tuple[Photo, bool]:
         """The photo, and whether it lies outside of the job file."""
+        described = self._description["photo"]
         name = described.get("file")
         if name is not None:
             encoded = self._archive.read(name, MOST_PHOTO_BYTES)
             return decode_photo(encoded, Path(name).name), False
-        if self._photo_at is not None:
-            return read_photo(self._photo_at), True
-        linked = self._path.parent / str(described["link"])
+        if photo_at is not None:
+            return read_photo(photo_at), True
+        linked = path.parent / str(described["link"])
         try:
             encoded = linked.read_bytes()
         except OSError as error:
             raise PhotoMissingError(
-                f"'{self._path.name}' was not opened",
+                f"'{path.name}' was not opened",
                 f"its photo '{linked.name}' is not there ({error.strerror})",
                 "say where the photo is now",
             ) from None
         if photo_hash(encoded) != described["sha256"]:
             raise PhotoMissingError(
-                f"'{self._path.name}' was not opened",
+                f"'{path.name}' was not opened",
                 f"its photo '{linked.name}' was changed since",
                 "choose the photo as it was, or accept the changed one",
             )
         photo = decode_photo(encoded, linked.name)
         photo.path = linked
         return photo, True
+
+
+def _listed(value: Any) -> list[Any]:
+    """A list; anything else as the one part that cannot be read."""
+    return value if isinstance(value, list) else [] if value is None else [value]
 
 
 def new_revision() -> str:
@@ -293,7 +384,7 @@ def job_entry(
         "version": VERSION,
         "revision": revision,
         "application": f"Lather {__version__}",
-        "photo": photo,
+        "photo": {**state.extras.get("photo", {}), **photo},
         "brief": brief_entry(state.brief),
         "findings": findings_entry(state.findings),
         "worked_s": round(worked_s, 1),
@@ -308,12 +399,14 @@ def _check_version(description: Any, path: Path) -> None:
     if not isinstance(description, dict) or description.get("format") != FORMAT:
         raise _not_opened(path, "it is not a Lather job", "open the photo instead")
     version = description.get("version")
-    if not isinstance(version, int) or version < 1 or version > VERSION:
-        raise _not_opened(
-            path,
-            f"it was written by a newer Lather (format {version}; this one reads {VERSION})",
+    if isinstance(version, int) and version > VERSION:
+        raise NewerError(
+            f"'{path.name}' was not opened",
+            f"it was made by a newer Lather (format {version}; this one reads {VERSION})",
             "update Lather",
         )
+    if not isinstance(version, int) or version < 1:
+        raise ValueError(f"format {version!r}")
 
 
 def _not_opened(path: Path, why: str, advice: str) -> JobFileError:

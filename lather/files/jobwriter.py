@@ -8,7 +8,7 @@ import os
 import zipfile
 import zlib
 from collections import deque
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
@@ -21,21 +21,31 @@ from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, PixelLayer
 from lather.document.photo import Photo, photo_hash
 from lather.document.planes import named_planes
+from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Key, Tile, Tiles
 from lather.document.tree import walk
-from lather.errors import LatherError
+from lather.errors import JobFileError, LatherError
 from lather.files.archive import Archive, ArchivedTile
 from lather.files.atomic import replacing
 from lather.files.backups import keep_backup
-from lather.files.description import Entry, layer_entry, mask_entry, plane_entry
-from lather.files.jobfile import job_entry, new_revision
-from lather.files.strokes import strokes_to_json
+from lather.files.description import layer_entry, mask_entry, mentioned, plane_entry
+from lather.files.entries import Entry
+from lather.files.jobfile import (
+    MOST_ATTACHMENT_BYTES,
+    MOST_READINGS_BYTES,
+    check_readable,
+    job_entry,
+    new_revision,
+)
+from lather.files.strokes import packed_readings, stroke_entry
 from lather.files.tilecodec import encode_tile
 
 SMALL_LEVEL = 2  # what a 24-megapixel portrait shows at when it fits the window
 N_THREADS = 2
 N_AHEAD = 16  # tiles encoded and waiting to be written
+STROKES_A_PART, READINGS_A_PART_BYTES = 250, 4 * 2**20
 _SMALL_PX = TILE_PX >> SMALL_LEVEL
+assert READINGS_A_PART_BYTES < MOST_READINGS_BYTES
 
 
 def save_job(
@@ -56,7 +66,8 @@ def save_job(
 
     Raises
     ------
-    LatherError : the folder cannot be written, the disk is full, a linked photo is nowhere.
+    LatherError : the folder cannot be written, the disk is full, a linked photo is nowhere, or
+        what was written cannot be read back: then the earlier file stays.
     """
     revision = revision or new_revision()
     if link_photo:
@@ -65,6 +76,7 @@ def save_job(
         with zipfile.ZipFile(temporary, "w") as archive:
             writer = _Writer(archive, path, state, progress, cancel)
             writer.write(revision, worked_s, link_photo)
+        _check(temporary, path, cancel)
         keep_backup(path, n_backups)
     written = Archive(path)
     for tile, where in writer.written:
@@ -72,6 +84,18 @@ def save_job(
             tile.stored = ArchivedTile(written, *where)
     progress(1.0, "saved")
     return revision
+
+
+def _check(written: Path, path: Path, cancel: CancelToken | None) -> None:
+    """Nothing replaces a job that cannot be opened again."""
+    try:
+        check_readable(Archive(written), cancel)
+    except JobFileError as error:
+        raise JobFileError(
+            f"'{path.name}' was not saved",
+            f"what was written cannot be read back ({error.why})",
+            "the earlier file and the journal are unharmed: go back a few steps and save again",
+        ) from error
 
 
 def _check_link(photo: Photo, path: Path) -> None:
@@ -124,12 +148,14 @@ class _Writer:
         layers = [self._layer(layer) for layer in state.layers]
         planes = {
             name: {**plane_entry(tiles), **self._tiles(f"planes/{name}", tiles)}
-            for name, tiles in named_planes(state.area, state.regions).items()
+            for name, tiles in named_planes(state).items()
         }
         photo = self._photo(link_photo)
         entry = job_entry(state, revision, worked_s, photo, layers, planes)
         for name, small in self._smalls:
+            self._check_cancel()
             self._archive.writestr(name, small.result())
+        self._attachments()
         self._text("job.json", json.dumps(entry, indent=1))
 
     def _photo(self, link_photo: bool) -> Entry:
@@ -158,17 +184,46 @@ class _Writer:
         if isinstance(layer, PixelLayer):
             entry.update(self._tiles(f"{folder}/pixels", layer.tiles))
             if layer.strokes:
-                entry["strokes"] = f"{folder}/strokes.json"
-                self._text(entry["strokes"], json.dumps(strokes_to_json(layer.strokes)))
+                entry["strokes"] = self._strokes(f"{folder}/strokes", layer.strokes)
         if isinstance(layer, GroupLayer):
             entry["layers"] = [self._layer(child) for child in layer.children]
         return entry
 
+    def _strokes(self, folder: str, strokes: Sequence[StrokeRecord]) -> list[list[str]]:
+        """Strokes in parts, each of which is small enough to be read again.
+
+        Encoded one by one: other threads come in between.
+        """
+        parts: list[list[str]] = []
+        for part in _parts(strokes):
+            name, readings = (f"{folder}/{len(parts)}.{suffix}" for suffix in ("json", "f32"))
+            lines = []
+            for stroke in part:
+                self._check_cancel()
+                lines.append(json.dumps(stroke_entry(stroke)))
+            self._text(name, "[\n" + ",\n".join(lines) + "\n]")
+            self._archive.writestr(readings, b"".join(map(packed_readings, part)))
+            parts.append([name, readings])
+        return parts
+
+    def _attachments(self) -> None:
+        """What fields of a newer Lather refer to, as it was."""
+        kept = self._state.attachments
+        if kept is None:
+            return
+        for name in sorted(mentioned(self._state) - set(self._archive.namelist())):
+            if name in kept:
+                self._check_cancel()
+                self._archive.writestr(name, kept.read(name, MOST_ATTACHMENT_BYTES))
+
+    def _check_cancel(self) -> None:
+        if self._cancel is not None:
+            self._cancel.check()
+
     def _tiles(self, folder: str, tiles: Tiles) -> Entry:
         entries, smalls = [], []
         for (key, tile), packed in self._packed(sorted(tiles.tiles.items())):
-            if self._cancel is not None:
-                self._cancel.check()
+            self._check_cancel()
             name = f"{folder}/{key[0]}_{key[1]}.png"
             self._archive.writestr(name, packed.encoded)
             self.written.append((tile, (name, key, tiles.channels, tiles.fill)))
@@ -179,7 +234,8 @@ class _Writer:
             per_row = math.isqrt(len(smalls) - 1) + 1
             name = f"{folder}/small.png"
             self._smalls.append((name, self._pool.submit(_side_by_side, smalls, per_row)))
-            entry["small"] = {"file": name, "level": SMALL_LEVEL, "per_row": per_row}
+            place = {"file": name, "level": SMALL_LEVEL, "per_row": per_row}
+            entry["small"] = {**tiles.extras.get("small", {}), **place}
         return entry
 
     def _packed(
@@ -198,6 +254,22 @@ class _Writer:
 
     def _text(self, name: str, text: str) -> None:
         self._archive.writestr(name, text, compress_type=zipfile.ZIP_DEFLATED, compresslevel=1)
+
+
+def _parts(strokes: Sequence[StrokeRecord]) -> Iterator[list[StrokeRecord]]:
+    part: list[StrokeRecord] = []
+    n_bytes = 0
+    for stroke in strokes:
+        if part and (
+            len(part) == STROKES_A_PART
+            or n_bytes + stroke.readings.nbytes > READINGS_A_PART_BYTES
+        ):
+            yield part
+            part, n_bytes = [], 0
+        part.append(stroke)
+        n_bytes += stroke.readings.nbytes
+    if part:
+        yield part
 
 
 @dataclass(frozen=True)

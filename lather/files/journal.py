@@ -23,7 +23,7 @@ from lather.document.job import JobState
 from lather.errors import JobFileError
 from lather.files.atomic import replacing
 from lather.files.delta import Blobs, DeltaReader, DeltaWriter
-from lather.files.description import Entry
+from lather.files.entries import Entry
 
 FORMAT, VERSION = "lather-journal", 1
 _MAGIC = b"LthR"

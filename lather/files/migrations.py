@@ -7,7 +7,7 @@ import json
 from collections.abc import Callable
 from typing import Any
 
-VERSION = 2
+VERSION = 3
 
 
 def migrated(description: dict[str, Any]) -> dict[str, Any]:
@@ -28,4 +28,18 @@ def _to_2(description: dict[str, Any]) -> dict[str, Any]:
     return {**description, "revision": hashlib.sha256(text).hexdigest()[:32]}
 
 
-_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _to_2}
+def _to_3(description: dict[str, Any]) -> dict[str, Any]:
+    """Version 2 kept all strokes of a layer in one member, the pen's readings among them."""
+    return {**description, "layers": [_strokes_in_parts(e) for e in description["layers"]]}
+
+
+def _strokes_in_parts(layer: dict[str, Any]) -> dict[str, Any]:
+    layer = dict(layer)
+    if "strokes" in layer:
+        layer["strokes"] = [[layer["strokes"], None]]
+    if layer["kind"] == "group":
+        layer["layers"] = [_strokes_in_parts(inner) for inner in layer["layers"]]
+    return layer
+
+
+_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _to_2, 2: _to_3}

@@ -21,6 +21,7 @@ from lather.core.arrays import FULL, LayerPixels, Samples
 from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
+from lather.document.bounds import DEEPEST_GROUPS, MOST_LAYERS
 from lather.document.job import JobState, new_state
 from lather.document.layers import GroupLayer, Layer, Mask, PhotoLayer, PixelLayer, new_id
 from lather.document.photo import Photo
@@ -29,7 +30,6 @@ from lather.document.tree import Layers, walk
 from lather.errors import LatherError, PhotoError
 from lather.files.archive import Archive
 from lather.files.atomic import replacing
-from lather.files.description import DEEPEST_GROUPS, MOST_LAYERS
 from lather.files.photos import MOST_MEGAPIXELS, decode_photo, first_line
 from lather.files.profiles import image_of, samples_of, vips, with_profile
 

@@ -1,135 +1,119 @@
-"""Strokes and pen recordings as JSON.
+"""Strokes as JSON, with the pen's readings beside it as packed numbers.
 
-A recording is JSON lines, one reading of the pen a line:
-    {"t": 0.008, "x": 512.0, "y": 300.5, "pressure": 0.6, "tilt": [10, -5]}
-t in seconds, x and y in photo pixels, pressure 0-1 (0: the pen hovers, the stroke ends),
-tilt in degrees from upright, optional.
+The readings of all strokes follow each other as little-endian float32, in the order of the
+strokes, each row by row; every entry says how many rows and columns are its own.
 """
 
 from __future__ import annotations
 
-import json
-from collections.abc import Iterable
-from dataclasses import asdict
-from pathlib import Path
-from typing import Any
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import asdict, fields
+from typing import Any, Protocol
 
-from lather.core.brush.stroke import Brush, PenSample
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.brush.stroke import Brush
 from lather.core.rect import Rect
-from lather.document.strokes import StrokeRecord
-from lather.errors import UsageError
-from lather.files.atomic import replacing
+from lather.document.strokes import READING_COLUMNS, Readings, StrokeRecord, from_first
+
+Entry = dict[str, Any]
+NUMBER = np.dtype("<f4")
+
+_KEYS = {
+    "tool", "brush", "n_readings", "columns", "samples", "rect", "colour", "source", "mode",
+}  # fmt: skip
+_BRUSH_KEYS = {field.name for field in fields(Brush)}
 
 
-def read_recording(path: Path) -> list[list[PenSample]]:
-    """The strokes of a pen recording: samples from pen-down to the last before pen-up."""
-    try:
-        lines = path.read_text(encoding="utf-8").splitlines()
-    except (OSError, UnicodeDecodeError) as error:
-        raise UsageError(
-            f"'{path.name}' was not played", str(error), "choose a pen recording"
-        ) from error
-    strokes: list[list[PenSample]] = [[]]
-    for number, line in enumerate(lines, start=1):
-        if not line.strip():
-            continue
-        try:
-            sample = _sample(json.loads(line))
-        except (ValueError, KeyError, TypeError, AttributeError) as error:
-            raise UsageError(
-                f"'{path.name}' was not played",
-                f"line {number} is not a reading of the pen ({error})",
-                'write {"t": ..., "x": ..., "y": ..., "pressure": ...}',
-            ) from error
-        if sample.pressure > 0:
-            strokes[-1].append(sample)
-        elif strokes[-1]:
-            strokes.append([])
-    return [stroke for stroke in strokes if stroke]
+class Numbers(Protocol):
+    """Where the readings lie."""
+
+    def take(self, n_numbers: int) -> NDArray[np.float32]:
+        """The next numbers; ValueError if there are not so many."""
 
 
-def write_recording(path: Path, strokes: Iterable[Iterable[PenSample]]) -> None:
-    """The inverse of `read_recording`."""
-    lines = []
-    for stroke in strokes:
-        last = None
-        for last in stroke:
-            lines.append(_line(last, last.pressure))
-        if last is not None:
-            lines.append(_line(last, 0.0))
-    with replacing(path) as temporary:
-        temporary.write_text("\n".join(lines) + "\n", encoding="utf-8")
+class PackedNumbers:
+    """The numbers of a binary member, from its start."""
+
+    def __init__(self, content: bytes) -> None:
+        self._left = np.frombuffer(content, dtype=NUMBER)
+
+    def take(self, n_numbers: int) -> NDArray[np.float32]:
+        if not 0 <= n_numbers <= len(self._left):
+            raise ValueError("it holds fewer readings of the pen than it says")
+        taken, self._left = np.split(self._left, [n_numbers])
+        return taken.astype(np.float32)  # a copy: not all strokes of a member live equally long
 
 
-def strokes_to_json(strokes: Iterable[StrokeRecord]) -> list[dict[str, Any]]:
-    return [
-        {
-            "tool": stroke.tool,
-            "brush": asdict(stroke.brush),
-            "samples": [
-                [s.time_s, s.x, s.y, s.pressure, s.tilt_x_deg, s.tilt_y_deg]
-                for s in stroke.samples
-            ],
-            "rect": [stroke.rect.x0, stroke.rect.y0, stroke.rect.x1, stroke.rect.y1],
-            "colour": stroke.colour,
-            "source": stroke.source,
-            "mode": stroke.mode,
-            **stroke.extras,
-        }
-        for stroke in strokes
-    ]
-
-
-def strokes_from_json(entries: list[dict[str, Any]]) -> tuple[StrokeRecord, ...]:
-    """Raises ValueError, KeyError or TypeError for what is not a list of strokes."""
-    return tuple(
-        StrokeRecord(
-            tool=str(entry["tool"]),
-            brush=_brush(entry["brush"]),
-            samples=tuple(PenSample(*map(float, numbers)) for numbers in entry["samples"]),
-            rect=Rect(*map(int, entry["rect"])),
-            colour=None if entry["colour"] is None else _three(entry["colour"]),
-            source=None if entry["source"] is None else _two(entry["source"]),
-            mode=str(entry["mode"]),
-            extras={key: value for key, value in entry.items() if key not in _STROKE_KEYS},
-        )
-        for entry in entries
-    )
-
-
-_STROKE_KEYS = {"tool", "brush", "samples", "rect", "colour", "source", "mode"}
-
-
-def _brush(entry: dict[str, Any]) -> Brush:
-    """A brush with every attribute of the type it should have."""
-    plain = Brush()
-    return Brush(
-        **{name: type(getattr(plain, name))(value) for name, value in entry.items()}
-    )
-
-
-def _sample(entry: dict[str, Any]) -> PenSample:
-    tilt_x_deg, tilt_y_deg = entry.get("tilt", (0.0, 0.0))
-    return PenSample(
-        float(entry["t"]),
-        float(entry["x"]),
-        float(entry["y"]),
-        min(max(float(entry["pressure"]), 0.0), 1.0),
-        float(tilt_x_deg),
-        float(tilt_y_deg),
-    )
-
-
-def _line(sample: PenSample, pressure: float) -> str:
-    entry: dict[str, Any] = {
-        "t": round(sample.time_s, 4),
-        "x": round(sample.x, 2),
-        "y": round(sample.y, 2),
-        "pressure": round(pressure, 3),
+def stroke_entry(stroke: StrokeRecord) -> Entry:
+    """A stroke without its readings."""
+    return {
+        **stroke.extras,
+        "tool": stroke.tool,
+        "brush": {**stroke.extras.get("brush", {}), **asdict(stroke.brush)},
+        "n_readings": len(stroke.readings),
+        "columns": [*READING_COLUMNS, *stroke.more_columns],
+        "rect": [stroke.rect.x0, stroke.rect.y0, stroke.rect.x1, stroke.rect.y1],
+        "colour": stroke.colour,
+        "source": stroke.source,
+        "mode": stroke.mode,
     }
-    if sample.tilt_x_deg or sample.tilt_y_deg:
-        entry["tilt"] = [round(sample.tilt_x_deg, 1), round(sample.tilt_y_deg, 1)]
-    return json.dumps(entry)
+
+
+def packed_readings(stroke: StrokeRecord) -> memoryview:
+    """The bytes that go with `stroke_entry`."""
+    packed = np.ascontiguousarray(stroke.readings, dtype=NUMBER)
+    return memoryview(packed).cast("B") if packed.size else memoryview(b"")
+
+
+def strokes_from(entries: Sequence[Entry], numbers: Numbers) -> tuple[StrokeRecord, ...]:
+    """The inverse; ValueError, KeyError or TypeError for what is not a list of strokes."""
+    if not isinstance(entries, list):
+        raise ValueError("the strokes are no list")
+    return tuple(_stroke_from(entry, numbers) for entry in entries)
+
+
+def _stroke_from(entry: Entry, numbers: Numbers) -> StrokeRecord:
+    readings, more_columns = _readings_from(entry, numbers)
+    return StrokeRecord(
+        tool=str(entry["tool"]),
+        brush=_brush_from(entry["brush"]),
+        readings=readings,
+        rect=Rect(*map(int, entry["rect"])),
+        colour=None if entry["colour"] is None else _three(entry["colour"]),
+        source=None if entry["source"] is None else _two(entry["source"]),
+        mode=str(entry["mode"]),
+        more_columns=more_columns,
+        extras=_extras(entry),
+    )
+
+
+def _readings_from(entry: Entry, numbers: Numbers) -> tuple[Readings, tuple[str, ...]]:
+    n_known = len(READING_COLUMNS)
+    if "samples" in entry:  # before job format 3
+        rows = np.array(entry["samples"], dtype=np.float64)
+        rows = rows.reshape(len(rows), -1 if rows.size else n_known)
+        return from_first(rows), tuple(f"column {n}" for n in range(n_known, rows.shape[1]))
+    columns = tuple(map(str, entry["columns"]))
+    if columns[:n_known] != READING_COLUMNS:
+        raise ValueError(f"readings of the pen with the columns {', '.join(columns)}")
+    taken = numbers.take(int(entry["n_readings"]) * len(columns))
+    return taken.reshape(-1, len(columns)), columns[n_known:]
+
+
+def _brush_from(entry: Mapping[str, Any]) -> Brush:
+    """A brush with every attribute of the type it should have."""
+    plain = asdict(Brush())
+    return Brush(
+        **{name: type(plain[name])(value) for name, value in entry.items() if name in plain}
+    )
+
+
+def _extras(entry: Entry) -> Entry:
+    extras = {key: value for key, value in entry.items() if key not in _KEYS}
+    of_brush = {key: v for key, v in entry["brush"].items() if key not in _BRUSH_KEYS}
+    return {**extras, "brush": of_brush} if of_brush else extras
 
 
 def _three(values: Iterable[float]) -> tuple[float, float, float]:

@@ -25,7 +25,7 @@ from lather.document.painting import (
     Paint,
     PhotoPaint,
 )
-from lather.document.strokes import StrokeRecord
+from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tiles import TILE_PX, Key
 from lather.document.tree import find, inserted_above
 from lather.errors import EditError
@@ -134,7 +134,7 @@ class PixelWork(Work):
         record = StrokeRecord(
             tool=self._hand.tool,
             brush=self._hand.brush,
-            samples=samples,
+            readings=readings_of(samples),
             rect=self._live.rect,
             colour=self._hand.colour,
             mode=self._hand.mode.value,

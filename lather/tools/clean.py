@@ -20,7 +20,7 @@ from lather.document.brief import Weak
 from lather.document.findings import FindingState
 from lather.document.job import JobState
 from lather.document.layers import PixelLayer, Stage
-from lather.document.strokes import StrokeRecord
+from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tree import walk
 from lather.errors import EditError
 from lather.render.compositor import render_below
@@ -119,7 +119,7 @@ def _mended(state: JobState, group: Sequence[Finding], nth_source: int) -> JobSt
     record = StrokeRecord(
         tool="mend_spot",
         brush=Brush(size_px=2 * max(finding.reach_px for finding in group), hardness=1.0),
-        samples=tuple(PenSample(0.1 * n, f.x, f.y, 1.0) for n, f in enumerate(group)),
+        readings=readings_of(PenSample(0.1 * n, f.x, f.y, 1.0) for n, f in enumerate(group)),
         rect=mended.rect,
         source=(mended.source.dx, mended.source.dy),
         mode=_mode(group).value,

@@ -11,7 +11,7 @@ from lather.document import edits
 from lather.document.areas import bounds_of, limit_of
 from lather.document.job import JobState
 from lather.document.planes import read_plane
-from lather.document.strokes import StrokeRecord
+from lather.document.strokes import StrokeRecord, readings_of
 from lather.tools.avoid import avoided
 from lather.tools.base import Place
 from lather.tools.brush import with_layer_to_paint
@@ -59,7 +59,7 @@ def cut_free_at(state: JobState, place: Place) -> JobState:
     record = StrokeRecord(
         tool="mend_spot",
         brush=Brush(size_px=size_px, hardness=1.0),
-        samples=(PenSample(0.0, x, y, 1.0),),
+        readings=readings_of([PenSample(0.0, x, y, 1.0)]),
         rect=mended.rect,
         source=(0, 0),
         extras={"cut_free": round(rim.share, 3)},

@@ -13,7 +13,7 @@ from lather.document import edits
 from lather.document.areas import bounds_of
 from lather.document.job import JobState
 from lather.document.planes import read_plane
-from lather.document.strokes import StrokeRecord
+from lather.document.strokes import StrokeRecord, readings_of
 from lather.errors import EditError
 from lather.render.cells import CellReader
 from lather.render.compositor import render
@@ -106,7 +106,7 @@ class GraftWork(Work):
         record = StrokeRecord(
             tool=self._hand.tool,
             brush=self._hand.brush,
-            samples=samples,
+            readings=readings_of(samples),
             rect=mended.rect,
             **taken_from(placement),
         )

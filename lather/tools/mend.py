@@ -19,7 +19,7 @@ from lather.document.findings import FindingState
 from lather.document.job import JobState
 from lather.document.layers import PixelLayer
 from lather.document.painting import Coverage, lay_patch
-from lather.document.strokes import StrokeRecord
+from lather.document.strokes import StrokeRecord, readings_of
 from lather.errors import EditError
 from lather.render.compositor import render
 from lather.tools.avoid import avoided
@@ -114,7 +114,7 @@ class MendWork(CoveredWork):
         record = StrokeRecord(
             tool=self._hand.tool,
             brush=self._hand.brush,
-            samples=samples,
+            readings=readings_of(samples),
             rect=mended.rect,
             mode=self._hand.mode.value,
             **taken_from(mended.source),

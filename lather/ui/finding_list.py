@@ -137,8 +137,8 @@ class FindingList(QWidget):
         place = Rect.around(finding.x, finding.y, CROP_RADII * finding.reach_px / 2)
         item = QListWidgetItem(
             crop_of(self.bench.state, place, self.bench.surround),
-            f"{TITLES[finding.kind]}, {_size_text(finding)}\n"
-            f"severity {finding.severity:.0f} · {state.value}"
+            f"{TITLES.get(finding.kind, finding.kind.title)}, {_size_text(finding)}\n"
+            f"severity {finding.severity:.0f} · {state.title}"
             + ("" if finding.stands_free else " · edge"),
         )
         item.setData(_ID, finding.id)

@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 from lather.actions.layer import rename, toggle_visible
 from lather.actions.workbench import Workbench
 from lather.document import edits
-from lather.document.layers import GroupLayer, Layer, PhotoLayer, PixelLayer
+from lather.document.layers import GroupLayer, Layer, PhotoLayer, PixelLayer, UnknownLayer
 from lather.ui import icons
 from lather.ui.theme import BODY_PX, SMALL_PX, font, theme
 
@@ -91,6 +91,11 @@ class LayerRow(QWidget):
         painter.setPen(QColor(t.dim))
         if isinstance(layer, PhotoLayer):
             painter.drawText(figure, right, f"{self.bench.state.photo.depth_bits} bit")
+            return
+        if isinstance(layer, UnknownLayer):
+            below = QRectF(self._bar.left(), 22, self.width() - self._bar.left() - 6, 16)
+            painter.setFont(font(SMALL_PX))
+            painter.drawText(below, Qt.AlignmentFlag.AlignVCenter, "of a newer Lather, not shown")
             return
         painter.drawText(figure, right, f"{round(100 * layer.strength)} %")
         painter.setPen(Qt.PenStyle.NoPen)
@@ -198,7 +203,7 @@ class LayerRow(QWidget):
         ]
 
     def _on_bar(self, position: QPointF) -> bool:
-        if isinstance(self.layer, PhotoLayer):
+        if isinstance(self.layer, (PhotoLayer, UnknownLayer)):
             return False
         return self._bar.adjusted(-4, -7, 4, 9).contains(position)
 
@@ -224,6 +229,11 @@ class LayerRow(QWidget):
     def _hint(self) -> str:
         if isinstance(self.layer, PhotoLayer):
             return "The photo: never changed. Tools add a layer above it by themselves."
+        if isinstance(self.layer, UnknownLayer):
+            return (
+                f"Made by a newer Lather ({self.layer.kind}): kept and saved again as it is, but "
+                "not shown.\nUpdate Lather to see the whole picture."
+            )
         return (
             "Drag the bar for strength, the row to move it, double-click the name to rename.\n"
             "The mask sign switches the brush between pixels and mask."

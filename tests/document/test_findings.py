@@ -8,7 +8,7 @@ from lather.document import edits
 from lather.document.digest import digest
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job, new_state
-from lather.files.description import findings_entry, findings_from
+from lather.files.findings import findings_entry, findings_from
 from tests.support import Case, finding, noise_photo, surveyed
 
 
@@ -63,9 +63,8 @@ class FileTest(Case):
             (changed(x=float("nan")), "not between"),
             (changed(extent_px=[1.0]), "1 directions"),
             (changed(extent_px=[1e9] * 24), "not between"),
-            (changed(kind="tattoo"), "tattoo"),
-            (changed(state="maybe"), "maybe"),
-            (changed(id=2), "same id"),
+            (changed(kind=7), "7 is not a valid Kind"),
+            (changed(kind="x" * 101), "is not a valid Kind"),
             ({"mm_per_px": 0, "items": []}, "not between"),
             ({"mm_per_px": 0.1, "items": [{}] * 20_001}, "more than"),
         ):

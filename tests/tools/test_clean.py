@@ -80,7 +80,7 @@ class MendFindingsTest(Case):
     def test_texture_never_comes_from_a_finding(self) -> None:
         after = mend_findings(self.state, self.open)
         for record in after.layers[-1].strokes:
-            x, y = record.samples[0].x + record.source[0], record.samples[0].y + record.source[1]
+            x, y = record.readings[0, 1:3] + record.source
             for mark in self.state.findings.items:
                 # Mends come one after the other: what is done by then may serve.
                 if mark.kind is Kind.MOLE:

@@ -26,7 +26,7 @@ from lather.document.job import Job, new_state
 from lather.document.layers import PixelLayer, Stage
 from lather.files.delivery import Delivery
 from lather.files.photos import read_photo
-from lather.files.strokes import read_recording
+from lather.files.recordings import read_recording
 from lather.render.compositor import render
 from lather.settings.options import OPTIONS
 from lather.settings.store import Settings
@@ -85,8 +85,8 @@ class PenTest(WindowCase):
         shown = self.pixel(190, 150)
         self.assert_close(shown, (0, 128, 255), 1)
         record = self.bench.state.active.strokes[0]
-        self.assertAlmostEqual(record.samples[3].x, 162, delta=1)
-        self.assertAlmostEqual(record.samples[3].pressure, 0.8, places=4)
+        self.assertAlmostEqual(record.readings[3, 1], 162, delta=1)
+        self.assertAlmostEqual(record.readings[3, 3], 0.8, places=4)
 
     def test_mouse_works_like_the_pen(self) -> None:
         self.open()

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any
 
 PUPIL_DISTANCE_MM = 63.0  # adults; infants about 40
 
@@ -26,9 +28,13 @@ HANDLES = tuple(_PLACES)
 
 @dataclass(frozen=True)
 class FaceGeometry:
-    """A face by its handles, in pixels of the photo; left and right are the person's own."""
+    """A face by its handles, in pixels of the photo; left and right are the person's own.
+
+    `extras` are fields of a newer Lather, kept and saved again.
+    """
 
     handles: dict[str, Point]
+    extras: Mapping[str, Any] = field(default_factory=dict, hash=False)
 
     @classmethod
     def from_pupils(cls, right: Point, left: Point) -> FaceGeometry:
@@ -69,4 +75,4 @@ class FaceGeometry:
 
     def with_handle(self, name: str, x: float, y: float) -> FaceGeometry:
         """The face with one handle somewhere else."""
-        return FaceGeometry({**self.handles, name: (x, y)})
+        return replace(self, handles={**self.handles, name: (x, y)})

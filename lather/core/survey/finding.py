@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
-from enum import Enum
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
 
 import numpy as np
 
 from lather.core.arrays import Plane
+from lather.core.open_enum import OpenEnum
 from lather.core.rect import Rect
 
 N_DIRECTIONS = 24  # in which the extent is measured, the first to the right, then downwards
@@ -16,7 +18,7 @@ MOST_BROKEN = 0.2  # of the rim, for a mend that spans it
 RIM_PX = 1.0  # width of the extent's soft rim
 
 
-class Kind(Enum):
+class Kind(OpenEnum):
     """What a finding is. Values as in files and on the command line."""
 
     RED = "blemish.red"
@@ -62,6 +64,7 @@ class Finding:
     edge_px : how wide its rim is, from 80 % to 20 % of its contrast; 0 if not measured.
     path_px : the centre line of a crease, hair or vein as x, y, end to end; of a spot empty.
     length_mm : of a line.
+    extras : fields of a newer Lather, kept and saved again.
     """
 
     id: int
@@ -78,6 +81,7 @@ class Finding:
     edge_px: float = 0.0
     path_px: tuple[tuple[float, float], ...] = ()
     length_mm: float = 0.0
+    extras: Mapping[str, Any] = field(default_factory=dict, hash=False)
 
     @property
     def stands_free(self) -> bool:

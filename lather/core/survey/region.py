@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from enum import Enum
+from lather.core.open_enum import OpenEnum
 
 
-class Region(Enum):
+class Region(OpenEnum):
     """A part of the portrait. Values as in files and on the command line."""
 
     SKIN = "skin"

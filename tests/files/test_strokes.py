@@ -1,0 +1,225 @@
+"""Strokes in the job file: hours of them, parts that are damaged, bounds that writers keep."""
+
+import json
+import zipfile
+from unittest import mock
+
+import numpy as np
+
+from lather.core.brush.stroke import Brush, PenSample
+from lather.core.rect import Rect
+from lather.core.work import CancelToken
+from lather.document import bounds, edits
+from lather.document.digest import digest
+from lather.document.job import Job
+from lather.document.strokes import MOST_READINGS, READING_COLUMNS, StrokeRecord, readings_of
+from lather.errors import Cancelled, EditError, JobFileError
+from lather.files import jobwriter
+from lather.files.jobfile import load_job
+from lather.files.jobwriter import save_job
+from lather.files.journal import Journal, read_journal
+from lather.render.compositor import render
+from tests.files.test_job_file import DATA, edited, rewritten
+from tests.support import Case, finding, painted_state, photo_in
+
+
+def stroke(n_readings: int, seed: int = 0) -> StrokeRecord:
+    """A stroke of noise: nothing in it packs away."""
+    readings = np.random.default_rng(seed).random((n_readings, 6)).astype(np.float32)
+    return StrokeRecord("paint_colour", Brush(), readings, Rect(0, 0, 5, 5))
+
+
+def with_strokes(state, *strokes):
+    layer = state.active
+    return edits.update_layer(state, layer.id, strokes=(*layer.strokes, *strokes))
+
+
+class LongWorkTest(Case):
+    def test_hours_on_one_layer_open_again(self) -> None:
+        """960,000 readings on one layer: more than an hour with the pen down."""
+        state = painted_state(photo_in(self.folder), 1)
+        state = with_strokes(state, *(stroke(8000, n) for n in range(120)))
+        path = self.folder / "long.lather"
+        save_job(state, path)
+        loaded = load_job(path)
+        self.assertEqual(digest(loaded.state), digest(state))
+        self.assertEqual(loaded.notices, [])
+
+    def test_no_call_holds_the_interpreter_for_long(self) -> None:
+        """Encoding is not interruptible: it must come in small pieces."""
+        state = painted_state(photo_in(self.folder), 1)
+        state = with_strokes(state, *(stroke(300, n) for n in range(2000)))
+        encoded, real = [], json.dumps
+
+        def watched(value, **options):
+            text = real(value, **options)
+            if "indent" not in options:  # that form is interruptible
+                encoded.append(len(text))
+            return text
+
+        with mock.patch("lather.files.jobwriter.json.dumps", watched):
+            save_job(state, self.folder / "a.lather")
+        self.assertEqual(len(encoded), 2000)
+        self.assertLess(max(encoded), 2000)  # characters in one go
+
+    def test_saving_strokes_can_be_cancelled(self) -> None:
+        state = painted_state(photo_in(self.folder), 1)
+        state = with_strokes(state, *(stroke(50, n) for n in range(600)))
+        token, seen = CancelToken(), []
+        real = jobwriter.stroke_entry
+
+        def cancelling(record):
+            seen.append(record)
+            if len(seen) == 300:
+                token.cancel()
+            return real(record)
+
+        with mock.patch("lather.files.jobwriter.stroke_entry", cancelling), self.assertRaises(
+            Cancelled
+        ):
+            save_job(state, self.folder / "a.lather", cancel=token)
+        self.assertEqual(len(seen), 300)
+
+    def test_a_stroke_of_half_a_day_is_kept_with_every_other_reading(self) -> None:
+        readings = readings_of(PenSample(0.01 * n, n, 0.0) for n in range(2 * MOST_READINGS + 1))
+        self.assertLessEqual(len(readings), MOST_READINGS)
+        self.assertEqual(readings[-1, 1], 2 * MOST_READINGS - 2 * MOST_READINGS % 3)
+
+    def test_time_counts_from_the_first_reading(self) -> None:
+        """Clocks count from the machine's start: float32 would lose the milliseconds."""
+        readings = readings_of([PenSample(9e6, 1, 2), PenSample(9e6 + 0.004, 3, 4, 0.5, 10, -5)])
+        self.assert_close(readings, [[0, 1, 2, 1, 0, 0], [0.004, 3, 4, 0.5, 10, -5]], 1e-5)
+        self.assertFalse(readings_of([PenSample(0, 1, 2)]).shape == (0, 6))
+        self.assertEqual(readings_of([]).shape, (0, 6))
+
+    def test_the_journal_holds_readings_packed(self) -> None:
+        state = painted_state(photo_in(self.folder), 1)
+        journal = Journal(self.folder / "journal", state, "first", {})
+        self.addCleanup(journal.close, delete=True)
+        before = journal.size_bytes
+        after = with_strokes(state, stroke(1000, 1), stroke(0, 2))
+        journal.record("Two strokes", after)
+        self.assertLess(journal.size_bytes - before, 1000 * 24 + 3000)
+        replayed = [s.state for s in read_journal(journal.path).steps("first", state)]
+        self.assertEqual([digest(s) for s in replayed], [digest(after)])
+
+
+class EarlierFormatsTest(Case):
+    def test_strokes_of_format_2_come_over(self) -> None:
+        with zipfile.ZipFile(DATA / "job-v2.lather") as archive:
+            old = json.loads(archive.read("layers/2/strokes.json"))
+        loaded = load_job(DATA / "job-v2.lather").state
+        strokes = loaded.layer(2).strokes
+        self.assertEqual(len(strokes), len(old))
+        for new, entry in zip(strokes, old, strict=True):
+            self.assertEqual((new.tool, new.mode), (entry["tool"], entry["mode"]))
+            rows = np.array(entry["samples"])
+            rows[:, 0] -= rows[0, 0]
+            self.assert_close(new.readings, rows, 1e-4)
+
+    def test_a_journal_of_the_earlier_format_is_replayed(self) -> None:
+        from lather.files.photos import read_photo
+        from lather.render.flatten import flatten
+
+        base = load_job(DATA / "job-v2.lather")
+        found = read_journal(DATA / "journal-v1.journal")
+        steps = list(found.steps(base.revision, base.state))
+        self.assertEqual(len(steps), found.n_steps)
+        expected = read_photo(DATA / "journal-v1.png").samples
+        self.assert_close(flatten(steps[-1].state, 16).astype(int), expected.astype(int), 1)
+        self.assertEqual(len(steps[-1].state.active.strokes), 3)
+
+
+class DamagedPartsTest(Case):
+    """What cannot be read never costs the rest of the picture."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        state = painted_state(photo_in(self.folder), 2)
+        state = edits.set_findings(state, edits.set_scale(state, 0.2).findings)
+        self.state = with_strokes(state, *(stroke(20, n) for n in range(300)))
+        self.path = self.folder / "good.lather"
+        save_job(self.state, self.path)
+        self.top = self.state.active_id
+
+    def opened(self, **members):
+        loaded = load_job(rewritten(self.path, self.folder / "bad.lather", **members))
+        self.assertEqual(len(loaded.state.layers), 3)
+        return loaded
+
+    def test_strokes_that_cannot_be_read(self) -> None:
+        for name, content in (
+            ("0_json", b"[{"), ("0_json", b"{}"), ("0_f32", b"\0" * 40), ("0_json", b"[1, 2]"),
+        ):
+            with self.subTest(name, content=content):
+                loaded = self.opened(**{f"layers_{self.top}_strokes_{name}": content})
+                self.assert_equal_arrays(
+                    render(loaded.state, self.state.photo.rect),
+                    render(self.state, self.state.photo.rect),
+                )
+                self.assertEqual(len(loaded.state.active.strokes), 50)  # those of the other part
+                self.assertIn("Layer 2", loaded.notices[0])
+
+    def test_a_layers_tiles_that_cannot_be_read(self) -> None:
+        """The layer stays, empty; the other ones show."""
+        for tiles in ("nonsense", [[0, 0]], [[0, 99, "job.json"]], [[0, 0, "nowhere.png"]]):
+            with self.subTest(tiles=tiles):
+                loaded = self.opened(job_json=edited(lambda j: j["layers"][1].update(tiles=tiles)))  # noqa: B023
+                self.assertFalse(loaded.state.layers[1].tiles)
+                self.assertTrue(loaded.state.layers[2].tiles)
+                self.assertIn("cannot be read", loaded.notices[0])
+
+    def test_findings_brief_and_planes_that_cannot_be_read(self) -> None:
+        for change in (
+            lambda job: job["findings"].update(items=7),
+            lambda job: job["brief"].update(delivery_long_side_px="wide"),
+            lambda job: job.update(planes={"area": {"fill": 3, "tiles": []}}),
+            lambda job: job["layers"][1].update(strokes=12),
+        ):
+            loaded = self.opened(job_json=edited(change))
+            self.assertEqual(len(loaded.notices), 1)
+
+    def test_what_is_opened_with_damage_is_saved_whole(self) -> None:
+        bad = edited(lambda job: job["layers"][1].update(tiles="nonsense"))
+        loaded = self.opened(job_json=bad)
+        save_job(loaded.state, self.folder / "again.lather")
+        self.assertEqual(load_job(self.folder / "again.lather").notices, [])
+
+
+class BoundsTest(Case):
+    """A job that can be saved can be opened."""
+
+    def test_nothing_replaces_a_job_that_cannot_be_read_back(self) -> None:
+        path = self.folder / "a.lather"
+        state = painted_state(photo_in(self.folder), 1)
+        save_job(state, path)
+        earlier = path.read_bytes()
+        far = finding(1, x=2e6)  # beyond what the reader takes
+        broken = edits.set_findings(state, type(state.findings)(0.1, (far,)))
+        with self.assertRaisesRegex(JobFileError, "cannot be read back .the findings"):
+            save_job(broken, path)
+        self.assertEqual(path.read_bytes(), earlier)
+        self.assertEqual(len(list(self.folder.iterdir())), 2)
+
+    def test_a_step_beyond_what_a_file_holds_is_not_done(self) -> None:
+        job = Job(painted_state(photo_in(self.folder), 1))
+        before = job.state
+        with mock.patch.object(bounds, "MOST_LAYERS", 2), self.assertRaisesRegex(
+            EditError, "'Layer' was not done: a job holds at most 2 layers"
+        ):
+            job.change("Layer", edits.add_pixel_layer(job.state))
+        self.assertIs(job.state, before)
+        self.assertEqual(job.history.done, ())
+        for _ in range(62):
+            job.change("Group", edits.group(job.state, job.state.active_id))
+        with self.assertRaisesRegex(EditError, "63 deep"):
+            job.change("Group", edits.group(job.state, job.state.active_id))
+            job.change("Group", edits.group(job.state, job.state.active_id))
+        path = self.folder / "deep.lather"
+        save_job(job.state, path)
+        self.assertEqual(digest(load_job(path).state), digest(job.state))
+
+    def test_columns_say_what_a_reading_is(self) -> None:
+        self.assertEqual(READING_COLUMNS[:4], ("time_s", "x", "y", "pressure"))
+        with self.assertRaisesRegex(ValueError, "not .N, 6."):
+            StrokeRecord("mend_spot", Brush(), np.zeros((3, 7), np.float32), Rect(0, 0, 1, 1))
