@@ -10,6 +10,7 @@ Base is the state that a job file holds, or is about to hold: the state at the l
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 from weakref import WeakKeyDictionary
 
@@ -34,6 +35,7 @@ from lather.files.description import (
     plane_entry,
     planes_from,
     regions_entry,
+    small_extras,
     state_from,
 )
 from lather.files.entries import Entry
@@ -96,7 +98,7 @@ class DeltaWriter:
         if isinstance(layer, PixelLayer):
             old_layer = before if isinstance(before, PixelLayer) else None
             base = old_layer.tiles if old_layer else Tiles()
-            entry["tiles"] = self._tiles(base, layer.tiles)
+            entry.update(self._tiles(base, layer.tiles))
             entry["strokes"] = self._strokes(old_layer, layer)
         if isinstance(layer, GroupLayer):
             entry["layers"] = [self._layer(child) for child in layer.children]
@@ -110,7 +112,7 @@ class DeltaWriter:
             base = old.get(name)
             if base is None or base.fill != tiles.fill:
                 base = Tiles(1, tiles.fill)
-            entries[name] = {**plane_entry(tiles), "tiles": self._tiles(base, tiles)}
+            entries[name] = {**plane_entry(tiles), **self._tiles(base, tiles)}
         return entries
 
     def _strokes(self, before: PixelLayer | None, after: PixelLayer) -> Entry:
@@ -129,10 +131,10 @@ class DeltaWriter:
         base = old.tiles if old is not None and old.tiles.fill == mask.tiles.fill else None
         return {
             **mask_entry(mask),
-            "tiles": self._tiles(base or Tiles(1, mask.tiles.fill), mask.tiles),
+            **self._tiles(base or Tiles(1, mask.tiles.fill), mask.tiles),
         }
 
-    def _tiles(self, base: Tiles, tiles: Tiles) -> list[list[Any]]:
+    def _tiles(self, base: Tiles, tiles: Tiles) -> Entry:
         entries: list[list[Any]] = []
         for key in base.changed_keys(tiles) if base is not tiles else ():
             tile = tiles.get(key)
@@ -142,7 +144,7 @@ class DeltaWriter:
                 entries.append([*key, *self._known[tile]])
             else:
                 entries.append([*key, "p", *self._patch(base.pixels(key), tile)])
-        return entries
+        return {**tiles.extras, "tiles": entries}
 
     def _patch(self, before: NDArray[np.uint16], tile: Tile) -> tuple[int, int, int, int]:
         differs = _as_pixels(before) != _as_pixels(tile.pixels)
@@ -211,7 +213,8 @@ class DeltaReader:
                 gone.append((row, column))
             else:
                 changed[row, column] = self._tile(base, (row, column), where)
-        return base.with_tiles(dict.fromkeys(gone)).with_tile_objects(changed)
+        tiles = base.with_tiles(dict.fromkeys(gone)).with_tile_objects(changed)
+        return replace(tiles, extras=small_extras(entry))
 
     def strokes(self, entry: Entry, layer_id: int) -> tuple[StrokeRecord, ...]:
         before = find(self._state.layers, layer_id)

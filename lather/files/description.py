@@ -47,6 +47,7 @@ _KEYS = {
 _MODES = {mode.value for mode in BlendMode}
 _MASK_KEYS = {"enabled", "inverted", "fill", "tiles", "small"}
 _PLANE_KEYS = {"fill", "tiles", "small"}
+_SMALL_KEYS = {"file", "level", "per_row"}
 _BRIEF_KEYS = {"delivery_long_side_px", "style"}
 _REGIONS_KEYS = {"scale", "corrected"}
 
@@ -167,14 +168,15 @@ def planes_from(entries: Mapping[str, Entry], regions: Entry, contents: Contents
     planes = {}
     for name, entry in entries.items():
         tiles = contents.tiles(entry, JOB, name, 1, _fill(entry))
-        extras = {**unknown(entry, _PLANE_KEYS), **_of_small(tiles)}
-        planes[name] = replace(tiles, extras=extras)
+        planes[name] = replace(tiles, extras={**unknown(entry, _PLANE_KEYS), **tiles.extras})
     scale = measure(regions["scale"], 1e-4, 1.0)
     return from_named(planes, scale, regions["corrected"], unknown(regions, _REGIONS_KEYS))
 
 
-def _of_small(tiles: Tiles) -> Entry:
-    return {"small": tiles.extras["small"]} if "small" in tiles.extras else {}
+def small_extras(entry: Entry) -> Entry:
+    """What a newer Lather says of a plane's reduced picture, as `Tiles` keep it."""
+    extras = unknown(entry.get("small") or {}, _SMALL_KEYS)
+    return {"small": extras} if extras else {}
 
 
 def _fill(entry: Entry) -> int:

@@ -43,6 +43,7 @@ from lather.files.description import (
     not_understood,
     planes_from,
     regions_entry,
+    small_extras,
     state_from,
     with_own_ids,
 )
@@ -64,7 +65,6 @@ _JOB_KEYS = {
     "active_layer", "layers", "findings", "planes", "regions",
 }  # fmt: skip
 _PHOTO_KEYS = {"file", "link", "sha256", "width", "height", "depth_bits"}
-_SMALL_KEYS = {"file", "level", "per_row"}
 T = TypeVar("T")
 
 
@@ -304,9 +304,7 @@ class _Reader:
             key: ArchivedTile(self._archive, name, key, empty.channels, empty.fill, small)
             for key, name in names.items()
         }
-        extras = unknown(entry.get("small") or {}, _SMALL_KEYS)
-        plane_extras = {"small": extras} if extras else {}
-        return replace(empty, extras=plane_extras).with_kept_outside(stored)
+        return replace(empty, extras=small_extras(entry)).with_kept_outside(stored)
 
     def _small(
         self, entry: Entry | None, channels: int, names: dict[Key, str]
