@@ -88,10 +88,10 @@ def _cleaned(image: Image) -> tuple[Image, list, Image]:
     from lather.document.photo import Photo
     from lather.render.flatten import flatten
     from lather.tools.clean import mend_findings
-    from lather.tools.surveying import survey_photo, with_survey
+    from lather.tools.surveying import survey_photo, surveyed, with_survey
 
     photo = Photo((image * 65535 + 0.5).astype(np.uint16), name="portrait.png")
-    state = with_survey(new_state(photo), survey_photo(photo))
+    state = with_survey(new_state(photo), surveyed(survey_photo(photo)))
     findings = state.findings
     open_ones = findings.in_state(FindingState.OPEN)
     state = mend_findings(state, [f for f in open_ones if f.kind.is_blemish])

@@ -19,13 +19,13 @@ def measure() -> list[dict[str, object]]:
     from lather.document.job import new_state
     from lather.document.photo import Photo
     from lather.tools.clean import mend_findings
-    from lather.tools.surveying import with_survey
+    from lather.tools.surveying import surveyed, with_survey
 
     samples = large_samples()
     rgb = samples.astype(np.float32) / np.float32(65535)
     blur_ms = median_ms(lambda: cv2.GaussianBlur(rgb, (0, 0), BLUR_SIGMA_PX), 3)
     survey_ms = median_ms(lambda: survey(rgb), 3)
-    state = with_survey(new_state(Photo(samples.copy(), name="large.tif")), survey(rgb))
+    state = with_survey(new_state(Photo(samples.copy(), name="large.tif")), surveyed(survey(rgb)))
     wanted = list(state.findings.in_state(FindingState.OPEN))
     mend_ms = median_ms(lambda: mend_findings(state, wanted), 1, 0)
     return [

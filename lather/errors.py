@@ -57,6 +57,10 @@ class EditError(LatherError):
     """An edit does not apply to the layer or job at hand."""
 
 
+class UnseenError(EditError):
+    """What was to be done would not show in the picture."""
+
+
 class ScaleError(EditError):
     """Nothing says how large a millimetre is in the picture."""
 

@@ -29,7 +29,7 @@ from lather.document.tree import walk
 from lather.errors import EditError
 from lather.files.delivery import Delivery, encode_photo
 from lather.files.photos import read_photo
-from lather.render.worker import SameThread
+from lather.render.worker import SameThread, ignore, log_failure
 from lather.tools.base import Hand
 from lather.tools.session import PenSession, Viewport
 from lather.tools.surveying import with_mark
@@ -202,6 +202,30 @@ def draw(session: PenSession, tool_id: str, points: list[tuple[float, float]], *
     session.up(replace(samples[-1], pressure=0.0))
 
 
+class Later:
+    """An executor whose work waits until it is told to run: for what happens meanwhile."""
+
+    def __init__(self) -> None:
+        self.posted: list[tuple] = []
+
+    def post(self, work, done=ignore, *, failed=log_failure, priority: int = 0) -> None:
+        self.posted.append((work, done, failed))
+
+    def run(self, *, first: int | None = None) -> None:
+        """Run what was posted, in order; what is posted meanwhile waits."""
+        posted, self.posted = self.posted[:first], self.posted[first:] if first else []
+        for work, done, failed in posted:
+            try:
+                outcome = work()
+            except Exception as error:  # noqa: BLE001 - as workers do
+                failed(error)
+            else:
+                done(outcome)
+
+    def close(self) -> None:
+        """Nothing to end."""
+
+
 class Answers:
     """Stands in for the dialogs: answers as told, notes what was asked."""
 
@@ -233,7 +257,7 @@ class Case(unittest.TestCase):
 
 
 __all__ = [
-    "DEMO", "Answers", "Case", "Hand", "Rect", "apply_edit", "draw", "edit_sequences",
+    "DEMO", "Answers", "Case", "Hand", "Later", "Rect", "apply_edit", "draw", "edit_sequences",
     "finding", "surveyed",
     "noise_photo", "painted_state", "photo_in", "random_tile", "session_for", "skin_photo",
 ]

@@ -8,6 +8,7 @@ from lather.actions.task import Offer
 from lather.document import edits
 from lather.document.findings import FindingState
 from lather.document.job import JobState
+from lather.document.merge import same_work
 from lather.tools.base import Outcome, Place
 from lather.tools.free import cut_free_at, place_of_area, place_of_finding
 
@@ -23,7 +24,7 @@ def warn_of_broken_rim(bench: Workbench, outcome: Outcome) -> None:
     assert place is not None
 
     def instead() -> None:
-        if bench.job is None or bench.state is not after:
+        if bench.job is None or not same_work(bench.state, after):
             bench.say("The picture was changed meanwhile: nothing was cut free.")
             return
         bench.job.undo()

@@ -8,7 +8,7 @@ from lather.actions.face import start_measuring
 from lather.actions.table import Action, Run, has_job
 from lather.actions.task import Offer
 from lather.actions.walk import Mended
-from lather.actions.workbench import Workbench
+from lather.actions.workbench import Meanwhile, Workbench
 from lather.core.rect import Rect
 from lather.core.survey.finding import Finding
 from lather.core.work import CancelToken, Progress
@@ -16,6 +16,7 @@ from lather.document import edits
 from lather.document.findings import FindingState
 from lather.document.job import JobState
 from lather.document.layers import Stage
+from lather.document.merge import Merged, merge, same_work
 from lather.errors import ScaleError
 from lather.tools.source import SourceGoes
 
@@ -27,30 +28,28 @@ def survey(bench: Workbench) -> None:
 
     Handles and a scale that were set by hand are taken as they are.
     """
-    from lather.tools.surveying import survey_photo, with_survey
+    from lather.tools.surveying import survey_photo, surveyed, with_survey_meanwhile
 
-    job, before = bench.open_job, bench.state
+    before = bench.state
     set_by_hand = before.findings
     faces = set_by_hand.faces or None
     scale = set_by_hand.mm_per_px
     if faces is not None and scale == faces[0].mm_per_px():
         scale = None  # every face by its own pupils
 
-    def work(progress: Progress, cancel: CancelToken) -> JobState:
-        measured = survey_photo(
+    def work(progress: Progress, cancel: CancelToken) -> Meanwhile:
+        new = surveyed(survey_photo(
             before.photo, faces=faces, mm_per_px=scale, regions=before.regions,
             progress=progress, cancel=cancel,
-        )
-        return with_survey(before, measured)
+        ))  # fmt: skip
+        return lambda now: with_survey_meanwhile(before, now, new)
 
-    def done(after: JobState) -> None:
-        if bench.job is not job:
-            return
-        bench.change("Survey", edits.set_survey, after.findings, after.regions)
-        findings = after.findings
+    def done(merged: Merged) -> None:
+        findings = merged.state.findings
         n_open = len(list(findings.in_state(FindingState.OPEN)))
-        n_kept = len(findings.items) - n_open
-        bench.say(f"{n_open} findings to decide on, {n_kept} proposed to be kept.")
+        n_kept = len(list(findings.in_state(FindingState.KEPT)))
+        said = f"{n_open} findings to decide on, {n_kept} proposed to be kept."
+        bench.take_merged("Survey", merged, said)
 
     def not_measured(error: Exception) -> bool:
         if not isinstance(error, ScaleError):
@@ -59,7 +58,7 @@ def survey(bench: Workbench) -> None:
         bench.say(error.sentence(), error=True, offer=offer)
         return True
 
-    bench.run_task("Surveying", work, done, retry=lambda: survey(bench), handled=not_measured)
+    bench.run_edit("Surveying", work, done, retry=lambda: survey(bench), handled=not_measured)
 
 
 def look_at(bench: Workbench, finding: Finding) -> None:
@@ -95,7 +94,7 @@ def mend(bench: Workbench, findings: Sequence[Finding]) -> None:
     """Mend findings aside, as one step."""
     from lather.tools.clean import mend_findings
 
-    job, before = bench.open_job, bench.state
+    before = bench.state
     wanted = [
         f for f in findings if f.kind.known and before.findings.state(f) is FindingState.OPEN
     ]
@@ -103,27 +102,28 @@ def mend(bench: Workbench, findings: Sequence[Finding]) -> None:
         bench.say("None of these findings is open.")
         return
 
-    def work(progress: Progress, cancel: CancelToken) -> JobState:
-        return mend_findings(before, wanted, progress=progress, cancel=cancel)
+    def work(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
+        return mend_findings(state, wanted, progress=progress, cancel=cancel)
 
-    def done(after: JobState) -> None:
-        if bench.job is not job or bench.state is not before:
-            bench.say("The picture was changed meanwhile: nothing was mended. Try again.")
-            return
+    def done(merged: Merged) -> None:
+        after, now = merged.state, bench.state
         n_done = sum(after.findings.state(f) is FindingState.DONE for f in wanted)
-        job.change("Mend finding" if len(wanted) == 1 else f"Mend {n_done} findings", after)
-        if n_done < len(wanted):
-            bench.say(
-                f"{n_done} mended; {len(wanted) - n_done} lie beside an edge or have no clean skin "
+        n_open = sum(after.findings.state(f) is FindingState.OPEN for f in wanted)
+        said = ""
+        if n_open and not merged.left_out:
+            said = (
+                f"{n_done} mended; {n_open} lie beside an edge or have no clean skin "
                 "near by: copy along the edge by hand."
             )
-        if len(wanted) == 1:
-            bench.walk.mended = Mended(wanted[0], before, after)
-            step(bench, 1)
-        else:
+        name = "Mend finding" if len(wanted) == 1 else f"Mend {n_done} findings"
+        bench.take_merged(name, merged, said)
+        if len(wanted) > 1:
             bench.walk.go_to(None)
+        elif bench.walk.finding_id in (None, wanted[0].id):  # else the person went on meanwhile
+            bench.walk.mended = Mended(wanted[0], now, after)
+            step(bench, 1)
 
-    bench.run_task("Mending", work, done)
+    bench.merge_aside("Mending", work, done)
 
 
 def other_source(bench: Workbench) -> None:
@@ -134,27 +134,31 @@ def other_source(bench: Workbench) -> None:
     assert last is not None
     nth = last.nth_source + 1
 
-    def work(progress: Progress, cancel: CancelToken) -> JobState:
-        return mend_findings(
-            last.before, [last.finding], nth_source=nth, progress=progress, cancel=cancel
+    def work(progress: Progress, cancel: CancelToken) -> Meanwhile:
+        after = mend_findings(
+            last.taken_back(), [last.finding], nth_source=nth, progress=progress, cancel=cancel
         )
+        return lambda now: merge(last.after, after, now)
 
-    def done(after: JobState) -> None:
-        if bench.job is not job or not has_other_source(bench):
-            return
-        job.undo()
-        job.change("Mend finding", after)
-        bench.walk.mended = Mended(last.finding, last.before, after, nth)
-        look_at(bench, last.finding)
-        bench.say(f"Texture from the next place: number {nth + 1}.")
+    def done(merged: Merged) -> None:
+        instead = has_other_source(bench)  # else the other mend is a step of its own
+        if instead:
+            job.undo()
+        said = "" if merged.left_out else f"Texture from the next place: number {nth + 1}."
+        bench.take_merged("Mend finding" if instead else "Other source", merged, said)
+        bench.walk.mended = None
+        if instead:
+            bench.walk.mended = Mended(last.finding, last.before, bench.state, nth)
+            look_at(bench, last.finding)
+            bench.say(said)
 
-    bench.run_task("Mending", work, done)
+    bench.run_edit("Mending", work, done)
 
 
 def has_other_source(bench: Workbench) -> bool:
     """True while the last thing done is an accepted mend."""
     last = bench.walk.mended
-    return bench.job is not None and last is not None and bench.state is last.after
+    return bench.job is not None and last is not None and same_work(bench.state, last.after)
 
 
 def decide(bench: Workbench, findings: Sequence[Finding], state: FindingState) -> None:

@@ -10,7 +10,8 @@ from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
 from lather.document.job import JobState
-from lather.document.layers import GroupLayer, PhotoLayer, PixelLayer
+from lather.document.layers import GroupLayer, PhotoLayer
+from lather.document.merge import Merged
 
 Edit = Callable[..., JobState]
 
@@ -60,16 +61,20 @@ def _toggle_lock(bench: Workbench) -> None:
 
 
 def _merge_copy(bench: Workbench) -> None:
-    state = bench.state
+    before = bench.state
 
-    def work(progress: Progress, cancel: CancelToken) -> PixelLayer:
+    def work(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
         from lather.render.flatten import merged_layer
 
-        return merged_layer(state, "Merged copy", progress=progress, cancel=cancel)
+        layer = merged_layer(state, "Merged copy", progress=progress, cancel=cancel)
+        return edits.insert_on_top(state, layer)
 
-    bench.run_task(
-        "Merging", work, lambda layer: bench.change("Merged copy", edits.insert_on_top, layer)
-    )
+    def done(merged: Merged) -> None:
+        went_on = bench.state.layers is not before.layers
+        said = "The copy shows the picture as it was when it was begun." if went_on else ""
+        bench.take_merged("Merged copy", merged, said)
+
+    bench.merge_aside("Merging", work, done)
 
 
 def _remove_mask(bench: Workbench) -> None:

@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from lather.core.survey.finding import Finding
+from lather.document import edits
 from lather.document.events import Signal
 from lather.document.findings import Findings, FindingState
 from lather.document.job import JobState
+from lather.document.layers import PixelLayer
+from lather.document.tiles import NO_PIXELS
+from lather.document.tree import find, walk
 
 
 @dataclass(frozen=True)
@@ -22,6 +26,19 @@ class Mended:
     before: JobState
     after: JobState
     nth_source: int = 0
+
+    def taken_back(self) -> JobState:
+        """`after` without the mend, on the same layers: a new one is there, empty."""
+        state = self.after
+        for layer in walk(self.after.layers):
+            was = find(self.before.layers, layer.id)
+            if isinstance(layer, PixelLayer) and was is not layer:
+                if not isinstance(was, PixelLayer):
+                    was = replace(layer, tiles=NO_PIXELS, strokes=())
+                state = edits.update_layer(
+                    state, layer.id, tiles=was.tiles, strokes=was.strokes
+                )
+        return edits.set_findings(state, self.before.findings)
 
 
 class Walk:

@@ -26,6 +26,7 @@ from lather.document import edits
 from lather.document.events import Signal
 from lather.document.job import Job, JobState
 from lather.document.layers import Stage
+from lather.document.merge import Merged, merge
 from lather.errors import Cancelled, LatherError
 from lather.render.geometry import ViewGeometry
 from lather.render.view import Shown
@@ -37,6 +38,7 @@ from lather.tools.source import SourceGoes
 from lather.tools.table import tool
 
 T = TypeVar("T")
+Meanwhile = Callable[[JobState], Merged]  # an outcome, for whatever state the job has come to
 
 log = logging.getLogger(__name__)
 
@@ -157,20 +159,62 @@ class Workbench:
     def change_aside(
         self, name: str, edit: Callable[[JobState], JobState], what: str = ""
     ) -> None:
-        """Apply an edit that takes its time, aside; dropped if the job was changed meanwhile."""
-        job, before = self.open_job, self.state
+        """Apply an edit that takes its time, aside, to the state of then, as a step."""
 
-        def work(progress: Progress, cancel: CancelToken) -> JobState:
+        def slow(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
             progress(0.0, what or name.lower())
-            after = edit(before)
+            after = edit(state)
             cancel.check()
             return after
 
-        def done(after: JobState) -> None:
-            if self.job is job and self.state is before:
-                job.change(name, after)
+        self.merge_aside(name, slow, lambda merged: self.take_merged(name, merged))
 
-        self.run_task(name, work, done)
+    def merge_aside(
+        self,
+        title: str,
+        edit: Callable[[JobState, Progress, CancelToken], JobState],
+        done: Callable[[Merged], None],
+    ) -> None:
+        """Work an edit out aside; `done` gets it merged into the state of then."""
+        before = self.state
+
+        def work(progress: Progress, cancel: CancelToken) -> Meanwhile:
+            after = edit(before, progress, cancel)
+            return lambda now: merge(before, after, now)
+
+        self.run_edit(title, work, done)
+
+    def run_edit(
+        self,
+        title: str,
+        work: Callable[[Progress, CancelToken], Meanwhile],
+        done: Callable[[Merged], None],
+        **options: Any,
+    ) -> None:
+        """Run long work whose outcome is applied to whatever state the job has come to by then.
+
+        Nothing that was done meanwhile is overwritten, and nothing of the work is dropped in
+        silence. `options` as for `run_task`.
+        """
+        job = self.open_job
+
+        def finished(applied: Meanwhile) -> None:
+            if self.job is job:
+                done(applied(job.state))
+            else:
+                self.say(f"{title}: dropped, since another job was opened meanwhile.", error=True)
+
+        self.run_task(title, work, finished, **options)
+
+    def take_merged(self, name: str, merged: Merged, said: str = "") -> None:
+        """Make the outcome of work aside a step; say `said`, and what could not be merged."""
+        self.open_job.change(name, merged.state)
+        self._leave_missing_mask()
+        if merged.left_out:
+            left = "; ".join(merged.left_out)
+            self.say(f"{said} Left out of '{name}': {left}.".lstrip(), error=True)
+        elif said:
+            self.say(said)
 
     def undo(self) -> None:
         self._step(self.open_job.undo(), "Undone")

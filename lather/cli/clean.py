@@ -48,7 +48,7 @@ def run(options: argparse.Namespace) -> int:
     from lather.files.delivery import WRITABLE, Delivery, check_writable
     from lather.files.jobwriter import save_job
     from lather.tools.clean import mend_findings
-    from lather.tools.surveying import survey_photo, with_survey
+    from lather.tools.surveying import survey_photo, surveyed, with_survey
 
     check_scale(options.mm_per_pixel)
     kinds = _kinds(options.kinds)
@@ -59,7 +59,7 @@ def run(options: argparse.Namespace) -> int:
     check_writable(options.out, depth_bits)
     prepare_kernels()
     measured = survey_photo(state.photo, mm_per_px=options.mm_per_pixel, progress=report)
-    state = with_survey(state, measured)
+    state = with_survey(state, surveyed(measured))
     findings = _with_kept(state.findings, marks)
     state = edits.set_findings(state, findings)
     wanted = [f for f in findings.in_state(FindingState.OPEN) if _is_of(f, kinds)]

@@ -45,12 +45,12 @@ def check_scale(mm_per_px: float | None) -> None:
 
 def run(options: argparse.Namespace) -> int:
     from lather.files.atomic import replacing
-    from lather.tools.surveying import survey_photo, with_survey
+    from lather.tools.surveying import survey_photo, surveyed, with_survey
 
     check_scale(options.mm_per_pixel)
     state = opened_job(options.photo).state
     measured = survey_photo(state.photo, mm_per_px=options.mm_per_pixel, progress=report)
-    findings = with_survey(state, measured).findings
+    findings = with_survey(state, surveyed(measured)).findings
     if options.json is not None:
         with replacing(options.json) as temporary:
             temporary.write_text(json.dumps(facts(measured, findings), indent=1), encoding="utf-8")

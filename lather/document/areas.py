@@ -11,6 +11,7 @@ from lather.core.area.combine import Combine
 from lather.core.arrays import Plane
 from lather.core.rect import Rect
 from lather.document import edits
+from lather.document.access import refuse_unless_changeable
 from lather.document.job import JobState
 from lather.document.layers import Mask, PixelLayer
 from lather.document.planes import inverted, outlined, read_plane, with_plane
@@ -81,6 +82,7 @@ def from_mask(state: JobState, layer_id: int) -> JobState:
 def to_mask(state: JobState, layer_id: int) -> JobState:
     """A layer shows where the area is."""
     area = _area(state)
+    refuse_unless_changeable(state, layer_id)
     if state.layer(layer_id).mask is None:
         state = edits.add_mask(state, layer_id)
     return edits.update_layer(state, layer_id, mask=Mask(tiles=area))

@@ -11,6 +11,7 @@ from dataclasses import replace
 from typing import Any
 
 from lather.core.blend.modes import BlendMode
+from lather.document.access import paintable, refuse_unless_changeable, refuse_unless_shown
 from lather.document.brief import Style
 from lather.document.findings import Findings, FindingState
 from lather.document.job import JobState
@@ -31,6 +32,7 @@ from lather.document.tree import (
     find,
     inserted_above,
     parent_of,
+    path_to,
     replaced,
     siblings,
     walk,
@@ -80,9 +82,9 @@ def rename(state: JobState, layer_id: int, name: str) -> JobState:
 def add_pixel_layer(
     state: JobState, name: str | None = None, stage: Stage = Stage.CLEAN
 ) -> JobState:
-    """An empty layer above the active one, and active."""
+    """An empty layer above the active one, and active; never inside of a locked group."""
     layer = PixelLayer(id=new_id(), name=name or _free_name(state, "Layer"), stage=stage)
-    layers = inserted_above(state.layers, state.active_id, layer)
+    layers = inserted_above(state.layers, _open_place(state, state.active_id), layer)
     return replace(state, layers=layers, active_id=layer.id)
 
 
@@ -94,14 +96,14 @@ def duplicate(state: JobState, layer_id: int) -> JobState:
     layer = state.layer(layer_id)
     _refuse_photo(layer, "be duplicated")
     copy = replace(with_new_ids(layer), name=_free_name(state, f"{layer.name} copy"))
-    layers = inserted_above(state.layers, layer_id, copy)
+    layers = inserted_above(state.layers, _open_place(state, layer_id), copy)
     return replace(state, layers=layers, active_id=copy.id)
 
 
 def delete(state: JobState, layer_id: int) -> JobState:
     layer = state.layer(layer_id)
     _refuse_photo(layer, "be deleted")
-    _refuse_locked(layer)
+    refuse_unless_changeable(state, layer_id)
     among = siblings(state.layers, layer_id)
     index = next(i for i, sibling in enumerate(among) if sibling.id == layer_id)
     parent = parent_of(state.layers, layer_id)
@@ -117,6 +119,7 @@ def group(state: JobState, layer_id: int) -> JobState:
     """Put a layer into a new group in its place."""
     layer = state.layer(layer_id)
     _refuse_photo(layer, "be grouped")
+    _refuse_in_locked_group(state, layer_id)
     new = GroupLayer(
         id=new_id(), name=_free_name(state, "Group"), stage=layer.stage, children=(layer,)
     )
@@ -129,6 +132,7 @@ def ungroup(state: JobState, layer_id: int) -> JobState:
     layer = state.layer(layer_id)
     if not isinstance(layer, GroupLayer):
         raise EditError(f"'{layer.name}' stays as it is", "it is not a group", "pick a group")
+    refuse_unless_changeable(state, layer_id)
     layers = replaced(state.layers, layer_id, layer.children)
     active = layer.children[-1].id if layer.children else state.layers[0].id
     return replace(state, layers=layers, active_id=active)
@@ -142,6 +146,8 @@ def move(state: JobState, layer_id: int, *, above_id: int) -> JobState:
     _refuse_photo(layer, "be moved")
     if find((layer,), above_id):
         raise EditError(f"'{layer.name}' stays where it is", "a group cannot go into itself")
+    _refuse_in_locked_group(state, layer_id)
+    _refuse_in_locked_group(state, above_id)
     layers = replaced(state.layers, layer_id, ())
     return replace(state, layers=inserted_above(layers, above_id, layer))
 
@@ -152,6 +158,8 @@ def move_into(state: JobState, layer_id: int, *, group_id: int) -> JobState:
     _refuse_photo(layer, "be moved into a group")
     if not isinstance(target, GroupLayer) or find((layer,), group_id):
         raise EditError(f"'{layer.name}' stays where it is", f"it cannot go into '{target.name}'")
+    _refuse_in_locked_group(state, layer_id)
+    refuse_unless_changeable(state, group_id)
     layers = replaced(state.layers, layer_id, ())
     group_now = find(layers, group_id)
     assert isinstance(group_now, GroupLayer)
@@ -256,28 +264,16 @@ def decide(state: JobState, ids: Iterable[int], decision: FindingState) -> JobSt
     return set_findings(state, state.findings.decided(ids, decision))
 
 
-def paintable(state: JobState, layer_id: int) -> PixelLayer:
-    """The layer, if a brush may work on it; otherwise `EditError` says why not."""
-    layer = state.layer(layer_id)
-    if not isinstance(layer, PixelLayer):
-        kind = "a group" if isinstance(layer, GroupLayer) else "the photo, which never changes"
-        raise EditError(
-            f"Nothing was painted on '{layer.name}'", f"it is {kind}", "pick or add a layer"
-        )
-    _refuse_locked(layer)
-    if not layer.visible:
-        raise EditError(f"Nothing was painted on '{layer.name}'", "it is hidden", "show it first")
-    return layer
-
-
 def mask_paintable(state: JobState, layer_id: int) -> Mask:
     """The layer's mask, if a brush may work on it."""
-    _refuse_locked(state.layer(layer_id))
+    refuse_unless_changeable(state, layer_id)
+    refuse_unless_shown(state, layer_id, own_mask=False)
     return _mask_of(state, layer_id)
 
 
 def _shift(state: JobState, layer_id: int, step: int) -> JobState:
     _refuse_photo(state.layer(layer_id), "be moved")
+    _refuse_in_locked_group(state, layer_id)
     among = list(siblings(state.layers, layer_id))
     index = next(i for i, sibling in enumerate(among) if sibling.id == layer_id)
     target = index + step
@@ -304,9 +300,17 @@ def _refuse_photo(layer: Layer, what: str) -> None:
         )
 
 
-def _refuse_locked(layer: Layer) -> None:
-    if layer.locked:
-        raise EditError(f"'{layer.name}' was left alone", "it is locked", "unlock it first")
+def _refuse_in_locked_group(state: JobState, layer_id: int) -> None:
+    """What a locked group holds stays in its place."""
+    parent = parent_of(state.layers, layer_id)
+    if parent is not None:
+        refuse_unless_changeable(state, parent.id)
+
+
+def _open_place(state: JobState, layer_id: int) -> int:
+    """The layer above which another one may go: the outermost locked group around, if any."""
+    groups = path_to(state.layers, layer_id)[:-1]
+    return next((group.id for group in groups if group.locked), layer_id)
 
 
 def _free_name(state: JobState, stem: str) -> str:

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
 
+from lather.core.arrays import FULL
 from lather.core.blend.modes import BlendMode
 from lather.core.open_enum import OpenEnum
 from lather.core.rect import Rect
@@ -41,6 +42,12 @@ class Mask:
     enabled: bool = True
     inverted: bool = False
     extras: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def hides_all(self) -> bool:
+        """True if it counts and nothing was painted that would let the layer show."""
+        nothing = (FULL if self.inverted else 0) == self.tiles.fill
+        return self.enabled and nothing and not self.tiles
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)

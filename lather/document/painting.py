@@ -161,9 +161,25 @@ class LiveStroke:
         """The layer's tiles as they are now."""
         return self._base.with_tile_objects(self._live)
 
-    def final_tiles(self) -> Tiles:
-        """The same, with tiles left out that came to nothing."""
-        return self._base.with_tiles({key: tile.pixels for key, tile in self._live.items()})
+    def laid_on(self, base: Tiles) -> Tiles:
+        """The finished stroke on tiles that may have changed since it began.
+
+        Where they did, it is laid once more. Tiles that came to nothing are left out.
+        """
+        laid = {}
+        for key, tile in self._live.items():
+            same = base.get(key) is self._base.get(key)
+            laid[key] = tile.pixels if same else self._laid_again(key, base.pixels(key))
+        return base.with_tiles(laid)
+
+    def _laid_again(self, key: Key, base: LayerPixels) -> LayerPixels:
+        out = base.copy()
+        cell = Rect.cell(key, TILE_PX)
+        part = cell.intersect(self.rect).shifted(-cell.x0, -cell.y0)
+        self._paint.lay(
+            key, part, base[part.slices], self.covered(key)[part.slices], out[part.slices]
+        )
+        return out
 
 
 def lay_patch(

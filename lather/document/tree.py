@@ -22,6 +22,18 @@ def find(layers: Layers, layer_id: int) -> Layer | None:
     return next((layer for layer in walk(layers) if layer.id == layer_id), None)
 
 
+def path_to(layers: Layers, layer_id: int) -> Layers:
+    """The groups around a layer, outermost first, and the layer itself; () for an unknown id."""
+    for layer in layers:
+        if layer.id == layer_id:
+            return (layer,)
+        if isinstance(layer, GroupLayer):
+            inside = path_to(layer.children, layer_id)
+            if inside:
+                return (layer, *inside)
+    return ()
+
+
 def parent_of(layers: Layers, layer_id: int) -> GroupLayer | None:
     """The group that holds a layer; None for the top level or an unknown id."""
     for layer in walk(layers):

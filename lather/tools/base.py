@@ -53,8 +53,9 @@ class Hand:
 class Outcome:
     """A finished stroke: the step's name and the change itself.
 
-    `apply` takes the job's state at that moment and raises `EditError` if the layer has
-    been changed by something else since the stroke began. `broken` is the place of a mend
+    `apply` lays it into the job's state of that moment, which may have gone on since the
+    stroke began; it raises `EditError` if there is nothing left to lay it on. `broken` is the
+    place of a mend
     whose rim crosses an edge, `broken_share` how much of it does.
     """
 

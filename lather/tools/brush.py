@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict, replace
+from collections.abc import Callable
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -14,6 +15,7 @@ from lather.core.brush.stroke import PenSample
 from lather.core.mend.placement import Placement
 from lather.core.rect import Rect
 from lather.document import edits
+from lather.document.access import mendable, paintable, refuse_unless_changeable
 from lather.document.job import JobState
 from lather.document.layers import Mask, PhotoLayer, PixelLayer
 from lather.document.painting import (
@@ -26,10 +28,11 @@ from lather.document.painting import (
     PhotoPaint,
 )
 from lather.document.strokes import StrokeRecord, readings_of
-from lather.document.tiles import TILE_PX, Key
-from lather.document.tree import find, inserted_above
+from lather.document.tiles import TILE_PX, Key, Tiles
+from lather.document.tree import find, inserted_above, replaced
 from lather.errors import EditError
 from lather.render.compositor import render
+from lather.render.visibility import refuse_unless_seen
 from lather.tools.base import Hand, Outcome, Work
 
 
@@ -49,7 +52,7 @@ def begin_erase(state: JobState, hand: Hand) -> Work:
 def begin_paint_back(state: JobState, hand: Hand) -> Work:
     state = with_layer_to_paint(state, "Original")
     paint = PhotoPaint(state.photo) if hand.back_to is None else StatePaint(hand.back_to)
-    return PixelWork(state, hand, paint, "Paint back")
+    return PixelWork(state, hand, paint, "Paint back", of_picture=True)
 
 
 def with_layer_to_paint(state: JobState, name: str) -> JobState:
@@ -59,23 +62,54 @@ def with_layer_to_paint(state: JobState, name: str) -> JobState:
     return state
 
 
-def with_new_pixels(
-    now: JobState, begun: JobState, layer: PixelLayer, after: PixelLayer
-) -> JobState:
-    """`now` with a stroke's outcome on the layer it was begun on.
+Lay = Callable[[Tiles], Tiles]  # a finished stroke, onto tiles that may have changed since
 
-    A layer that was added for the stroke comes with it.
+
+@dataclass(frozen=True)
+class Laid:
+    """A finished stroke, ready to be laid into whatever state the job has come to.
+
+    Attributes
+    ----------
+    layer : as it was when the stroke began; it may have been added for the stroke.
+    lay : the stroke's pixels onto a layer's tiles.
+    record : how it was made.
+    anchor : above which layer one that was added goes; None: above the active one, and it
+        becomes active.
     """
-    current = find(now.layers, layer.id)
-    if current is None and not layer.tiles and now.photo is begun.photo:
-        added = replace(layer, tiles=after.tiles, strokes=after.strokes)
-        layers = inserted_above(now.layers, now.active_id, added)
-        return replace(now, layers=layers, active_id=layer.id)
-    if not isinstance(current, PixelLayer) or current.tiles is not layer.tiles:
-        raise EditError(
-            "The last stroke was dropped", f"'{layer.name}' was changed meanwhile", "paint it again"
-        )
-    return edits.update_layer(now, layer.id, tiles=after.tiles, strokes=after.strokes)
+
+    layer: PixelLayer
+    lay: Lay
+    record: StrokeRecord
+    anchor: Callable[[JobState], int] | None = None
+
+    def done(self) -> PixelLayer:
+        """The layer with the stroke, as if nothing else had changed; worked out aside."""
+        return self.on(self.layer)
+
+    def on(self, layer: PixelLayer) -> PixelLayer:
+        tiles, strokes = self.lay(layer.tiles), (*layer.strokes, self.record)
+        return replace(layer, tiles=tiles, strokes=strokes)
+
+    def applied_to(self, now: JobState, done: PixelLayer) -> JobState:
+        """`now` with the stroke; EditError if the layer is gone or locked."""
+        current = find(now.layers, self.layer.id)
+        if current is None and not self.layer.tiles:
+            if self.anchor is None:
+                layers = inserted_above(now.layers, now.active_id, done)
+                return replace(now, layers=layers, active_id=done.id)
+            return replace(now, layers=inserted_above(now.layers, self.anchor(now), done))
+        if not isinstance(current, PixelLayer):
+            raise EditError(
+                "The last stroke was dropped", f"'{self.layer.name}' was deleted meanwhile",
+                "pick another layer and paint it again",
+            )  # fmt: skip
+        refuse_unless_changeable(now, current.id)
+        if current.tiles is self.layer.tiles:
+            laid = replace(current, tiles=done.tiles, strokes=(*current.strokes, self.record))
+        else:
+            laid = self.on(current)
+        return replace(now, layers=replaced(now.layers, current.id, (laid,)))
 
 
 def taken_from(placement: Placement | None) -> dict[str, Any]:
@@ -106,13 +140,15 @@ class StatePaint:
 
 
 class PixelWork(Work):
-    """A stroke onto a pixel layer."""
+    """A stroke onto a pixel layer; `of_picture` if its paint is the picture as it should be."""
 
-    def __init__(self, state: JobState, hand: Hand, paint: Paint, name: str) -> None:
+    def __init__(
+        self, state: JobState, hand: Hand, paint: Paint, name: str, *, of_picture: bool = False
+    ) -> None:
         self._state = state
         self._hand = hand
         self._name = name
-        self._layer = edits.paintable(state, state.active_id)
+        self._layer = (mendable if of_picture else paintable)(state, state.active_id)
         self._live = LiveStroke(self._layer.tiles, paint, state.photo.rect, state.area)
 
     def add(self, dabs: Dabs) -> Rect:
@@ -131,6 +167,7 @@ class PixelWork(Work):
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
         if self._live.rect.empty:
             return None
+        refuse_unless_seen(self._state, self._layer.id, self._live.rect)
         record = StrokeRecord(
             tool=self._hand.tool,
             brush=self._hand.brush,
@@ -140,14 +177,9 @@ class PixelWork(Work):
             mode=self._hand.mode.value,
             **taken_from(self.source_placement()),
         )
-        after = replace(
-            self._layer,
-            tiles=self._live.final_tiles(),
-            strokes=(*self._layer.strokes, record),
-        )
-        return Outcome(
-            self._name, lambda now: with_new_pixels(now, self._state, self._layer, after)
-        )
+        laid = Laid(self._layer, self._live.laid_on, record)
+        done = laid.done()
+        return Outcome(self._name, lambda now: laid.applied_to(now, done))
 
 
 class MaskWork(Work):
@@ -172,12 +204,19 @@ class MaskWork(Work):
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:  # noqa: ARG002
         if self._live.rect.empty:
             return None
-        tiles, layer_id = self._live.final_tiles(), self._state.active_id
+        tiles, layer_id = self._live.laid_on(self._mask.tiles), self._state.active_id
+        refuse_unless_seen(self._state, layer_id, self._live.rect, own_mask=False)
 
         def apply(now: JobState) -> JobState:
             layer = find(now.layers, layer_id)
-            if layer is None or layer.mask is not self._mask:
-                raise EditError("The last stroke was dropped", "the mask was changed meanwhile")
-            return edits.set_mask_pixels(now, layer_id, tiles)
+            mask = layer.mask if layer is not None else None
+            if mask is None or mask.inverted != self._mask.inverted:
+                raise EditError(
+                    "The last stroke was dropped", "the mask was removed or turned inside out "
+                    "meanwhile", "paint it again",
+                )  # fmt: skip
+            same = mask.tiles is self._mask.tiles
+            laid = tiles if same else self._live.laid_on(mask.tiles)
+            return edits.set_mask_pixels(now, layer_id, laid)
 
         return Outcome(self._name, apply)

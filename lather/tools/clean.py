@@ -15,17 +15,20 @@ from lather.core.survey.advice import advice_for
 from lather.core.survey.finding import Finding
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document import edits
+from lather.document.access import is_mendable, mendable
 from lather.document.areas import limit_of
 from lather.document.brief import Weak
 from lather.document.findings import FindingState
 from lather.document.job import JobState
-from lather.document.layers import PixelLayer, Stage
+from lather.document.layers import Stage
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tree import walk
-from lather.errors import EditError
+from lather.errors import EditError, UnseenError
 from lather.render.compositor import render_below
+from lather.render.visibility import refuse_unless_seen
 from lather.tools.avoid import avoided
-from lather.tools.mend import LAYER_NAME, with_mended
+from lather.tools.brush import Laid
+from lather.tools.mend import LAYER_NAME, laying
 from lather.tools.weak import weak_kind, with_weak_layer
 
 
@@ -41,7 +44,7 @@ def mend_findings(
 
     They go on the active layer if it is one of Clean's that can be painted on, or on a new
     one above the photo. A finding is left open if an edge crosses its rim, since a mend would
-    smear it, or if there is no clean skin near by.
+    smear it, if there is no clean skin near by, or if its mend would not show.
 
     `nth_source` takes the texture from the next best place instead of the best.
 
@@ -50,7 +53,7 @@ def mend_findings(
     EditError : none of them could be mended.
     Cancelled : by the token; nothing was changed.
     """
-    n_done = 0
+    n_done, unseen = 0, None
     free = [finding for finding in findings if finding.stands_free]
     groups = sorted(_touching(free), key=lambda group: max(f.reach_px for f in group))
     for number, group in enumerate(groups):
@@ -59,9 +62,14 @@ def mend_findings(
         progress(number / len(groups), f"mending {number + 1} of {len(groups)}")
         try:
             state = _mended(state, group, nth_source)
+        except UnseenError as error:
+            unseen = error
+            continue
         except EditError:
             continue
         n_done += len(group)
+    if not n_done and unseen is not None:
+        raise unseen
     if not n_done:
         raise EditError(
             "Nothing was mended",
@@ -95,11 +103,12 @@ def _mended(state: JobState, group: Sequence[Finding], nth_source: int) -> JobSt
 
     weak = weak_kind(group)
     state, layer_id = _with_layer(state) if weak is None else _with_weak_layer(state, weak)
-    layer = edits.paintable(state, layer_id)
+    layer = mendable(state, layer_id)
     picture = state.photo.rect
     place = Rect.union_of(finding.rect for finding in group).intersect(picture)
     if place.empty:
         raise EditError("Nothing was mended", "the finding lies outside of the picture")
+    refuse_unless_seen(state, layer_id, place)
     selection = np.maximum.reduce([finding.coverage(place) for finding in group])
     for kept in state.findings.in_state(FindingState.KEPT):
         part = kept.rect.intersect(place)
@@ -125,7 +134,7 @@ def _mended(state: JobState, group: Sequence[Finding], nth_source: int) -> JobSt
         mode=_mode(group).value,
         extras={"findings": ids},
     )
-    after = with_mended(layer, mended, record, limit_of(state, mended.rect))
+    after = Laid(layer, laying(mended, limit_of(state, mended.rect)), record).done()
     state = edits.update_layer(state, layer_id, tiles=after.tiles, strokes=after.strokes)
     return edits.decide(state, ids, FindingState.DONE)
 
@@ -145,9 +154,9 @@ def _with_layer(state: JobState) -> tuple[JobState, int]:
     """The layer that mends go on."""
     active = state.active
     for layer in (active, *walk(state.layers)):
-        usable = isinstance(layer, PixelLayer) and layer.visible and not layer.locked
         clean = layer.stage is Stage.CLEAN and getattr(layer, "weak", None) is None
-        if usable and clean and (layer is active or layer.name == LAYER_NAME):
+        meant = layer is active or layer.name == LAYER_NAME
+        if clean and meant and is_mendable(state, layer):
             return state, layer.id
     on_photo = replace(state, active_id=state.layers[0].id)
     above_photo = edits.add_pixel_layer(on_photo, LAYER_NAME, Stage.CLEAN)

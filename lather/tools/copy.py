@@ -84,7 +84,7 @@ class CopyWork(PixelWork):
     """A stroke of copied pixels; the first dab settles where from."""
 
     def __init__(self, state: JobState, hand: Hand, paint: SourcePaint) -> None:
-        super().__init__(state, hand, paint, "Copy from source")
+        super().__init__(state, hand, paint, "Copy from source", of_picture=True)
         self._source = paint
         self._aimed = False
 

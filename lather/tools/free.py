@@ -8,14 +8,16 @@ import numpy as np
 
 from lather.core.brush.stroke import Brush, PenSample
 from lather.document import edits
+from lather.document.access import mendable
 from lather.document.areas import bounds_of, limit_of
 from lather.document.job import JobState
 from lather.document.planes import read_plane
 from lather.document.strokes import StrokeRecord, readings_of
+from lather.render.visibility import refuse_unless_seen
 from lather.tools.avoid import avoided
 from lather.tools.base import Place
-from lather.tools.brush import with_layer_to_paint
-from lather.tools.mend import LAYER_NAME, with_mended
+from lather.tools.brush import Laid, with_layer_to_paint
+from lather.tools.mend import LAYER_NAME, laying
 from lather.tools.reading import below
 from lather.tools.rim import rim_of
 
@@ -45,9 +47,10 @@ def cut_free_at(state: JobState, place: Place) -> JobState:
     from lather.core.mend.rim import RimTest
 
     state = with_layer_to_paint(state, LAYER_NAME)
-    layer = edits.paintable(state, state.active_id)
+    layer = mendable(state, state.active_id)
     read = below(state, layer.id)
     picture = state.photo.rect
+    refuse_unless_seen(state, layer.id, place.rect)
     rim = rim_of(read, picture, place)
     if rim is None:
         rim = RimTest(np.zeros((0, 2), np.float32), np.zeros(0, bool))
@@ -64,5 +67,5 @@ def cut_free_at(state: JobState, place: Place) -> JobState:
         source=(0, 0),
         extras={"cut_free": round(rim.share, 3)},
     )
-    after = with_mended(layer, mended, record, limit_of(state, mended.rect))
+    after = Laid(layer, laying(mended, limit_of(state, mended.rect)), record).done()
     return edits.update_layer(state, layer.id, tiles=after.tiles, strokes=after.strokes)

@@ -9,7 +9,7 @@ from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
 from lather.core.mend.placement import Placement
 from lather.core.rect import Rect, paste
-from lather.document import edits
+from lather.document.access import mendable
 from lather.document.areas import bounds_of
 from lather.document.job import JobState
 from lather.document.planes import read_plane
@@ -17,10 +17,11 @@ from lather.document.strokes import StrokeRecord, readings_of
 from lather.errors import EditError
 from lather.render.cells import CellReader
 from lather.render.compositor import render
+from lather.render.visibility import refuse_unless_seen
 from lather.tools.avoid import avoided
 from lather.tools.base import Hand, Outcome, Work
-from lather.tools.brush import taken_from, with_layer_to_paint, with_new_pixels
-from lather.tools.mend import with_mended
+from lather.tools.brush import Laid, taken_from, with_layer_to_paint
+from lather.tools.mend import laying
 from lather.tools.outline import NOTHING, OutlineWork
 from lather.tools.reading import below, source_of
 
@@ -110,12 +111,13 @@ class GraftWork(Work):
             rect=mended.rect,
             **taken_from(placement),
         )
-        after = with_mended(self._layer, mended, record)
-        return Outcome("Graft", lambda now: with_new_pixels(now, self._state, self._layer, after))
+        laid = Laid(self._layer, laying(mended), record)
+        done = laid.done()
+        return Outcome("Graft", lambda now: laid.applied_to(now, done))
 
     def _begin_drag(self) -> None:
         self._state = with_layer_to_paint(self._begun, LAYER_NAME)
-        self._layer = edits.paintable(self._state, self._state.active_id)
+        self._layer = mendable(self._state, self._state.active_id)
         picture = self._begun.photo.rect
         self._read = below(self._state, self._layer.id)
         # The picture stays as it is while the pen drags: every part of it is rendered once.
@@ -127,6 +129,7 @@ class GraftWork(Work):
         area = self._begun.area
         assert area is not None
         self._place = bounds_of(area, self._begun.photo.rect)
+        refuse_unless_seen(self._state, self._layer.id, self._place)
 
     def _placement(self) -> Placement:
         assert self._down is not None

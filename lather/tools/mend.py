@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -14,6 +13,7 @@ from lather.core.mend.placement import Placement
 from lather.core.rect import Rect, paste
 from lather.core.survey.finding import MOST_BROKEN
 from lather.document import edits
+from lather.document.access import mendable
 from lather.document.areas import limit_of
 from lather.document.findings import FindingState
 from lather.document.job import JobState
@@ -22,13 +22,14 @@ from lather.document.painting import Coverage, lay_patch
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.errors import EditError
 from lather.render.compositor import render
+from lather.render.visibility import refuse_unless_seen
 from lather.tools.avoid import avoided
 from lather.tools.base import CoveredWork, Hand, Outcome, Place, Work
-from lather.tools.brush import taken_from, with_layer_to_paint, with_new_pixels
+from lather.tools.brush import Laid, Lay, taken_from, with_layer_to_paint
 from lather.tools.copy import check_source, picked_placement
 from lather.tools.reading import below, source_of
 from lather.tools.rim import rim_of
-from lather.tools.weak import weak_kind_at, with_weak_layer, with_weak_pixels
+from lather.tools.weak import anchor_of_weak, weak_kind_at, with_weak_layer
 
 if TYPE_CHECKING:
     from lather.core.mend.result import Mended
@@ -58,7 +59,7 @@ class MendWork(CoveredWork):
         self._hand = hand
         self._name = name
         self._takes_picked = takes_picked
-        self._layer = edits.paintable(state, state.active_id)
+        self._layer = mendable(state, state.active_id)
         self._read = below(state, self._layer.id)
         self._read_source = source_of(state, self._layer.id, hand.reads)
         self._placement: Placement | None = None
@@ -110,6 +111,7 @@ class MendWork(CoveredWork):
         state, layer = self._state, self._layer
         if weak is not None:
             state, layer = with_weak_layer(self._begun, weak)
+        refuse_unless_seen(state, layer.id, place.rect)
         mended = self._mended(state, layer)
         record = StrokeRecord(
             tool=self._hand.tool,
@@ -119,15 +121,14 @@ class MendWork(CoveredWork):
             mode=self._hand.mode.value,
             **taken_from(mended.source),
         )
-        after = with_mended(layer, mended, record, limit_of(state, mended.rect))
-        settled = self._settled(state, after, mended.rect)
+        anchor = None if weak is None else anchor_of_weak
+        lay = laying(mended, limit_of(state, mended.rect))
+        laid = Laid(layer, lay, record, anchor)
+        done = laid.done()
+        settled = self._settled(state, done, mended.rect)
 
         def apply(now: JobState) -> JobState:
-            if weak is None:
-                changed = with_new_pixels(now, state, layer, after)
-            else:
-                changed = with_weak_pixels(now, layer, after)
-            return edits.decide(changed, settled, FindingState.DONE)
+            return edits.decide(laid.applied_to(now, done), settled, FindingState.DONE)
 
         rim = rim_of(below(state, layer.id), state.photo.rect, place)
         broken = rim is not None and rim.share > MOST_BROKEN
@@ -180,13 +181,11 @@ class MendWork(CoveredWork):
         return gone
 
 
-def with_mended(
-    layer: PixelLayer, mended: Mended, record: StrokeRecord, limit: Plane | None = None
-) -> PixelLayer:
-    """The layer with a mend laid over it, where `limit` lets it."""
+def laying(mended: Mended, limit: Plane | None = None) -> Lay:
+    """Lays a mend over a layer's tiles, where `limit` lets it."""
     coverage = mended.coverage if limit is None else mended.coverage * limit
-    tiles = lay_patch(layer.tiles, mended.rect, _pixels(mended), coverage)
-    return replace(layer, tiles=tiles, strokes=(*layer.strokes, record))
+    pixels = _pixels(mended)
+    return lambda tiles: lay_patch(tiles, mended.rect, pixels, coverage)
 
 
 def _pixels(mended: Mended) -> np.ndarray[tuple[int, ...], np.dtype[np.uint16]]:

@@ -56,7 +56,8 @@ class RegionWork(Work):
         )
 
     def preview(self) -> JobState:
-        return self._with(self._live.tiles())
+        regions = self._with(self._state.regions, self._live.tiles())
+        return replace(self._state, regions=regions)
 
     def shows(self) -> Shown:
         return Shown.REGION
@@ -67,26 +68,31 @@ class RegionWork(Work):
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:  # noqa: ARG002
         if self._live.rect.empty:
             return None
-        before = self._state.regions
         name = f"{'Take from' if self._takes else 'Add to'} region: {self._region.value}"
-        after = self._with(self._live.final_tiles()).regions
-        if not self._takes:
-            after = _without_others(after, self._region, self._live)
+        begun = self._state.regions
+        done = self._done(begun)
 
         def apply(now: JobState) -> JobState:
-            if now.regions is not before:
-                raise EditError("The last stroke was dropped", "the regions were changed meanwhile")
-            return replace(now, regions=after)
+            if now.regions is begun:
+                return replace(now, regions=done)
+            if now.regions.scale != begun.scale or not now.regions.masks:
+                raise EditError(
+                    "The last stroke was dropped", "the regions were measured anew meanwhile",
+                    "paint it again",
+                )  # fmt: skip
+            return replace(now, regions=self._done(now.regions))
 
         return Outcome(name, apply)
 
-    def _with(self, tiles: Tiles) -> JobState:
-        regions = self._state.regions
-        masks = {**regions.masks, self._region: tiles}
-        corrected = regions.corrected | {self._region}
-        return replace(
-            self._state, regions=replace(regions, masks=masks, corrected=corrected)
-        )
+    def _done(self, regions: Regions) -> Regions:
+        """The finished stroke on regions that may have changed since it began."""
+        mask = self._live.laid_on(regions.masks.get(self._region, BLACK_MASK))
+        after = self._with(regions, mask)
+        return after if self._takes else _without_others(after, self._region, self._live)
+
+    def _with(self, regions: Regions, mask: Tiles) -> Regions:
+        masks = {**regions.masks, self._region: mask}
+        return replace(regions, masks=masks, corrected=regions.corrected | {self._region})
 
 
 def _reduced_area(state: JobState, small: Rect) -> Tiles | None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -17,6 +17,7 @@ from lather.core.survey.region import Region
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.findings import Findings, FindingState
 from lather.document.job import JobState
+from lather.document.merge import Merged
 from lather.document.photo import Photo
 from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.tiles import BLACK_MASK
@@ -55,25 +56,52 @@ def survey_photo(
     )
 
 
-def with_survey(state: JobState, measured: Survey) -> JobState:
-    """The job with a survey's findings and regions.
+@dataclass(frozen=True)
+class Surveyed:
+    """What a job takes over from a survey: everything that is slow is done."""
 
-    What was marked, kept or skipped in an earlier survey stays so, and so do corrected regions.
-    """
-    findings = Findings.of_survey(
-        measured.mm_per_px, measured.findings, measured.faces, state.brief.style
-    )
+    mm_per_px: float
+    findings: tuple[Finding, ...]
+    faces: tuple[FaceGeometry, ...]
+    regions: Regions
+
+
+def surveyed(measured: Survey) -> Surveyed:
     masks = {}
     for region, plane in measured.regions.items():
         rect = Rect(0, 0, plane.shape[1], plane.shape[0])
         masks[region] = with_plane(BLACK_MASK, rect, plane)
-    earlier = state.regions
-    if earlier.scale == measured.regions_scale:
-        masks.update({region: earlier.masks[region] for region in earlier.corrected})
-        regions = Regions(measured.regions_scale, masks, earlier.corrected)
-    else:
-        regions = Regions(measured.regions_scale, masks)
+    return Surveyed(
+        measured.mm_per_px, tuple(measured.findings), tuple(measured.faces),
+        Regions(measured.regions_scale, masks),
+    )  # fmt: skip
+
+
+def with_survey(state: JobState, new: Surveyed) -> JobState:
+    """The job with a survey's findings and regions; quick.
+
+    What was marked and decided before or meanwhile stays so, and so do corrected regions.
+    """
+    findings = Findings.of_survey(new.mm_per_px, new.findings, new.faces, state.brief.style)
+    regions, earlier = new.regions, state.regions
+    if earlier.scale == regions.scale:
+        stays = {r: m for r, m in earlier.masks.items() if r in earlier.corrected or not r.known}
+        masks = {**regions.masks, **stays}
+        regions = Regions(regions.scale, masks, earlier.corrected, earlier.extras)
     return replace(state, findings=_taken_over(findings, state.findings), regions=regions)
+
+
+def with_survey_meanwhile(before: JobState, now: JobState, new: Surveyed) -> Merged:
+    """`with_survey` of a state that went on since the survey began with `before`."""
+    after = with_survey(now, new)
+    old, mine = before.findings, now.findings
+    if (old.faces, old.mm_per_px) == (mine.faces, mine.mm_per_px):
+        return Merged(after)
+    findings = replace(after.findings, faces=mine.faces or after.findings.faces)
+    if mine.mm_per_px is not None:
+        findings = findings.at_scale(mine.mm_per_px)
+    why = "the measured handles and scale, since you set them meanwhile: survey again by yours"
+    return Merged(replace(after, findings=findings), (why,))
 
 
 def with_mark(state: JobState, x: float, y: float, radius_px: float) -> JobState:
@@ -90,16 +118,19 @@ def with_mark(state: JobState, x: float, y: float, radius_px: float) -> JobState
 
 def _taken_over(findings: Findings, earlier: Findings) -> Findings:
     """The new findings with what was decided about the same places."""
-    settled = (FindingState.KEPT, FindingState.SKIPPED)
+    settled = (FindingState.DONE, FindingState.KEPT, FindingState.SKIPPED)
     for state in settled:
         places = [old for old in earlier.in_state(state) if old.kind is not Kind.MARK]
         same = [new.id for new in findings.items if _any_is_at(places, new)]
         findings = findings.decided(same, state)
     marks = [old for old in earlier.items if old.kind is Kind.MARK]
     items = list(findings.items)
-    for mark in marks:
-        items.append(replace(mark, id=_next_id(replace(findings, items=tuple(items)))))
-    findings = replace(findings, items=tuple(items))
+    for old in earlier.items:
+        if old.kind is Kind.MARK or not old.kind.known:  # no survey of ours finds these
+            item = replace(old, id=_next_id(replace(findings, items=tuple(items))))
+            items.append(item)
+            findings = findings.decided([item.id], earlier.state(old))
+    findings = replace(findings, items=tuple(items), extras=earlier.extras)
     kept = [item.id for item in items if item.kind is Kind.MARK]
     kept += [new.id for new in findings.items if _any_holds(marks, new)]
     return findings.decided(kept, FindingState.KEPT)

@@ -11,12 +11,12 @@ from dataclasses import replace
 import numpy as np
 
 from lather.core.survey.finding import Finding, Kind
+from lather.document.access import is_mendable
 from lather.document.brief import Weak
 from lather.document.findings import FindingState
 from lather.document.job import JobState
 from lather.document.layers import PhotoLayer, PixelLayer, Stage, new_id
-from lather.document.tree import find, inserted_above, replaced, walk
-from lather.errors import EditError
+from lather.document.tree import inserted_above, walk
 from lather.tools.base import Place
 
 NAMES = {Weak.CREASES: "Softened creases", Weak.EYE_BAGS: "Softened eye bags"}
@@ -53,31 +53,16 @@ def weak_kind_at(state: JobState, place: Place, *, by_source: bool) -> Weak | No
 def with_weak_layer(state: JobState, weak: Weak) -> tuple[JobState, PixelLayer]:
     """The layer of that kind, made above the active one if there is none to be painted on."""
     for layer in walk(state.layers):
-        usable = isinstance(layer, PixelLayer) and layer.visible and not layer.locked
-        if usable and isinstance(layer, PixelLayer) and layer.weak is weak:
+        if isinstance(layer, PixelLayer) and layer.weak is weak and is_mendable(state, layer):
             return state, layer
     layer = PixelLayer(
         id=new_id(), name=NAMES[weak], stage=Stage.CLEAN, weak=weak,
         strength=state.brief.style.strength(weak),
     )  # fmt: skip
-    return replace(state, layers=inserted_above(state.layers, _anchor(state), layer)), layer
+    return replace(state, layers=inserted_above(state.layers, anchor_of_weak(state), layer)), layer
 
 
-def with_weak_pixels(now: JobState, layer: PixelLayer, after: PixelLayer) -> JobState:
-    """`now` with what was softened; the layer that is active stays active."""
-    current = find(now.layers, layer.id)
-    if current is None and not layer.tiles:
-        added = replace(layer, tiles=after.tiles, strokes=after.strokes)
-        return replace(now, layers=inserted_above(now.layers, _anchor(now), added))
-    if not isinstance(current, PixelLayer) or current.tiles is not layer.tiles:
-        raise EditError(
-            "The last stroke was dropped", f"'{layer.name}' was changed meanwhile", "paint it again"
-        )
-    done = replace(current, tiles=after.tiles, strokes=after.strokes)
-    return replace(now, layers=replaced(now.layers, layer.id, (done,)))
-
-
-def _anchor(state: JobState) -> int:
+def anchor_of_weak(state: JobState) -> int:
     """The layer above which softening goes: the topmost of Clean, or the photo."""
     top = state.layers[0]
     for layer in state.layers:

@@ -8,6 +8,7 @@ from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.job import Job, new_state
 from lather.document.layers import PixelLayer
+from lather.errors import EditError
 from lather.render.compositor import render
 from lather.tools.advice import brush_advice
 from lather.tools.session import PenSession, Viewport
@@ -61,7 +62,7 @@ class BrushToolsTest(Case):
         record = self.job.state.active.strokes[0]
         self.assertEqual(record.tool, "paint_colour")
         self.assertEqual(record.brush.size_px, 25.0)
-        self.assertEqual([(s.x, s.y) for s in record.samples], LINE)
+        self.assertEqual(record.readings[:, 1:3].tolist(), [list(point) for point in LINE])
 
     def test_mask_painting_hides_and_shows(self) -> None:
         self.job = Job(painted_state(n_layers=1))
@@ -179,8 +180,17 @@ class MendToolTest(Case):
         self.job.undo()
         self.job.redo()
         draw(self.session, "erase", [(208.0, 158.0)], size_px=10.0)
-        with self.assertRaisesRegex(Exception, "changed meanwhile"):
-            outcome.apply(self.job.state)
+        erased = self.job.state.active.tiles.read(Rect(203, 153, 213, 163))
+        after = outcome.apply(self.job.state)
+        self.assert_equal_arrays(after.active.tiles.read(Rect(203, 153, 213, 163)), erased)
+        self.assertTrue(after.active.tiles.read(Rect(95, 95, 105, 105))[..., 3].all())
+        self.assertEqual([s.tool for s in after.active.strokes],
+                         ["mend_spot", "erase", "mend_spot"])  # fmt: skip
+        with self.assertRaisesRegex(EditError, "deleted meanwhile"):
+            outcome.apply(edits.delete(self.job.state, self.job.state.active_id))
+        locked = edits.set_locked(self.job.state, self.job.state.active_id, True)
+        with self.assertRaisesRegex(EditError, "it is locked"):
+            outcome.apply(locked)
 
 
 class TablesTest(Case):

@@ -1,0 +1,104 @@
+"""May this layer change, and can it show at all? Asked by all tools, inherited through groups.
+
+What depends on the place in the picture, masks and what lies above, is asked in
+`render/visibility.py`.
+"""
+
+from __future__ import annotations
+
+from lather.core.blend.modes import BlendMode
+from lather.document.job import JobState
+from lather.document.layers import GroupLayer, Layer, PhotoLayer, PixelLayer
+from lather.document.tree import path_to
+from lather.errors import EditError
+
+
+def locked_by(state: JobState, layer_id: int) -> Layer | None:
+    """The layer itself or the group around it that is locked; None if it may change."""
+    return next((layer for layer in path_to(state.layers, layer_id) if layer.locked), None)
+
+
+def refuse_unless_changeable(state: JobState, layer_id: int) -> None:
+    """Raise `EditError` for a layer that is locked, or lies in a locked group."""
+    layer, lock = state.layer(layer_id), locked_by(state, layer_id)
+    if lock is layer:
+        raise EditError(f"'{layer.name}' was left alone", "it is locked", "unlock it first")
+    if lock is not None:
+        raise EditError(
+            f"'{layer.name}' was left alone", f"its group '{lock.name}' is locked",
+            "unlock the group first",
+        )  # fmt: skip
+
+
+def hidden_by(state: JobState, layer_id: int, *, own_mask: bool = True) -> tuple[str, str]:
+    """Why nothing of a layer can show, wherever it is painted on, and what to do; or ('', '').
+
+    `own_mask` says whether the layer's own mask counts.
+    """
+    for layer in path_to(state.layers, layer_id):
+        itself = layer.id == layer_id
+        it = "it" if itself else f"its group '{layer.name}'"
+        if not layer.visible:
+            return f"{it} is hidden", "show it first"
+        if layer.strength <= 0:
+            return f"{it} has a strength of 0 %", "raise the strength first"
+        if layer.mask is not None and layer.mask.hides_all and (own_mask or not itself):
+            return f"{it} has a mask that hides all", "paint on the mask, or switch it off"
+    return "", ""
+
+
+def refuse_unless_shown(state: JobState, layer_id: int, *, own_mask: bool = True) -> None:
+    """Raise `EditError` for a layer that is hidden, or lies in a hidden group."""
+    why, advice = hidden_by(state, layer_id, own_mask=own_mask)
+    if why:
+        name = state.layer(layer_id).name
+        raise EditError(f"Nothing was painted on '{name}'", why, advice)
+
+
+def refuse_unless_normal(state: JobState, layer_id: int) -> None:
+    """Raise `EditError` where pixels of the picture would be blended with the picture.
+
+    A mend, a copy or a graft is the picture as it should be: multiplied onto itself it
+    makes the place darker.
+    """
+    for layer in reversed(path_to(state.layers, layer_id)):
+        if layer.mode is not BlendMode.NORMAL:
+            it = "its mode" if layer.id == layer_id else f"the mode of its group '{layer.name}'"
+            raise EditError(
+                f"Nothing was painted on '{state.layer(layer_id).name}'",
+                f"{it} is {layer.mode.value}, in which pixels of the picture come out wrong",
+                "set the mode to normal, or pick or add another layer",
+            )
+
+
+def paintable(state: JobState, layer_id: int) -> PixelLayer:
+    """The layer, if a brush may work on it; otherwise `EditError` says why not."""
+    layer = state.layer(layer_id)
+    if not isinstance(layer, PixelLayer):
+        kind = "of a kind that is not known here"
+        if isinstance(layer, GroupLayer):
+            kind = "a group"
+        elif isinstance(layer, PhotoLayer):
+            kind = "the photo, which never changes"
+        raise EditError(
+            f"Nothing was painted on '{layer.name}'", f"it is {kind}", "pick or add a layer"
+        )
+    refuse_unless_changeable(state, layer_id)
+    refuse_unless_shown(state, layer_id)
+    return layer
+
+
+def mendable(state: JobState, layer_id: int) -> PixelLayer:
+    """The layer, if pixels of the picture may be laid on it."""
+    layer = paintable(state, layer_id)
+    refuse_unless_normal(state, layer_id)
+    return layer
+
+
+def is_mendable(state: JobState, layer: Layer) -> bool:
+    """`mendable`, without words."""
+    try:
+        mendable(state, layer.id)
+    except EditError:
+        return False
+    return True

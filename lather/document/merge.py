@@ -1,0 +1,344 @@
+"""Merging what was worked out aside into the state of now.
+
+Work aside begins with a state and ends with another one; meanwhile the person went on. A
+three-way merge by part: layers by id, their pixels by tile and within a tile by pixel,
+findings by id, everything else by field. Where both changed the same thing, what the
+person did stays, and what is left out is told. Which layer is active is no change.
+
+An automatic stroke is taken whole or not at all: not where its pixels were painted on
+meanwhile, nor where its finding was kept, skipped or marked.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, fields, replace
+from typing import Any, TypeVar
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.rect import Rect
+from lather.core.survey.finding import Finding
+from lather.document.findings import Findings, FindingState
+from lather.document.job import JobState
+from lather.document.layers import GroupLayer, Layer, Mask, PixelLayer
+from lather.document.planes import Regions
+from lather.document.strokes import StrokeRecord
+from lather.document.tiles import TILE_PX, Key, Tile, Tiles
+from lather.document.tree import Layers, find, inserted_above, parent_of, replaced, siblings, walk
+
+Clash = Mapping[Key, NDArray[np.bool_]]  # (256, 256) by tile: changed by both
+T = TypeVar("T")
+_NOT_FIELDS = {"id", "children", "tiles", "strokes", "mask"}
+
+
+@dataclass(frozen=True)
+class Merged:
+    """A state, and in words what of the work is not in it."""
+
+    state: JobState
+    left_out: tuple[str, ...] = ()
+
+
+def same_work(one: JobState, other: JobState) -> bool:
+    """True if nothing but the active layer differs."""
+    return one is other or one.work == other.work
+
+
+def merge(before: JobState, after: JobState, now: JobState) -> Merged:
+    """What work aside made of `before`, in the state of now.
+
+    Parameters
+    ----------
+    before, after : the state that the work began with, and what it made of it.
+    now : the state of the job, which may have gone on from `before`.
+    """
+    active = after.active_id if now.active_id == before.active_id else now.active_id
+    if after is before:
+        return Merged(now)
+    if same_work(before, now):
+        return Merged(after if after.active_id == active else replace(after, active_id=active))
+    merging = _Merging(before, after, now)
+    layers = merging.layers()
+    state = replace(
+        now,
+        layers=layers,
+        findings=merging.findings(),
+        area=merging.pick("the area", before.area, after.area, now.area),
+        regions=merging.regions(),
+        brief=merging.value("the brief's", before.brief, after.brief, now.brief),
+        active_id=active if find(layers, active) is not None else now.active_id,
+    )
+    if same_work(state, now) and state.active_id == now.active_id:
+        state = now
+    return Merged(state, tuple(merging.left_out))
+
+
+@dataclass
+class _Merging:
+    before: JobState
+    after: JobState
+    now: JobState
+    left_out: list[str] = field(default_factory=list)
+    _refused: set[int] = field(default_factory=set)  # findings whose strokes are not taken
+
+    def __post_init__(self) -> None:
+        old = self.before.findings
+        for finding in old.items:
+            decided = self.now.findings.states.get(finding.id)
+            if decided != old.states.get(finding.id) and decided is not FindingState.DONE:
+                self._refused.add(finding.id)
+        known = {finding.id for finding in old.items}
+        kept = self.now.findings.in_state(FindingState.KEPT)
+        self._new_marks = [finding for finding in kept if finding.id not in known]
+
+    # --- parts ---------------------------------------------------------------------------
+
+    def pick(self, what: str, was: T, new: T, here: T) -> T:
+        """The one that changed; the person's where both did."""
+        if new in (was, here):
+            return here
+        if here == was:
+            return new
+        self.left_out.append(f"{what}, changed meanwhile")
+        return here
+
+    def value(self, whose: str, was: T, new: T, here: T) -> T:
+        """A dataclass, field by field; those that hold pixels or layers stay as they are here."""
+        changes: dict[str, Any] = {}
+        for entry in fields(here):  # type: ignore[arg-type]
+            name = entry.name
+            if name not in _NOT_FIELDS:
+                what = f"{whose} {name.replace('_', ' ')}"
+                changes[name] = self.pick(
+                    what, getattr(was, name), getattr(new, name), getattr(here, name)
+                )
+        if all(value is getattr(here, name) for name, value in changes.items()):
+            return here
+        changed: T = replace(here, **changes)  # type: ignore[type-var]
+        return changed
+
+    def layers(self) -> Layers:
+        layers = self.now.layers
+        old = {layer.id: layer for layer in walk(self.before.layers)}
+        for layer in walk(self.after.layers):
+            was, here = old.pop(layer.id, None), find(layers, layer.id)
+            if was is layer:
+                continue
+            if was is None:
+                if here is None:  # else it came with its group
+                    layers = _inserted(layers, self.after.layers, self._added(layer))
+            elif here is None:
+                self.left_out.append(f"what was done on '{layer.name}', deleted meanwhile")
+            else:
+                merged = self._layer(was, layer, here)
+                if merged is not here:
+                    layers = replaced(layers, layer.id, (merged,))
+        for gone in old.values():
+            here = find(layers, gone.id)
+            if here is gone:
+                layers = replaced(layers, gone.id, ())
+            elif here is not None:
+                self.left_out.append(f"'{here.name}' stays: it was changed meanwhile")
+        return layers
+
+    def findings(self) -> Findings:
+        was, new, here = self.before.findings, self.after.findings, self.now.findings
+        if new is was:
+            return here
+        merged = self.value("the findings'", replace(was, items=(), states={}),
+                            replace(new, items=(), states={}), replace(here, items=(), states={}))
+        old = {item.id: item for item in was.items}
+        items = {item.id: item for item in here.items}
+        numbers: dict[int, int] = {}
+        for item in new.items:
+            if item.id not in old:
+                numbers[item.id] = item.id if item.id not in items else 1 + max(items)
+                items[numbers[item.id]] = replace(item, id=numbers[item.id])
+            elif item.id in items:
+                items[item.id] = self.value(f"finding {item.id}'s", old[item.id], item,
+                                            items[item.id])  # fmt: skip
+        kept = {item.id for item in new.items}
+        for number in old.keys() - kept:
+            items.pop(number, None)
+        states = dict(here.states)
+        for item in new.items:
+            state, number = new.states.get(item.id), numbers.get(item.id, item.id)
+            if state is not was.states.get(item.id) and item.id not in self._refused:
+                states[number] = state or FindingState.OPEN
+        known = {number: state for number, state in states.items() if number in items}
+        decided = {n: state for n, state in known.items() if state is not FindingState.OPEN}
+        return replace(merged, items=tuple(items.values()), states=decided)
+
+    def regions(self) -> Regions:
+        was, new, here = self.before.regions, self.after.regions, self.now.regions
+        if new is was or here is was:
+            return here if new is was else new
+        if not was.scale == new.scale == here.scale:
+            self.left_out.append("the regions, measured anew meanwhile")
+            return here
+        masks = dict(here.masks)
+        for region, tiles in new.masks.items():
+            old, mine = was.masks.get(region), here.masks.get(region)
+            if mine is old or mine is None or old is None:
+                masks[region] = tiles if mine is old else mine or tiles
+            else:
+                masks[region] = self._plane(f"a part of the region {region.value}",
+                                            old, tiles, mine)  # fmt: skip
+        corrected = here.corrected | (new.corrected - was.corrected)
+        return replace(here, masks=masks, corrected=corrected)
+
+    # --- layers --------------------------------------------------------------------------
+
+    def _layer(self, was: Layer, new: Layer, here: Layer) -> Layer:
+        if here is was and not isinstance(here, (GroupLayer, PixelLayer)):
+            return new
+        merged = self.value(f"'{here.name}':", was, new, here)
+        mask = self._mask(here.name, was.mask, new.mask, here.mask)
+        if mask is not merged.mask:
+            merged = replace(merged, mask=mask)
+        if (
+            isinstance(merged, PixelLayer)
+            and isinstance(was, PixelLayer)
+            and isinstance(new, PixelLayer)
+            and (new.tiles is not was.tiles or new.strokes is not was.strokes)
+        ):
+            merged = self._pixels(was, new, merged)
+        return merged
+
+    def _added(self, layer: Layer) -> Layer:
+        """A new layer, without what was decided otherwise meanwhile."""
+        if isinstance(layer, GroupLayer):
+            return replace(layer, children=tuple(map(self._added, layer.children)))
+        if not isinstance(layer, PixelLayer):
+            return layer
+        empty = replace(layer, tiles=replace(layer.tiles, tiles={}), strokes=())
+        return self._pixels(empty, layer, empty)
+
+    def _mask(
+        self, name: str, was: Mask | None, new: Mask | None, here: Mask | None
+    ) -> Mask | None:
+        if was is None or new is None or here is None or new is was or here is was:
+            return self.pick(f"the mask of '{name}'", was, new, here)
+        merged = self.value(f"the mask of '{name}':", was, new, here)
+        tiles = self._plane(f"a part of the mask of '{name}'", was.tiles, new.tiles, here.tiles)
+        return replace(merged, tiles=tiles)
+
+    def _plane(self, what: str, was: Tiles, new: Tiles, here: Tiles) -> Tiles:
+        if was.fill != new.fill or was.fill != here.fill:
+            return self.pick(what, was, new, here)
+        tiles, clash = _merged_tiles(was, new, here)
+        if clash:
+            self.left_out.append(f"{what}, painted on meanwhile")
+        return tiles
+
+    def _pixels(self, was: PixelLayer, new: PixelLayer, here: PixelLayer) -> PixelLayer:
+        old, mine = set(map(id, was.strokes)), set(map(id, new.strokes))
+        added = [stroke for stroke in new.strokes if id(stroke) not in old]
+        tiles, clash = _merged_tiles(was.tiles, new.tiles, here.tiles)
+        dropped = self._dropped(added, clash)
+        if dropped:
+            tiles = _put_back(tiles, here.tiles, [stroke.rect for stroke in dropped])
+            self._refused.update(n for stroke in dropped for n in _findings_of(stroke))
+            many = "1 change" if len(dropped) == 1 else f"{len(dropped)} changes"
+            self.left_out.append(f"{many} on '{here.name}' where you decided or painted meanwhile")
+        elif clash:
+            self.left_out.append(f"a part of '{here.name}', painted on meanwhile")
+        kept = [stroke for stroke in here.strokes if id(stroke) not in old or id(stroke) in mine]
+        left = set(map(id, dropped))
+        kept += [stroke for stroke in added if id(stroke) not in left]
+        return replace(here, tiles=tiles, strokes=tuple(kept))
+
+    def _dropped(self, added: Sequence[StrokeRecord], clash: Clash) -> list[StrokeRecord]:
+        """Strokes that are not taken, and all whose pixels may lie among theirs."""
+        dropped = [stroke for stroke in added if self._is_refused(stroke) or _meets(clash, stroke)]
+        waiting = [stroke for stroke in added if not any(stroke is other for other in dropped)]
+        for one in dropped:  # grows as it goes
+            for stroke in [s for s in waiting if not s.rect.intersect(one.rect).empty]:
+                dropped.append(stroke)
+                waiting.remove(stroke)
+        return dropped
+
+    def _is_refused(self, stroke: StrokeRecord) -> bool:
+        if not self._refused.isdisjoint(_findings_of(stroke)):
+            return True
+        return any(_covers(mark, stroke.rect) for mark in self._new_marks)
+
+
+def _findings_of(stroke: StrokeRecord) -> Iterable[int]:
+    found = stroke.extras.get("findings", ())
+    return found if isinstance(found, (list, tuple)) else ()
+
+
+def _covers(mark: Finding, rect: Rect) -> bool:
+    part = mark.rect.intersect(rect)
+    return not part.empty and bool(mark.coverage(part).any())
+
+
+def _meets(clash: Clash, stroke: StrokeRecord) -> bool:
+    """True if the stroke's rectangle holds a pixel that both changed."""
+    for key, both in clash.items():
+        cell = Rect.cell(key, TILE_PX)
+        part = stroke.rect.intersect(cell)
+        if not part.empty and both[part.shifted(-cell.x0, -cell.y0).slices].any():
+            return True
+    return False
+
+
+def _merged_tiles(was: Tiles, new: Tiles, here: Tiles) -> tuple[Tiles, Clash]:
+    """The tiles of here with what changed from `was` to `new`, and where both changed."""
+    objects: dict[Key, Tile] = {}
+    pixels: dict[Key, NDArray[np.uint16] | None] = {}
+    clash: dict[Key, NDArray[np.bool_]] = {}
+    for key in was.changed_keys(new):
+        tile = new.get(key)
+        if here.get(key) is was.get(key):
+            if tile is None:
+                pixels[key] = None
+            else:
+                objects[key] = tile
+            continue
+        base, mine, theirs = was.pixels(key), new.pixels(key), here.pixels(key)
+        by_work, meanwhile = _differs(base, mine), _differs(base, theirs)
+        both = by_work & meanwhile & _differs(mine, theirs)
+        if both.any():
+            clash[key] = both
+        take = by_work & ~meanwhile
+        pixels[key] = np.where(take if base.ndim == 2 else take[..., None], mine, theirs)
+    if not objects and not pixels:
+        return here, clash
+    return here.with_tiles(pixels).with_tile_objects(objects), clash
+
+
+def _differs(one: NDArray[np.uint16], other: NDArray[np.uint16]) -> NDArray[np.bool_]:
+    """(256, 256): where two tiles are not the same."""
+    differs: NDArray[np.bool_] = (one != other).reshape(TILE_PX, TILE_PX, -1).any(-1)
+    return differs
+
+
+def _put_back(tiles: Tiles, here: Tiles, rects: Iterable[Rect]) -> Tiles:
+    """Rectangles as they are in the state of now."""
+    changed: dict[Key, NDArray[np.uint16]] = {}
+    for rect in rects:
+        for key in rect.cells(TILE_PX):
+            cell = Rect.cell(key, TILE_PX)
+            if key not in changed:
+                changed[key] = tiles.pixels(key).copy()
+            part = rect.intersect(cell).shifted(-cell.x0, -cell.y0).slices
+            changed[key][part] = here.pixels(key)[part]
+    return tiles.with_tiles(changed)
+
+
+def _inserted(layers: Layers, model: Layers, layer: Layer) -> Layers:
+    """`layers` with a new one where it lies in `model`, as far as its neighbours are there."""
+    among = siblings(model, layer.id)
+    index = next(n for n, other in enumerate(among) if other.id == layer.id)
+    for below in reversed(among[:index]):
+        if find(layers, below.id) is not None:
+            return inserted_above(layers, below.id, layer)
+    parent = parent_of(model, layer.id)
+    here = find(layers, parent.id) if parent is not None else None
+    if isinstance(here, GroupLayer):
+        return replaced(layers, here.id, (replace(here, children=(layer, *here.children)),))
+    return (*layers, layer)
