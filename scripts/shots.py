@@ -13,13 +13,16 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QDialog
 
 from lather.actions import finding
+from lather.actions.recovery import Recovered
 from lather.core.brush.stroke import PenSample
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
 from lather.document import areas, edits
+from lather.document.history import History
 from lather.document.layers import Stage
 from lather.errors import LatherError
-from lather.files.journal import FoundJournal
+from lather.files.journal import FoundJournal, Replayed
+from lather.files.places import beside
 from lather.paths import SOURCE_TREE, demo_dir, demo_job
 from lather.settings.store import Settings
 from lather.ui.app import build
@@ -83,8 +86,11 @@ def main() -> None:
     dialog.list.setCurrentRow(1)
     show(app, dialog, "deliver")
     show(app, HistoryList(bench, app.window), "history")
-    left = FoundJournal(Path("journal"), {}, {}, 14, 0, "Mend spot", time.time() - 600)
-    show(app, RecoveryDialog("portrait1", 14, left, app.window), "recovery")
+    found = FoundJournal(Path("journal"), {}, {}, {}, 14, 0, "Mend spot", time.time() - 600)
+    replayed = Replayed(14, 0, 0)
+    left = Recovered(found, beside(Path("portrait1.lather")), bench.state, "", bench.state,
+                     History(), replayed, 14, "Mend spot")  # fmt: skip
+    show(app, RecoveryDialog("portrait1", left, app.window), "recovery")
     bench.go_to_stage(Stage.CLEAN)
 
     trouble = LatherError(

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Protocol
 
+from lather.actions.recovery import Recovered
 from lather.document.job import Job
 from lather.files.delivery import Delivery
 from lather.files.journal import FoundJournal
@@ -28,7 +29,7 @@ class Asker(Protocol):
     def unsaved(self, title: str) -> str | None:
         """'save', 'discard' or None to stay."""
 
-    def recovery(self, title: str, n_steps: int, found: FoundJournal) -> str | None:
+    def recovery(self, title: str, recovered: Recovered) -> str | None:
         """Unsaved steps of a job: 'recovered', 'saved' for what the file holds."""
 
     def unsaved_work(self, found: Sequence[FoundJournal]) -> tuple[str, int] | None:

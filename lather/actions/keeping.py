@@ -14,12 +14,13 @@ from pathlib import Path
 from lather.actions.recovery import Opened, Recovered
 from lather.core.work import CancelToken
 from lather.document.events import Signal
-from lather.document.history import Step
+from lather.document.history import Parked, Step
 from lather.document.job import Job, JobState
 from lather.document.tiles import Tile
 from lather.document.tree import walk
 from lather.errors import Cancelled, LatherError
 from lather.files.archive import Archive
+from lather.files.atomic import replacing
 from lather.files.entries import Entry
 from lather.files.jobfile import new_revision
 from lather.files.jobwriter import save_job
@@ -75,6 +76,7 @@ class Keeper:
         self._checkpoint_at_s = time.monotonic()
         self._steps_at_checkpoint = 0
         self._spill: Spill | None = None
+        self._told_full = False
 
     def start(self, opened: Opened) -> None:
         """Go on with what was recovered, and record every step from here on.
@@ -249,9 +251,11 @@ class Keeper:
         if places.is_apart and self.job.path is None:
             self._lock, lock = None, self._lock
         try:
+            if recovered.leaves_rest:
+                self._keep_rest(recovered)
             journal = Journal(
                 places.journal, recovered.state, new_revision(), recovered.found.about,
-                recovered.found,
+                recovered.replayed,
             )  # fmt: skip
             self._written = _Written(journal, places, lock)
         except OSError as error:
@@ -259,6 +263,18 @@ class Keeper:
             return
         if self.job.state is not recovered.state:
             self._write(self.job.history.done[-1].name, self.job.state)
+
+    def _keep_rest(self, recovered: Recovered) -> None:
+        """A copy of a journal of which only the beginning can be replayed; OSError."""
+        aside = recovered.places.aside("unread")
+        with replacing(aside) as temporary:
+            shutil.copyfile(recovered.places.journal, temporary)
+        lost = f"{recovered.n_lost} further ones" if recovered.n_lost else "what follows"
+        self.troubled.emit(LatherError(
+            f"{recovered.n_steps} unsaved steps were recovered",
+            f"{lost} could not be read out of the journal",
+            f"the whole of it is kept as '{aside}'",
+        ))  # fmt: skip
 
     # --- while nobody works --------------------------------------------------------------
 
@@ -317,7 +333,7 @@ class Keeper:
 
         self._executor.post(work, written, failed=failed)
 
-    def _park(self, tiles: list[Tile]) -> bool:
+    def _park(self, tiles: list[Tile], parked: Parked) -> bool:
         """Send old tiles to disk, aside; False if there is no disk to use."""
         try:
             if self._spill is None:
@@ -325,7 +341,18 @@ class Keeper:
         except OSError:
             return False
         spill = self._spill
-        self._executor.post(lambda: spill.park(tiles))
+
+        def done(on_disk: bool) -> None:
+            parked(on_disk)
+            if not on_disk and not self._told_full:
+                self._told_full = True
+                self.troubled.emit(LatherError(
+                    "Undo reaches back less far from here on",
+                    "old states no longer fit on the disk",
+                    "make room; the job itself is unharmed",
+                ))  # fmt: skip
+
+        self._executor.post(lambda: spill.park(tiles), done)
         return True
 
     def _settle_in(self, archive: Archive) -> None:

@@ -91,7 +91,7 @@ def _choose_state(bench: Workbench, opened: Opened) -> bool:
     """Ask which state to go on with; False if neither."""
     recovered = opened.recovered
     assert recovered is not None
-    answer = bench.ask.recovery(opened.job.title, recovered.n_steps, recovered.found)
+    answer = bench.ask.recovery(opened.job.title, recovered)
     if answer is None:
         return False
     take_up(opened, saved_state=answer == "saved")
@@ -100,7 +100,9 @@ def _choose_state(bench: Workbench, opened: Opened) -> bool:
 
 def _tell_recovered(bench: Workbench, opened: Opened) -> None:
     assert opened.recovered is not None
-    n_steps, last = opened.recovered.n_steps, opened.recovered.found.last_name
+    if opened.recovered.leaves_rest:
+        return  # said already, with what is missing
+    n_steps, last = opened.recovered.n_steps, opened.recovered.last_name
     plural = "s" if n_steps != 1 else ""
     if opened.job.modified:
         bench.say(f"Recovered {n_steps} unsaved step{plural}; the last one: {last}.")

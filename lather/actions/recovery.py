@@ -15,7 +15,7 @@ from lather.errors import InUseError, JobFileError, LatherError
 from lather.files import openraster
 from lather.files.archive import Archive
 from lather.files.jobfile import SUFFIX, LoadedJob, load_job, read_revision
-from lather.files.journal import FoundJournal, read_journal
+from lather.files.journal import FoundJournal, Replayed, read_journal
 from lather.files.lock import Lock
 from lather.files.photos import read_photo
 from lather.files.places import Places, all_apart, beside
@@ -31,7 +31,9 @@ class Recovered:
     base, revision : the saved state that the replay began with.
     state : where the steps lead.
     history : the steps since the last save, or since a checkpoint that is later.
-    n_steps : since the last save.
+    replayed : how far the journal could be replayed.
+    n_steps : replayed since the last save.
+    last_name : of the last step that was replayed.
     """
 
     found: FoundJournal
@@ -40,7 +42,19 @@ class Recovered:
     revision: str
     state: JobState
     history: History
+    replayed: Replayed
     n_steps: int
+    last_name: str
+
+    @property
+    def n_lost(self) -> int:
+        """Steps in the journal that could not be replayed."""
+        return self.replayed.n_lost
+
+    @property
+    def leaves_rest(self) -> bool:
+        """True if the journal holds more than what was replayed."""
+        return self.n_lost > 0 or self.found.is_damaged
 
 
 @dataclass
@@ -192,14 +206,14 @@ def _open_job(
 def _find_recovered(path: Path, loaded: LoadedJob, notices: list[str]) -> Recovered | None:
     for places in _places_of(path):
         found = _journal_at(places)
-        if found is None or found.n_steps == 0:
+        if found is None:
+            if places.journal.is_file():
+                _put_aside(places, "unread", "A journal that cannot be read here", notices)
+            continue
+        if found.n_steps == 0 and not found.is_damaged:
             continue
         if loaded.revision not in found.revisions:
-            aside = found.path.with_name(f"{found.path.name}.other")
-            found.path.replace(aside)
-            notices.append(
-                f"A journal of another version of this job was put aside as '{aside.name}'."
-            )
+            _put_aside(places, "other", "A journal of another version of this job", notices)
             continue
         n_steps = found.n_steps_since(loaded.revision)
         revision = read_revision(places.checkpoint)
@@ -207,9 +221,19 @@ def _find_recovered(path: Path, loaded: LoadedJob, notices: list[str]) -> Recove
             with suppress(LatherError):  # a checkpoint that fails: from the job itself
                 base = replace(load_job(places.checkpoint).state, photo=loaded.state.photo)
                 return _recovered(found, places, base, revision, n_steps)
-        if n_steps:
-            return _recovered(found, places, loaded.state, loaded.revision, n_steps)
+        if n_steps or found.is_damaged:
+            recovered = _recovered(found, places, loaded.state, loaded.revision, n_steps)
+            if recovered.n_steps:
+                return recovered
+            what = f"A journal of which no step can be read ({n_steps or 'the number is lost'})"
+            _put_aside(places, "unread", what, notices)
     return None
+
+
+def _put_aside(places: Places, ending: str, what: str, notices: list[str]) -> None:
+    aside = places.aside(ending)
+    places.journal.replace(aside)
+    notices.append(f"{what} was put aside as '{aside.name}'.")
 
 
 def _places_of(path: Path) -> Iterator[Places]:
@@ -233,12 +257,18 @@ def _recovered(
 ) -> Recovered:
     """Replay the journal; what only old steps hold goes to disk at once."""
     history, spill = History(), Spill(spill_folder())
-    history.park = spill.park
-    state = base
+    history.park = spill.park_now
+    state, steps = base, []
     for step in found.steps(revision, base):
         history.record(Step(step.name, state, step.state, step.gesture))
         state = step.state
-    return Recovered(found, places, base, revision, state, history, n_steps)
+        steps.append(replace(step, state=base))  # what a step held is the history's business
+    replayed = found.replayed(revision, steps)
+    last_name = steps[-1].name if steps else found.last_name
+    return Recovered(
+        found, places, base, revision, state, history, replayed, n_steps - replayed.n_lost,
+        last_name,
+    )  # fmt: skip
 
 
 def _first_state(found: FoundJournal) -> JobState:

@@ -12,6 +12,7 @@ class Signal(Generic[P]):
     """Calls its subscribers, in order of subscription, on the thread that emits.
 
     A subscriber may connect or disconnect during an emit; that takes effect with the next.
+    All are told even if one of them fails; the first failure is raised at the end.
     """
 
     def __init__(self) -> None:
@@ -25,5 +26,11 @@ class Signal(Generic[P]):
             self._subscribers.remove(subscriber)
 
     def emit(self, *args: P.args, **kwargs: P.kwargs) -> None:
+        failure: Exception | None = None
         for subscriber in tuple(self._subscribers):
-            subscriber(*args, **kwargs)
+            try:
+                subscriber(*args, **kwargs)
+            except Exception as error:  # noqa: BLE001 - raised below
+                failure = failure or error
+        if failure is not None:
+            raise failure

@@ -8,7 +8,7 @@ steps are parked on disk; where that is impossible, the oldest steps go.
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
 from lather.document.layers import Layer, PixelLayer
@@ -22,7 +22,8 @@ if TYPE_CHECKING:
 DEFAULT_BUDGET_BYTES = 768 * 2**20
 DEFAULT_DISK_BYTES = 8 * 2**30
 
-Park = Callable[[list[Tile]], bool]
+Parked = Callable[[bool], None]
+Park = Callable[[list[Tile], Parked], bool]
 
 
 @dataclass(frozen=True)
@@ -49,13 +50,25 @@ class Step:
         return [tile for tile in replaced if id(tile) not in after]
 
 
-@dataclass
+@dataclass(eq=False)
 class _Kept:
-    """A done step and what it costs."""
+    """A done step and the tiles that it alone holds.
+
+    `parking` while they are on their way to disk: then they count as gone already.
+    """
 
     step: Step
-    memory_bytes: int
+    tiles: list[Tile]
+    parking: bool = False
     disk_bytes: int = 0
+    memory_bytes: int = field(init=False)
+
+    def __post_init__(self) -> None:
+        self.weigh()
+
+    def weigh(self) -> None:
+        """Measure what is in memory now."""
+        self.memory_bytes = 0 if self.parking else sum(tile.nbytes for tile in self.tiles)
 
 
 class History:
@@ -65,7 +78,8 @@ class History:
     ----------
     budget_bytes : memory that tiles held by old steps alone may take.
     disk_bytes : the same on disk.
-    park : sends tiles to disk and says whether it will; None: there is no disk to use.
+    park : sends tiles to disk and says whether it will try; how it went is told to the
+        callback, on the thread that records. None: there is no disk to use.
     """
 
     def __init__(self, budget_bytes: int = DEFAULT_BUDGET_BYTES) -> None:
@@ -92,6 +106,15 @@ class History:
         self._push(step)
         self._keep_within_budget()
 
+    @property
+    def next_undo(self) -> Step | None:
+        """The step that `undo` would take back."""
+        return self._done[-1].step if self._done else None
+
+    @property
+    def next_redo(self) -> Step | None:
+        return self._undone[-1] if self._undone else None
+
     def joins(self, step: Step) -> bool:
         """True if the step is one with the last step done."""
         return (
@@ -115,25 +138,50 @@ class History:
         self._push(step)
         return step
 
-    def _push(self, step: Step) -> None:
-        self._done.append(_Kept(step, sum(tile.nbytes for tile in step.replaced_tiles)))
+    @property
+    def memory_bytes(self) -> int:
+        """What tiles that only old steps hold take now, those on their way to disk left out."""
+        return sum(kept.memory_bytes for kept in self._done)
 
-    def _keep_within_budget(self) -> None:
-        over_bytes = sum(kept.memory_bytes for kept in self._done) - self.budget_bytes
-        for kept in self._done[:-1]:
-            if over_bytes <= 0 or self.park is None:
+    def _push(self, step: Step) -> None:
+        self._done.append(_Kept(step, step.replaced_tiles))
+
+    def _keep_within_budget(self, *, may_park: bool = True) -> None:
+        over_bytes = self.memory_bytes - self.budget_bytes
+        for kept in self._done[:-1] if may_park else ():
+            if over_bytes <= 0:
                 break
-            tiles = [tile for tile in kept.step.replaced_tiles if tile.in_memory]
-            if tiles and not self.park(tiles):
+            before_bytes = kept.memory_bytes
+            if before_bytes and not self._send_to_disk(kept):
                 break
-            over_bytes -= kept.memory_bytes
-            kept.disk_bytes += kept.memory_bytes
-            kept.memory_bytes = 0
+            over_bytes -= before_bytes - kept.memory_bytes
         on_disk_bytes = sum(kept.disk_bytes for kept in self._done)
         while len(self._done) > 1 and (over_bytes > 0 or on_disk_bytes > self.disk_bytes):
             oldest = self._done.pop(0)
             over_bytes -= oldest.memory_bytes
             on_disk_bytes -= oldest.disk_bytes
+
+    def _send_to_disk(self, kept: _Kept) -> bool:
+        """Park what a step holds in memory; False if there is no disk to use."""
+        tiles = [tile for tile in kept.tiles if tile.in_memory]
+        n_bytes = kept.memory_bytes
+
+        def parked(done: bool) -> None:
+            kept.parking = False
+            kept.weigh()
+            kept.disk_bytes += n_bytes - kept.memory_bytes
+            if not done:  # the disk is full: only forgetting helps now
+                self._keep_within_budget(may_park=False)
+
+        if self.park is None:
+            return False
+        kept.parking = True
+        kept.weigh()
+        if self.park(tiles, parked):
+            return True
+        kept.parking = False
+        kept.weigh()
+        return False
 
 
 def tiles_of(layer: Layer) -> Iterator[Tile]:

@@ -108,8 +108,8 @@ class Job:
     path : the job file, None before the first save.
     revision : what the job file calls the state it holds; '' before the first save.
     link_photo : the file refers to the photo instead of holding it.
-    recorder : called with every step and the state it leads to, before anybody is told
-        of that state; keeps the journal.
+    recorder : called with every step and the state it leads to, before that becomes the
+        state; keeps the journal. If it raises, nothing has changed.
 
     Signals
     -------
@@ -153,8 +153,9 @@ class Job:
             return
         refuse_beyond_bounds(name, before, after)
         step = Step(name, before, after, gesture)
+        self._write_down(step, after)
         self.history.record(step)
-        self._become(after, step)
+        self._become(after)
 
     def restore(self, state: JobState) -> None:
         """Make `state` the present one without a step: it is in the history already."""
@@ -167,17 +168,21 @@ class Job:
 
     def undo(self) -> str | None:
         """Take the last step back; its name, or None if there was none."""
-        step = self.history.undo()
+        step = self.history.next_undo
         if step is None:
             return None
-        self._become(step.before, replace(step, name=f"Undo: {step.name}", gesture=None))
+        self._write_down(replace(step, name=f"Undo: {step.name}", gesture=None), step.before)
+        self.history.undo()
+        self._become(step.before)
         return step.name
 
     def redo(self) -> str | None:
-        step = self.history.redo()
+        step = self.history.next_redo
         if step is None:
             return None
-        self._become(step.after, replace(step, gesture=None))
+        self._write_down(replace(step, gesture=None), step.after)
+        self.history.redo()
+        self._become(step.after)
         return step.name
 
     def go_to(self, n_done: int) -> None:
@@ -199,8 +204,11 @@ class Job:
         self._saved_work = None
         self.saved.emit()
 
-    def _become(self, after: JobState, step: Step | None = None) -> None:
-        before, self._state = self._state, after
-        if step is not None and self.recorder is not None:
+    def _write_down(self, step: Step, after: JobState) -> None:
+        """Before anything changes: a step that cannot be recorded does not happen."""
+        if self.recorder is not None:
             self.recorder(step, after)
+
+    def _become(self, after: JobState) -> None:
+        before, self._state = self._state, after
         self.changed.emit(before, after)

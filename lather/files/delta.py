@@ -140,11 +140,14 @@ class DeltaWriter:
             tile = tiles.get(key)
             if tile is None:
                 entries.append([*key])
-            elif tile in self._known:
-                entries.append([*key, *self._known[tile]])
             else:
-                entries.append([*key, "p", *self._patch(base.pixels(key), tile)])
+                known = self._known_place(tile)
+                place = known or ["p", *self._patch(base.pixels(key), tile)]
+                entries.append([*key, *place])
         return {**tiles.extras, "tiles": entries}
+
+    def _known_place(self, tile: Tile) -> list[Any] | None:
+        return self._known.get(tile)
 
     def _patch(self, before: NDArray[np.uint16], tile: Tile) -> tuple[int, int, int, int]:
         differs = _as_pixels(before) != _as_pixels(tile.pixels)

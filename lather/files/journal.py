@@ -13,22 +13,24 @@ import os
 import struct
 import threading
 import zlib
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from lather import __version__
 from lather.document.job import JobState
-from lather.errors import JobFileError
+from lather.errors import JobFileError, NewerError
 from lather.files.atomic import replacing
 from lather.files.delta import Blobs, DeltaReader, DeltaWriter
 from lather.files.entries import Entry
 
-FORMAT, VERSION = "lather-journal", 1
+FORMAT, VERSION = "lather-journal", 2
 _MAGIC = b"LthR"
 _HEADER = struct.Struct("<4sIII")  # magic, bytes of JSON, bytes of pixels, CRC-32 of both
 _MOST_JSON_BYTES = 256 * 2**20
+_MOST_BLOB_BYTES = 2**32 - 1
+_MISFIT = (ValueError, KeyError, TypeError, IndexError, AttributeError, OverflowError)
 
 
 class Journal:
@@ -42,12 +44,13 @@ class Journal:
 
     def __init__(
         self, path: Path, state: JobState, revision: str, about: Entry,
-        found: FoundJournal | None = None,
+        found: Replayed | None = None,
     ) -> None:  # fmt: skip
         """A new, empty journal on the state that a job file calls `revision`.
 
         `about` says where the work belongs: title, job or photo path, photo hash. With
-        `found` the journal at `path` goes on instead; `state` is where it had come to.
+        `found` the journal at `path` goes on instead, after what was replayed of it; `state`
+        is where that led to.
 
         Raises
         ------
@@ -67,7 +70,7 @@ class Journal:
         self.size_bytes = os.fstat(self._fd).st_size
         if found is not None:
             self.n_steps = found.n_steps
-            self.size_bytes = found.whole_bytes
+            self.size_bytes = found.end_bytes
             os.ftruncate(self._fd, self.size_bytes)
             self.mark(revision)
 
@@ -78,7 +81,7 @@ class Journal:
 
         Raises
         ------
-        OSError : nothing was written; the journal is as it was.
+        OSError, LatherError : nothing was written; the journal is as it was.
         """
         entry, blobs = self._writer.change(self._state, after)
         self._append({"op": "step", "name": name, "gesture": gesture, **entry}, blobs)
@@ -155,6 +158,23 @@ class Recorded:
     name: str
     state: JobState
     gesture: str | None
+    end_bytes: int  # where its record ends
+
+
+@dataclass(frozen=True)
+class Replayed:
+    """How far a journal could be replayed.
+
+    Attributes
+    ----------
+    n_steps : replayed, of all that the journal holds.
+    end_bytes : where the last record ends that was replayed.
+    n_lost : whole steps after them that do not fit.
+    """
+
+    n_steps: int
+    end_bytes: int
+    n_lost: int
 
 
 @dataclass(frozen=True)
@@ -166,18 +186,22 @@ class FoundJournal:
     about : where the work belongs: title, job or photo path, photo hash.
     revisions : saved states that the journal goes on from, oldest first, each with the
         number of whole steps before it.
+    revision_bytes : where the records end that name them.
     n_steps : whole steps in it.
     whole_bytes : length of the file up to the end of its last whole record.
+    is_damaged : more follows after that than a record that was cut off.
     last_name, last_s : name of the last step, and when the file was last written to.
     """
 
     path: Path
     about: Entry
     revisions: dict[str, int]
+    revision_bytes: dict[str, int]
     n_steps: int
     whole_bytes: int
     last_name: str
     last_s: float
+    is_damaged: bool = False
 
     def n_steps_since(self, revision: str) -> int:
         return self.n_steps - self.revisions[revision]
@@ -185,10 +209,10 @@ class FoundJournal:
     def steps(self, revision: str, base: JobState) -> Iterator[Recorded]:
         """The steps since `revision`, the state of which is `base`.
 
-        Ends at the first record that is cut off or does not fit.
+        Ends at the first record that is cut off or does not fit: see `replayed`.
         """
         reader: DeltaReader | None = None
-        for entry, blobs, _ in _records(self.path):
+        for entry, blobs, end_bytes in _records(self.path):
             if entry.get("revision") == revision:
                 reader = DeltaReader(base)
             elif reader is not None and entry["op"] == "mark":
@@ -196,9 +220,17 @@ class FoundJournal:
             elif reader is not None and entry["op"] == "step":
                 try:
                     state = reader.apply(entry, blobs)
-                except (ValueError, KeyError, TypeError, IndexError):
+                except _MISFIT:
                     return
-                yield Recorded(str(entry["name"]), state, entry.get("gesture"))
+                yield Recorded(_name(entry), state, entry.get("gesture"), end_bytes)
+
+    def replayed(self, revision: str, steps: Sequence[Recorded]) -> Replayed:
+        """What `steps` says of the journal, if it gave these since `revision`."""
+        n_steps = self.revisions[revision] + len(steps)
+        if n_steps == self.n_steps:
+            return Replayed(n_steps, self.whole_bytes, 0)
+        end_bytes = steps[-1].end_bytes if steps else self.revision_bytes[revision]
+        return Replayed(n_steps, end_bytes, self.n_steps - n_steps)
 
 
 def read_journal(path: Path) -> FoundJournal:
@@ -206,36 +238,55 @@ def read_journal(path: Path) -> FoundJournal:
 
     Raises
     ------
-    JobFileError : it is not a journal of this version.
+    NewerError : it was made by a newer Lather.
+    JobFileError : it is not a journal.
     OSError : it cannot be read.
     """
     about: Entry | None = None
     revisions: dict[str, int] = {}
+    revision_bytes: dict[str, int] = {}
     n_steps = whole_bytes = 0
     last_name = ""
     for entry, _, end in _records(path):
-        if entry["op"] == "begin":
-            if entry.get("format") != FORMAT or entry.get("version") != VERSION:
-                break
-            about = dict(entry["about"])
-            revisions[str(entry["revision"])] = 0
-        elif about is None:
-            break
-        elif entry["op"] == "mark":
-            revisions[str(entry["revision"])] = n_steps
+        if entry["op"] in ("begin", "mark"):
+            if entry["op"] == "begin":
+                about = _about(entry, path)
+            revisions[str(entry.get("revision"))] = n_steps
+            revision_bytes[str(entry.get("revision"))] = end
         else:
             n_steps += 1
-            last_name = str(entry["name"])
+            last_name = _name(entry)
+        if about is None:
+            break
         whole_bytes = end
     if about is None:
         raise JobFileError(
             f"The journal '{path.name}' was not read",
-            "its beginning is damaged or of another version",
+            "its beginning is damaged",
             "the job file itself is not concerned",
         )
     return FoundJournal(
-        path, about, revisions, n_steps, whole_bytes, last_name, path.stat().st_mtime
-    )
+        path, about, revisions, revision_bytes, n_steps, whole_bytes, last_name,
+        path.stat().st_mtime, _more_than_cut_off(path, whole_bytes),
+    )  # fmt: skip
+
+
+def _about(entry: Entry, path: Path) -> Entry | None:
+    version = entry.get("version")
+    if entry.get("format") != FORMAT or not isinstance(version, int) or version < 1:
+        return None
+    if version > VERSION:
+        raise NewerError(
+            f"The journal '{path.name}' was not read",
+            f"it was made by a newer Lather (format {version}; this one reads {VERSION})",
+            "update Lather",
+        )
+    about = entry.get("about")
+    return dict(about) if isinstance(about, dict) else None
+
+
+def _name(entry: Entry) -> str:
+    return str(entry.get("name", "a step"))
 
 
 def _begin_entry(revision: str, about: Entry) -> Entry:
@@ -248,6 +299,8 @@ def _begin_entry(revision: str, about: Entry) -> Entry:
 def _record(entry: Entry, blobs: Blobs) -> bytes:
     text = json.dumps(entry, separators=(",", ":")).encode()
     body = b"".join((text, *blobs))
+    if len(text) > _MOST_JSON_BYTES or len(body) - len(text) > _MOST_BLOB_BYTES:
+        raise JobFileError("A step was not written down", "it is too large for the journal")
     return _HEADER.pack(_MAGIC, len(text), len(body) - len(text), zlib.crc32(body)) + body
 
 
@@ -263,5 +316,22 @@ def _records(path: Path) -> Iterator[tuple[Entry, memoryview, int]]:
             body = file.read(n_text + n_blob)
             if len(body) < n_text + n_blob or zlib.crc32(body) != checksum:
                 return
-            entry: Any = json.loads(body[:n_text])
+            try:
+                entry: Any = json.loads(body[:n_text])
+            except ValueError:
+                return
+            if not isinstance(entry, dict) or entry.get("op") not in ("begin", "mark", "step"):
+                return
             yield entry, memoryview(body)[n_text:], file.tell()
+
+
+def _more_than_cut_off(path: Path, at_bytes: int) -> bool:
+    """True if what follows is damaged, and no record that a process had no time to finish."""
+    with path.open("rb") as file:
+        file.seek(at_bytes)
+        header = file.read(_HEADER.size)
+        if len(header) < _HEADER.size:
+            return header[: len(_MAGIC)] != _MAGIC[: len(header)]
+        magic, n_text, n_blob, _ = _HEADER.unpack(header)
+        left_bytes = os.fstat(file.fileno()).st_size - file.tell()
+        return bool(magic != _MAGIC or n_text + n_blob <= left_bytes)

@@ -26,6 +26,17 @@ class Places:
     def folder(self) -> Path:
         return self.journal.parent
 
+    def aside(self, ending: str) -> Path:
+        """A name under which a journal can be kept that these places no longer use."""
+        kept = self.journal.with_name(f"{self.journal.name}.{ending}")
+        if self.is_apart:  # the folder goes with the work
+            kept = self.folder.with_name(f"{self.folder.name}.{_JOURNAL}.{ending}")
+        number, free = 1, kept
+        while free.exists():
+            number += 1
+            free = kept.with_name(f"{kept.name}.{number}")
+        return free
+
 
 def beside(job: Path) -> Places:
     """For a job with a file: hidden files next to it."""

@@ -9,6 +9,7 @@ import os
 import tempfile
 import threading
 import weakref
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -28,6 +29,11 @@ class Spill:
         weakref.finalize(self, os.close, self._fd)
         self._lock = threading.Lock()
         self.size_bytes = 0
+
+    def park_now(self, tiles: list[Tile], parked: Callable[[bool], None]) -> bool:
+        """`park`, as histories ask for it, at once."""
+        parked(self.park(tiles))
+        return True
 
     def park(self, tiles: list[Tile]) -> bool:
         """Write tiles and take them out of memory; False if the disk is full."""

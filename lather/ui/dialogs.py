@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from lather.actions.recovery import Recovered
 from lather.actions.table import Action
 from lather.actions.workbench import Workbench
 from lather.document.job import Job
@@ -92,8 +93,8 @@ class WindowAsker:
         answer = box.exec()
         return {buttons.Save: "save", buttons.Discard: "discard"}.get(buttons(answer))
 
-    def recovery(self, title: str, n_steps: int, found: FoundJournal) -> str | None:
-        dialog = RecoveryDialog(title, n_steps, found, self.window)
+    def recovery(self, title: str, recovered: Recovered) -> str | None:
+        dialog = RecoveryDialog(title, recovered, self.window)
         return dialog.answer if dialog.exec() else None
 
     def unsaved_work(self, found: Sequence[FoundJournal]) -> tuple[str, int] | None:

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from lather.actions.recovery import Recovered
 from lather.files.journal import FoundJournal
 from lather.ui.theme import GAP_3, GAP_4
 from lather.ui.widgets import label
@@ -28,18 +29,24 @@ class RecoveryDialog(QDialog):
     """
 
     def __init__(
-        self, title: str, n_steps: int, found: FoundJournal, parent: QWidget | None
+        self, title: str, recovered: Recovered, parent: QWidget | None
     ) -> None:
         super().__init__(parent)
         self.setWindowTitle("Unsaved work was recovered")
+        n_steps = recovered.n_steps
         self.answer = ""
         column = _column(self)
         column.addWidget(label("Lather ended before this job was saved", "title"))
         column.addWidget(_text(
             f"{_steps(n_steps)} on '{title}' made after the last save "
             f"{'is' if n_steps == 1 else 'are'} still here. "
-            f"The last one: {found.last_name}, {_when(found.last_s)}."
+            f"The last one: {recovered.last_name}, {_when(recovered.found.last_s)}."
         ))  # fmt: skip
+        if recovered.leaves_rest:
+            lost = _steps(recovered.n_lost) if recovered.n_lost else "What follows"
+            column.addWidget(_text(
+                f"{lost} after that cannot be read: the whole journal is kept beside the job."
+            ))  # fmt: skip
         column.addWidget(_text(
             "Nothing is decided for good: if you take the saved state, Undo brings the "
             "recovered steps back.", "dim",

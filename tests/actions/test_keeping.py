@@ -198,6 +198,53 @@ class RecoveryTest(KeepingCase):
         self.assertTrue(self.path.with_name(".a.lather.journal.other").exists())
 
 
+class PartlyReplayedTest(KeepingCase):
+    """A journal of which a step does not fit: what came before is there, the rest is kept."""
+
+    def left_behind(self) -> None:
+        self.open()
+        self.half = self.work([("paint", 2), ("mask", 1), ("rename", 1)])
+        with mock.patch("lather.files.delta.DeltaWriter._known_place", lambda *_: ["t", 99]):
+            self.work([("paint", 1)])
+        self.work([("rename", 2), ("paint", 1)])
+        self.end_process()
+        self.answers.answers["recovery"] = "recovered"
+
+    def test_the_number_that_was_recovered_is_said_and_the_rest_kept(self) -> None:
+        self.left_behind()
+        whole = beside(self.path).journal.read_bytes()
+        self.open()
+        self.assertEqual(digest(self.bench.state), self.half)
+        aside = beside(self.path).aside("unread").with_name(".a.lather.journal.unread")
+        self.assertIn("3 unsaved steps were recovered: 3 further ones could not", self.said[-1])
+        self.assertIn(aside.name, self.said[-1])
+        self.assertEqual(aside.read_bytes(), whole)
+
+    def test_what_is_done_afterwards_is_recovered_too(self) -> None:
+        """It follows the last step that fits, not the one that does not."""
+        self.left_behind()
+        self.open()
+        worked = self.work([("paint", 1), ("rename", 0)])
+        self.end_process()
+        self.answers.answers["recovery"] = "recovered"
+        self.open()
+        self.assertEqual(digest(self.bench.state), worked)
+        self.assertIn("Recovered 5 unsaved steps", self.said[-1])
+
+    def test_a_journal_that_fits_nowhere_is_put_aside_under_a_name_of_its_own(self) -> None:
+        for number in range(2):
+            self.open()
+            self.work([("paint", 2)])
+            self.end_process()
+            path = beside(self.path).journal
+            path.write_bytes(b"x" + path.read_bytes())
+            self.open()
+            self.assertIn("put aside", self.said[-1])
+            self.bench.take_job(None)
+            names = [p.name for p in self.folder.glob(".a.lather.journal.unread*")]
+            self.assertEqual(len(names), number + 1)
+
+
 class UntitledTest(KeepingCase):
     def test_work_without_a_file_is_offered_at_the_next_start(self) -> None:
         self.open(self.photo.path)

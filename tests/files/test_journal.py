@@ -13,7 +13,8 @@ from lather.document import edits
 from lather.document.digest import digest
 from lather.document.job import Job, new_state
 from lather.document.tree import walk
-from lather.errors import JobFileError
+from lather.errors import JobFileError, NewerError
+from lather.files.delta import DeltaWriter
 from lather.files.journal import Journal, read_journal
 from tests.support import Case, apply_edit, edit_sequences, noise_photo, painted_state, random_tile
 
@@ -161,7 +162,9 @@ class WritingTest(Case):
         whole = path.read_bytes()
         path.write_bytes(whole + whole[-90:])
         found = read_journal(path)
-        again = Journal(path, last, "second", {}, found)
+        self.assertTrue(found.is_damaged)
+        steps = list(found.steps("first", kept.base))
+        again = Journal(path, last, "second", {}, found.replayed("first", steps))
         self.addCleanup(again.close, delete=False)
         self.assertEqual(again.n_steps, 2)
         after = edits.rename(last, last.active_id, "new name")
@@ -169,6 +172,58 @@ class WritingTest(Case):
         replayed = [digest(step.state) for step in read_journal(path).steps("first", kept.base)]
         self.assertEqual(replayed, [*kept.digests[1:], digest(after)])
         self.assertEqual(read_journal(path).n_steps_since("second"), 1)
+
+    def test_a_step_that_does_not_fit_ends_the_replay_and_is_counted(self) -> None:
+        """Three of seven steps fit: what goes on afterwards follows the third."""
+        kept = self.kept
+        kept.apply([("paint", 1), ("rename", 2), ("paint", 2)])
+        end = kept.journal.size_bytes
+        with mock.patch.object(DeltaWriter, "_known_place", lambda *_: ["t", 99]):
+            kept.apply([("paint", 1)])
+        kept.apply([("rename", 1), ("paint", 2), ("rename", 0)])
+        found = read_journal(kept.journal.path)
+        self.assertEqual((found.n_steps, found.is_damaged), (7, False))
+        steps = list(found.steps("first", kept.base))
+        self.assertEqual([digest(step.state) for step in steps], kept.digests[1:4])
+        replayed = found.replayed("first", steps)
+        self.assertEqual((replayed.n_steps, replayed.n_lost, replayed.end_bytes), (3, 4, end))
+        again = Journal(kept.journal.path, steps[-1].state, "second", {}, replayed)
+        self.addCleanup(again.close, delete=False)
+        again.record("Rename", edits.rename(steps[-1].state, steps[-1].state.active_id, "after"))
+        found = read_journal(kept.journal.path)
+        last = list(found.steps("first", kept.base))
+        self.assertEqual(found.replayed("first", last).n_lost, 0)
+        self.assertEqual(last[-1].state.active.name, "after")
+
+    def test_a_record_that_is_no_step_ends_the_journal(self) -> None:
+        from lather.files.journal import _HEADER, _MAGIC, zlib
+
+        self.kept.apply([("paint", 1)])
+        path = self.kept.journal.path
+        whole = path.read_bytes()
+        for body in (b"{", b"[1]", b'{"op": "dance"}'):
+            record = _HEADER.pack(_MAGIC, len(body), 0, zlib.crc32(body)) + body
+            path.write_bytes(whole + record + whole[-90:])
+            found = read_journal(path)
+            self.assertEqual((found.n_steps, found.is_damaged), (1, True))
+        for cut in (whole[:-1], whole + whole[:7], whole):
+            path.write_bytes(cut)
+            self.assertFalse(read_journal(path).is_damaged)
+
+    def test_a_journal_of_a_newer_lather_is_called_so(self) -> None:
+        with mock.patch("lather.files.journal.VERSION", 3):
+            Journal(self.folder / "newer", self.kept.base, "r", {}).close(delete=False)
+        with self.assertRaisesRegex(NewerError, "made by a newer Lather .format 3"):
+            read_journal(self.folder / "newer")
+
+    def test_a_step_too_large_for_the_journal_is_refused_and_leaves_it_whole(self) -> None:
+        before = self.kept.journal.path.read_bytes()
+        after = edits.rename(self.kept.base, self.kept.base.active_id, "x" * 500)
+        with mock.patch("lather.files.journal._MOST_JSON_BYTES", 400), self.assertRaisesRegex(
+            JobFileError, "too large for the journal"
+        ):
+            self.kept.journal.record("Rename", after)
+        self.assertEqual(self.kept.journal.path.read_bytes(), before)
 
     def test_what_is_no_journal_says_so(self) -> None:
         for content in (b"", b"hello" * 40, self.kept.journal.path.read_bytes()[:20]):

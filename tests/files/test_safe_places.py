@@ -168,7 +168,7 @@ class SpillTest(Case):
         from lather.document import edits
 
         spill, history = Spill(self.folder), History(budget_bytes=3 * random_tile(0).nbytes)
-        history.park = spill.park
+        history.park = spill.park_now
         state = painted_state(noise_photo(), 1)
         looks = []
         for seed in range(10):

@@ -7,15 +7,16 @@ from unittest import mock
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QPushButton
 
-from lather.actions.recovery import Opened
+from lather.actions.recovery import Opened, Recovered
 from lather.actions.saving import save
 from lather.core.brush.stroke import PenSample
 from lather.document import edits
 from lather.document.digest import digest
+from lather.document.history import History
 from lather.document.job import Job, new_state
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
-from lather.files.journal import FoundJournal
+from lather.files.journal import FoundJournal, Replayed
 from lather.files.places import beside
 from lather.ui.history_list import HistoryList
 from lather.ui.recovery_dialogs import RecoveryDialog, UnsavedWorkDialog
@@ -26,8 +27,15 @@ from tests.ui.test_window import WindowCase
 
 def left_behind(name: str = "Mend spot", n_steps: int = 14) -> FoundJournal:
     return FoundJournal(
-        Path("journal"), {"title": "portrait"}, {"r": 0}, n_steps, 0, name, time.time() - 60
-    )
+        Path("journal"), {"title": "portrait"}, {"r": 0}, {"r": 9}, n_steps, 0, name,
+        time.time() - 60,
+    )  # fmt: skip
+
+
+def recovered(n_steps: int, n_lost: int = 0) -> Recovered:
+    state = new_state(skin_photo())
+    return Recovered(left_behind(), beside(Path("a.lather")), state, "r", state, History(),
+                     Replayed(n_steps, 0, n_lost), n_steps, "Mend spot")  # fmt: skip
 
 
 def texts(dialog) -> str:
@@ -38,14 +46,18 @@ def texts(dialog) -> str:
 class DialogTest(WindowCase):
     def test_recovery_says_what_was_found_and_offers_both_states(self) -> None:
         for button, answer in (("recovered", "recovered"), ("saved", "saved")):
-            dialog = RecoveryDialog("anna", 14, left_behind(), self.window)
+            dialog = RecoveryDialog("anna", recovered(14), self.window)
             self.assertIn("14 steps on 'anna'", texts(dialog))
             self.assertIn("Mend spot, at", texts(dialog))
             getattr(dialog, button).click()
             self.assertEqual((dialog.answer, dialog.result()), (answer, 1))
-        single = RecoveryDialog("anna", 1, left_behind(), self.window)
+        single = RecoveryDialog("anna", recovered(1), self.window)
         self.assertIn("1 step on 'anna' made after the last save is still here", texts(single))
+        self.assertNotIn("cannot be read", texts(single))
         single.reject()
+        partly = RecoveryDialog("anna", recovered(5, n_lost=2), self.window)
+        self.assertIn("5 steps on 'anna'", texts(partly))
+        self.assertIn("2 steps after that cannot be read", texts(partly))
         self.assertEqual(single.answer, "")
 
     def test_work_that_was_never_saved_is_a_list(self) -> None:
