@@ -24,14 +24,18 @@ DEEPEST_LEVEL = 8  # a tile is one pixel there
 Key = tuple[int, int]  # row, column
 
 
+Extent = tuple[int, int]  # rows, columns
+WHOLE: Extent = (TILE_PX, TILE_PX)
+
+
 class StoredTile(Protocol):
     """A tile's samples kept outside of memory."""
 
     def pixels(self) -> NDArray[np.uint16]:
         """The samples, read now; read-only."""
 
-    def reduced(self, level: int) -> NDArray[np.uint16] | None:
-        """A mip kept for itself, or None if only the samples are."""
+    def reduced(self, level: int, inside: Extent) -> NDArray[np.uint16] | None:
+        """A mip kept for itself, or None if only the samples are; `inside` as for a tile."""
 
 
 class Tile:
@@ -63,19 +67,22 @@ class Tile:
         mips = self._mips  # once: another thread may park it meanwhile
         return (mips or self._read())[0]
 
-    def level(self, level: int) -> NDArray[np.uint16]:
-        """The tile reduced 2**level times: (256 >> level) squared."""
+    def level(self, level: int, inside: Extent = WHOLE) -> NDArray[np.uint16]:
+        """The tile reduced 2**level times: (256 >> level) squared.
+
+        `inside` is how much of it lies on the picture, always the same for one tile. The
+        border is repeated before each halving, as the photo's own mips do it: what lies beyond
+        is nothing, and must not shine through.
+        """
         mips = self._mips
         if not mips:
             assert self.stored is not None
-            reduced = self.stored.reduced(level) if level else None
+            reduced = self.stored.reduced(level, inside) if level else None
             if reduced is not None:
                 return reduced
             mips = self._read()
         while len(mips) <= level:
-            finest = mips[-1]
-            half = np.empty((finest.shape[0] // 2, finest.shape[1] // 2, *finest.shape[2:]), "u2")
-            (halve_pixels if finest.ndim == 3 else halve_mask)(finest, half)
+            half = halved(mips[-1], inside, len(mips) - 1)
             half.flags.writeable = False
             mips = [*mips, half]
         if len(mips) > len(self._mips):
@@ -155,6 +162,14 @@ class Tiles:
             if self.tiles.get(key) is not other.tiles.get(key):
                 yield key
 
+    def mip(self, key: Key, level: int, picture: Rect) -> NDArray[np.uint16]:
+        """An existing tile reduced 2**level times; see `Tile.level`.
+
+        `picture` is what the plane lies on, full resolution.
+        """
+        tile = self.tiles[key]
+        return tile.level(level, extent(key, picture)) if level else tile.pixels
+
     def bounds(self) -> Rect:
         """Pixels covered by existing tiles."""
         return Rect.union_of(Rect.cell(key, TILE_PX) for key in self.tiles)
@@ -187,6 +202,30 @@ class Tiles:
         if self.channels == 4:
             return not pixels[..., 3].any()
         return bool((pixels == self.fill).all())
+
+
+def extent(key: Key, picture: Rect) -> Extent:
+    """How much of a tile lies on the picture."""
+    rows, columns = picture.y1 - key[0] * TILE_PX, picture.x1 - key[1] * TILE_PX
+    return min(max(rows, 1), TILE_PX), min(max(columns, 1), TILE_PX)
+
+
+def halved(mip: NDArray[np.uint16], inside: Extent, level: int) -> NDArray[np.uint16]:
+    """The next mip of a tile's mip of `level`, of which `inside` lies on the picture."""
+    if inside != WHOLE:
+        mip = _with_border(mip, inside, level)
+    half = np.empty((mip.shape[0] // 2, mip.shape[1] // 2, *mip.shape[2:]), dtype=np.uint16)
+    (halve_pixels if mip.ndim == 3 else halve_mask)(np.ascontiguousarray(mip), half)
+    return half
+
+
+def _with_border(mip: NDArray[np.uint16], inside: Extent, level: int) -> NDArray[np.uint16]:
+    """A mip with its last row and column on the picture repeated beyond it."""
+    rows, columns = -(-inside[0] // (1 << level)), -(-inside[1] // (1 << level))
+    repeated = mip.copy()
+    repeated[rows:] = repeated[rows - 1]
+    repeated[:, columns:] = repeated[:, columns - 1 : columns]
+    return repeated
 
 
 _blanks: dict[tuple[int, int], NDArray[Any]] = {}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Set
 from dataclasses import replace
 
 from lather.document.layers import GroupLayer, Layer
@@ -59,6 +59,25 @@ def replaced(layers: Layers, layer_id: int, by: Layers) -> Layers:
         else:
             result.append(layer)
     return tuple(result)
+
+
+def above(layers: Layers, layer_id: int) -> Iterator[Layer]:
+    """All layers that lie above one, in its group and in those around it."""
+    for layer in path_to(layers, layer_id):
+        among = siblings(layers, layer.id)
+        index = next(n for n, other in enumerate(among) if other.id == layer.id)
+        yield from walk(among[index + 1 :])
+
+
+def without(layers: Layers, ids: Set[int]) -> Layers:
+    """The tree without some layers, and without all that is in them."""
+    left = []
+    for layer in layers:
+        if isinstance(layer, GroupLayer):
+            layer = replace(layer, children=without(layer.children, ids))
+        if layer.id not in ids:
+            left.append(layer)
+    return tuple(left)
 
 
 def inserted_above(layers: Layers, layer_id: int, new: Layer) -> Layers:

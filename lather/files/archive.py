@@ -21,9 +21,8 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.core.blend.composite import halve_mask, halve_pixels
 from lather.core.work import CancelToken
-from lather.document.tiles import TILE_PX, Key, blank_pixels
+from lather.document.tiles import TILE_PX, Extent, Key, blank_pixels, halved
 from lather.errors import JobFileError
 from lather.files.tilecodec import decode_tile
 
@@ -128,18 +127,16 @@ class SmallPlane:
     _lock: threading.Lock = field(default_factory=threading.Lock, repr=False)
     _pixels: list[NDArray[np.uint16] | None] = field(default_factory=list, repr=False)
 
-    def tile(self, key: Key, level: int) -> NDArray[np.uint16] | None:
-        """A tile at `level`, or None if this picture cannot give it."""
+    def tile(self, key: Key, level: int, inside: Extent) -> NDArray[np.uint16] | None:
+        """A tile at `level`, or None if this picture cannot give it; see `Tile.level`."""
         pixels = self.read() if level >= self.level else None
         if pixels is None:
             return None
         row, column = divmod(self.places[key], self.per_row)
         side = TILE_PX >> self.level
         block = pixels[row * side : (row + 1) * side, column * side : (column + 1) * side]
-        for _ in range(level - self.level):
-            half = np.empty((block.shape[0] // 2, block.shape[1] // 2, *block.shape[2:]), "u2")
-            (halve_pixels if block.ndim == 3 else halve_mask)(np.ascontiguousarray(block), half)
-            block = half
+        for finer in range(self.level, level):
+            block = halved(block, inside, finer)
         return block
 
     def read(self) -> NDArray[np.uint16] | None:
@@ -193,5 +190,5 @@ class ArchivedTile:
             self.archive.damaged.add(self.name)
             return blank_pixels(self.channels, self.fill)
 
-    def reduced(self, level: int) -> NDArray[np.uint16] | None:
-        return self.small.tile(self.key, level) if self.small is not None else None
+    def reduced(self, level: int, inside: Extent) -> NDArray[np.uint16] | None:
+        return self.small.tile(self.key, level, inside) if self.small is not None else None

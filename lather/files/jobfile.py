@@ -8,64 +8,30 @@ they are needed.
 from __future__ import annotations
 
 import json
-import struct
 import uuid
-import zipfile
-import zlib
-from collections.abc import Callable, Mapping
-from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
-from functools import partial
+from collections.abc import Mapping
+from dataclasses import dataclass
 from pathlib import Path
-from typing import Any, TypeVar
-
-import numpy as np
+from typing import Any
 
 from lather import __version__
 from lather.core.work import CancelToken, Progress, no_progress
-from lather.document.bounds import DEEPEST_GROUPS
-from lather.document.brief import Brief
-from lather.document.findings import Findings
 from lather.document.job import JobState
-from lather.document.photo import Photo, photo_hash
-from lather.document.planes import Planes, Regions
-from lather.document.strokes import StrokeRecord
-from lather.document.tiles import DEEPEST_LEVEL, TILE_PX, Key, StoredTile, Tiles
-from lather.document.tree import Layers, walk
-from lather.errors import JobFileError, LatherError, NewerError, PhotoMissingError
-from lather.files.archive import Archive, ArchivedTile, SmallPlane
+from lather.document.tree import walk
+from lather.errors import JobFileError, LatherError, NewerError
+from lather.files.archive import Archive
 from lather.files.description import (
-    JOB,
     brief_entry,
-    brief_from,
-    layer_from,
-    mentioned,
     not_understood,
-    planes_from,
     regions_entry,
-    small_extras,
-    state_from,
-    with_own_ids,
 )
-from lather.files.entries import Entry, unknown
-from lather.files.findings import findings_entry, findings_from
+from lather.files.entries import Entry
+from lather.files.findings import findings_entry
+from lather.files.jobreader import DAMAGE, REPEATS_BORDERS, JobReader
 from lather.files.migrations import VERSION, migrated
-from lather.files.photos import MOST_MEGAPIXELS, decode_photo, read_photo
-from lather.files.strokes import PackedNumbers, strokes_from
 
 FORMAT, SUFFIX = "lather-job", ".lather"
 MOST_JSON_BYTES = 64 * 2**20
-MOST_STROKES_BYTES = 64 * 2**20  # of one member without the readings
-MOST_EARLY_STROKES_BYTES = 256 * 2**20  # before format 3, readings included
-MOST_READINGS_BYTES = 256 * 2**20
-MOST_ATTACHMENT_BYTES = 2**30
-MOST_PHOTO_BYTES = 4 * 2**30
-_JOB_KEYS = {
-    "format", "version", "revision", "application", "photo", "brief", "worked_s",
-    "active_layer", "layers", "findings", "planes", "regions",
-}  # fmt: skip
-_PHOTO_KEYS = {"file", "link", "sha256", "width", "height", "depth_bits"}
-T = TypeVar("T")
 
 
 @dataclass(frozen=True)
@@ -122,14 +88,19 @@ def load_job(
         archive = Archive(path)
         description = json.loads(archive.read("job.json", MOST_JSON_BYTES))
         _check_version(description, path)
-        return _Reader(archive, migrated(description), progress=progress).job(path, photo_at)
+        fades = description["version"] < REPEATS_BORDERS
+        description = migrated(description)
+        reader = JobReader(archive, description, fades=fades, progress=progress)
+        state, linked = reader.job(path, photo_at)
+        worked_s = max(0.0, float(description["worked_s"]))
+        return LoadedJob(state, worked_s, str(description["revision"]), linked, archive)
     except FileNotFoundError:
         raise _not_opened(path, "there is no such file", "check the name and folder") from None
     except LatherError:
         raise
     except OSError as error:
         raise _not_opened(path, error.strerror or str(error), "check the disk") from error
-    except _DAMAGE as error:
+    except DAMAGE as error:
         raise damaged(path, _detail(error)) from error
 
 
@@ -138,7 +109,7 @@ def read_revision(path: Path) -> str | None:
     try:
         description = migrated(json.loads(Archive(path).read("job.json", MOST_JSON_BYTES)))
         return str(description["revision"])
-    except (OSError, *_DAMAGE):
+    except (OSError, *DAMAGE):
         return None
 
 
@@ -151,8 +122,8 @@ def check_readable(archive: Archive, cancel: CancelToken | None = None) -> None:
     """
     try:
         description = json.loads(archive.read("job.json", MOST_JSON_BYTES))
-        _Reader(archive, migrated(description), cancel=cancel).check()
-    except _DAMAGE as error:
+        JobReader(archive, migrated(description), cancel=cancel).check()
+    except DAMAGE as error:
         raise JobFileError("It cannot be read back", _detail(error)) from error
     if archive.damaged:
         raise JobFileError("It cannot be read back", ", ".join(sorted(archive.damaged)))
@@ -165,202 +136,6 @@ def damaged(path: Path, detail: str) -> JobFileError:
     backups = backups_of(path)
     advice = f"open the backup '{backups[0].name}'" if backups else "open a copy of the job"
     return _not_opened(path, f"the file is damaged ({detail})", advice)
-
-
-_DAMAGE = (
-    zipfile.BadZipFile,
-    zipfile.LargeZipFile,
-    json.JSONDecodeError,
-    UnicodeDecodeError,
-    struct.error,
-    zlib.error,
-    KeyError,
-    TypeError,
-    ValueError,
-    AttributeError,
-    IndexError,
-    EOFError,
-    NotImplementedError,
-    RecursionError,
-    RuntimeError,
-    OverflowError,
-)
-
-
-class _Reader:
-    """Builds a job's state from an open archive (`Contents`).
-
-    A part that cannot be read is left out and noted in the archive's `damaged`; the rest of
-    the picture stays.
-    """
-
-    def __init__(
-        self, archive: Archive, description: Entry, *, progress: Progress = no_progress,
-        cancel: CancelToken | None = None,
-    ) -> None:  # fmt: skip
-        self._archive = archive
-        self._description = description
-        self._progress = progress
-        self._cancel = cancel
-        self._depth = 0
-        described = description["photo"]
-        width, height = self.size = int(described["width"]), int(described["height"])
-        if not 0 < width * height <= MOST_MEGAPIXELS * 1e6:
-            raise ValueError(f"a picture of {width} x {height} px")
-        self._grid = (-(-height // TILE_PX), -(-width // TILE_PX))
-        self._reduced: list[SmallPlane] = []
-
-    def job(self, path: Path, photo_at: Path | None) -> LoadedJob:
-        self._progress(0.1, "reading the photo and the layers")
-        with ThreadPoolExecutor(1, "layers") as aside:
-            reading = aside.submit(self._layers_and_first_view)
-            photo, linked = self._photo(path, photo_at)
-        if (photo.width, photo.height) != self.size:
-            raise ValueError("the photo is not the one the job was made with")
-        return LoadedJob(
-            self._state(photo, reading.result()),
-            max(0.0, float(self._description["worked_s"])),
-            str(self._description["revision"]),
-            linked,
-            self._archive,
-        )
-
-    def check(self) -> None:
-        """Everything but the photo; raises for what `job` would refuse."""
-        self._state(Photo(np.zeros((1, 1, 3), np.uint8)), self._all_layers())
-
-    def _state(self, photo: Photo, layers: Layers) -> JobState:
-        about = self._description
-        extras = unknown(about, _JOB_KEYS)
-        of_photo = unknown(about["photo"], _PHOTO_KEYS)
-        if of_photo:
-            extras["photo"] = of_photo
-        planes = self._part("the area and the regions", lambda: planes_from(
-            about.get("planes", {}), about.get("regions") or regions_entry(Regions()), self
-        ), Planes())  # fmt: skip
-        state = state_from(
-            photo,
-            layers,
-            about["active_layer"],
-            self._part("the brief", lambda: brief_from(about["brief"]), Brief()),
-            self._part("the findings", lambda: findings_from(about.get("findings")), Findings()),
-            planes,
-            extras,
-        )
-        refers = any(text in self._archive for text in mentioned(state))
-        return replace(state, attachments=self._archive) if refers else state
-
-    def layers(self, entries: list[Any]) -> Layers:
-        self._depth += 1
-        if self._depth > DEEPEST_GROUPS:
-            raise ValueError("its groups are nested too deep")
-        layers = tuple(layer_from(entry, self) for entry in entries)
-        self._depth -= 1
-        return layers
-
-    def tiles(self, entry: Entry, layer_id: int, plane: str, channels: int, fill: int) -> Tiles:
-        where = f"planes/{plane}" if layer_id == JOB else f"layers/{layer_id}/{plane}"
-        empty = Tiles(channels, fill)
-        return self._part(where, lambda: self._tiles(entry, empty), empty)
-
-    def strokes(self, entry: Entry, layer_id: int) -> tuple[StrokeRecord, ...]:
-        read: list[StrokeRecord] = []
-        for number, part in enumerate(_listed(entry.get("strokes"))):
-            if self._cancel is not None:
-                self._cancel.check()
-            where = f"layers/{layer_id}/strokes/{number}"
-            read += self._part(where, partial(self._strokes, part), ())
-        return tuple(read)
-
-    def _part(self, where: str, read: Callable[[], T], instead: T) -> T:
-        """What `read` gives; `instead`, and a note of the damage, if it cannot be read."""
-        try:
-            return read()
-        except _DAMAGE:
-            self._archive.damaged.add(where)
-            return instead
-
-    def _strokes(self, part: Any) -> tuple[StrokeRecord, ...]:
-        name, readings = part
-        if readings is None:
-            entries = json.loads(self._archive.read(name, MOST_EARLY_STROKES_BYTES))
-            return strokes_from(entries, PackedNumbers(b""))
-        entries = json.loads(self._archive.read(name, MOST_STROKES_BYTES))
-        return strokes_from(
-            entries, PackedNumbers(self._archive.read(readings, MOST_READINGS_BYTES))
-        )
-
-    def _tiles(self, entry: Entry, empty: Tiles) -> Tiles:
-        names: dict[Key, str] = {}
-        for row, column, name in entry["tiles"]:
-            key = int(row), int(column)
-            inside = 0 <= key[0] < self._grid[0] and 0 <= key[1] < self._grid[1]
-            if inside and name in self._archive:
-                names[key] = name
-            else:
-                self._archive.damaged.add(str(name))
-        small = self._small(entry.get("small"), empty.channels, names)
-        stored: dict[Key, StoredTile] = {
-            key: ArchivedTile(self._archive, name, key, empty.channels, empty.fill, small)
-            for key, name in names.items()
-        }
-        return replace(empty, extras=small_extras(entry)).with_kept_outside(stored)
-
-    def _small(
-        self, entry: Entry | None, channels: int, names: dict[Key, str]
-    ) -> SmallPlane | None:
-        if entry is None:
-            return None
-        level, per_row = int(entry["level"]), int(entry["per_row"])
-        if not (1 <= level <= DEEPEST_LEVEL and 1 <= per_row <= max(1, len(names))):
-            raise ValueError("a reduced layer is laid out in an impossible way")
-        places = {key: number for number, key in enumerate(names)}
-        name = str(entry["file"])
-        self._reduced.append(SmallPlane(self._archive, name, level, per_row, channels, places))
-        return self._reduced[-1]
-
-    def _layers_and_first_view(self) -> Layers:
-        """All layers, and what the first view needs of them; while the photo is decoded."""
-        layers = self._all_layers()
-        for plane in self._reduced:
-            plane.read()
-        return layers
-
-    def _all_layers(self) -> Layers:
-        return with_own_ids(self.layers(self._description["layers"]))
-
-    def _photo(self, path: Path, photo_at: Path | None) -> tuple[Photo, bool]:
-        """The photo, and whether it lies outside of the job file."""
-        described = self._description["photo"]
-        name = described.get("file")
-        if name is not None:
-            encoded = self._archive.read(name, MOST_PHOTO_BYTES)
-            return decode_photo(encoded, Path(name).name), False
-        if photo_at is not None:
-            return read_photo(photo_at), True
-        linked = path.parent / str(described["link"])
-        try:
-            encoded = linked.read_bytes()
-        except OSError as error:
-            raise PhotoMissingError(
-                f"'{path.name}' was not opened",
-                f"its photo '{linked.name}' is not there ({error.strerror})",
-                "say where the photo is now",
-            ) from None
-        if photo_hash(encoded) != described["sha256"]:
-            raise PhotoMissingError(
-                f"'{path.name}' was not opened",
-                f"its photo '{linked.name}' was changed since",
-                "choose the photo as it was, or accept the changed one",
-            )
-        photo = decode_photo(encoded, linked.name)
-        photo.path = linked
-        return photo, True
-
-
-def _listed(value: Any) -> list[Any]:
-    """A list; anything else as the one part that cannot be read."""
-    return value if isinstance(value, list) else [] if value is None else [value]
 
 
 def new_revision() -> str:

@@ -16,13 +16,14 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
+from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, PixelLayer
 from lather.document.photo import Photo, photo_hash
-from lather.document.planes import named_planes
+from lather.document.planes import named_planes, plane_size
 from lather.document.strokes import StrokeRecord
-from lather.document.tiles import TILE_PX, Key, Tile, Tiles
+from lather.document.tiles import TILE_PX, Extent, Key, Tile, Tiles, extent
 from lather.document.tree import walk
 from lather.errors import JobFileError, LatherError
 from lather.files.archive import Archive, ArchivedTile
@@ -30,13 +31,8 @@ from lather.files.atomic import replacing
 from lather.files.backups import keep_backup
 from lather.files.description import layer_entry, mask_entry, mentioned, plane_entry
 from lather.files.entries import Entry
-from lather.files.jobfile import (
-    MOST_ATTACHMENT_BYTES,
-    MOST_READINGS_BYTES,
-    check_readable,
-    job_entry,
-    new_revision,
-)
+from lather.files.jobfile import check_readable, job_entry, new_revision
+from lather.files.jobreader import MOST_ATTACHMENT_BYTES, MOST_READINGS_BYTES
 from lather.files.strokes import packed_readings, stroke_entry
 from lather.files.tilecodec import encode_tile
 
@@ -146,10 +142,10 @@ class _Writer:
     def _write(self, revision: str, worked_s: float, link_photo: bool) -> None:
         state = self._state
         layers = [self._layer(layer) for layer in state.layers]
-        planes = {
-            name: {**plane_entry(tiles), **self._tiles(f"planes/{name}", tiles)}
-            for name, tiles in named_planes(state).items()
-        }
+        planes = {}
+        for name, tiles in named_planes(state).items():
+            size = plane_size(name, state.photo.rect, state.regions)
+            planes[name] = {**plane_entry(tiles), **self._tiles(f"planes/{name}", tiles, size)}
         photo = self._photo(link_photo)
         entry = job_entry(state, revision, worked_s, photo, layers, planes)
         for name, small in self._smalls:
@@ -176,13 +172,13 @@ class _Writer:
     def _layer(self, layer: Layer) -> Entry:
         self._progress(self._n_done / self._n_layers, f"saving {layer.name}")
         self._n_done += 1
-        folder = f"layers/{layer.id}"
+        folder, picture = f"layers/{layer.id}", self._state.photo.rect
         entry = layer_entry(layer)
         if layer.mask is not None:
             entry["mask"] = mask_entry(layer.mask)
-            entry["mask"].update(self._tiles(f"{folder}/mask", layer.mask.tiles))
+            entry["mask"].update(self._tiles(f"{folder}/mask", layer.mask.tiles, picture))
         if isinstance(layer, PixelLayer):
-            entry.update(self._tiles(f"{folder}/pixels", layer.tiles))
+            entry.update(self._tiles(f"{folder}/pixels", layer.tiles, picture))
             if layer.strokes:
                 entry["strokes"] = self._strokes(f"{folder}/strokes", layer.strokes)
         if isinstance(layer, GroupLayer):
@@ -220,9 +216,9 @@ class _Writer:
         if self._cancel is not None:
             self._cancel.check()
 
-    def _tiles(self, folder: str, tiles: Tiles) -> Entry:
+    def _tiles(self, folder: str, tiles: Tiles, picture: Rect) -> Entry:
         entries, smalls = [], []
-        for (key, tile), packed in self._packed(sorted(tiles.tiles.items())):
+        for (key, tile), packed in self._packed(sorted(tiles.tiles.items()), picture):
             self._check_cancel()
             name = f"{folder}/{key[0]}_{key[1]}.png"
             self._archive.writestr(name, packed.encoded)
@@ -239,12 +235,12 @@ class _Writer:
         return entry
 
     def _packed(
-        self, ordered: list[tuple[Key, Tile]]
+        self, ordered: list[tuple[Key, Tile]], picture: Rect
     ) -> Iterator[tuple[tuple[Key, Tile], _Packed]]:
         """Tiles as they are written, packed on threads a little ahead of the writing."""
         ahead: deque[tuple[tuple[Key, Tile], Future[_Packed]]] = deque()
         for item in ordered:
-            ahead.append((item, self._pool.submit(_pack, item[1])))
+            ahead.append((item, self._pool.submit(_pack, item[1], extent(item[0], picture))))
             if len(ahead) >= N_AHEAD:
                 done, future = ahead.popleft()
                 yield done, future.result()
@@ -280,9 +276,9 @@ class _Packed:
     small: NDArray[np.uint16]
 
 
-def _pack(tile: Tile) -> _Packed:
+def _pack(tile: Tile, inside: Extent) -> _Packed:
     """The PNG as it lies in a job file, if it still can be read there; or made anew."""
-    small = tile.level(SMALL_LEVEL)
+    small = tile.level(SMALL_LEVEL, inside)
     if isinstance(tile.stored, ArchivedTile):
         try:
             return _Packed(tile.stored.encoded(), small)

@@ -16,7 +16,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.document.tiles import Tile
+from lather.document.tiles import Extent, Tile
 from lather.errors import LatherError
 
 
@@ -77,7 +77,7 @@ class SpilledTile:
     def pixels(self) -> NDArray[np.uint16]:
         return self.spill.read(self.position, self.shape)
 
-    def reduced(self, level: int) -> NDArray[np.uint16] | None:  # noqa: ARG002
+    def reduced(self, level: int, inside: Extent) -> NDArray[np.uint16] | None:  # noqa: ARG002
         return None
 
 

@@ -10,12 +10,12 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 
 from lather.core.arrays import FULL, FloatImage, MaskPixels
-from lather.core.blend.composite import composite
+from lather.core.blend.composite import composite, mix
 from lather.core.rect import Rect
 from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, PhotoLayer, PixelLayer
 from lather.document.photo import Photo
-from lather.document.tiles import DEEPEST_LEVEL, TILE_PX, Tiles
+from lather.document.tiles import DEEPEST_LEVEL, TILE_PX, Key, Tiles
 from lather.document.tree import Layers, top_level_index
 
 
@@ -56,11 +56,14 @@ def render_layers(
             _add_layer(layer, photo, out, rect, level)
 
 
-def render_mask(layer: Layer, rect: Rect, level: int = 0) -> FloatImage:
-    """A layer's mask by itself, as grey: white shows, black hides."""
+def render_mask(layer: Layer, picture: Rect, rect: Rect, level: int = 0) -> FloatImage:
+    """A layer's mask by itself, as grey: white shows, black hides.
+
+    `picture` is the photo's own rectangle.
+    """
     out = np.ones((rect.height, rect.width, 4), dtype=np.float32)
     if layer.mask is not None:
-        samples = read_level(layer.mask.tiles, rect, level).astype(np.float32) / FULL
+        samples = read_level(layer.mask.tiles, picture, rect, level).astype(np.float32) / FULL
         out[..., :3] = (1 - samples if layer.mask.inverted else samples)[..., None]
     return out
 
@@ -69,18 +72,20 @@ def _add_layer(layer: Layer, photo: Photo, out: FloatImage, rect: Rect, level: i
     if isinstance(layer, PhotoLayer):
         out[...] = photo.read_float(rect, level)
     elif isinstance(layer, PixelLayer):
-        _add_pixels(layer, out, rect, level)
+        _add_pixels(layer, photo.rect, out, rect, level)
     elif isinstance(layer, GroupLayer):
         _add_group(layer, photo, out, rect, level)
 
 
-def _add_pixels(layer: PixelLayer, out: FloatImage, rect: Rect, level: int) -> None:
+def _add_pixels(
+    layer: PixelLayer, picture: Rect, out: FloatImage, rect: Rect, level: int
+) -> None:
     cell_px = TILE_PX >> level
     for key in _existing(layer.tiles, rect, cell_px):
         cell = Rect.cell(key, cell_px)
         part = cell.intersect(rect)
         inside = part.shifted(-cell.x0, -cell.y0).slices
-        source = layer.tiles.tiles[key].level(level)[inside]
+        source = layer.tiles.mip(key, level, picture)[inside]
         if _hides_all(layer, key):
             continue
         composite(
@@ -88,7 +93,7 @@ def _add_pixels(layer: PixelLayer, out: FloatImage, rect: Rect, level: int) -> N
             source,
             mode=layer.mode,
             strength=layer.strength,
-            mask=_mask_part(layer, key, inside, level),
+            mask=_mask_part(layer, key, picture, inside, level),
             mask_inverted=layer.mask is not None and layer.mask.inverted,
         )
 
@@ -98,21 +103,21 @@ def _add_group(
 ) -> None:
     mask = None
     if group.mask is not None and group.mask.enabled:
-        mask = read_level(group.mask.tiles, rect, level)
+        mask = read_level(group.mask.tiles, photo.rect, rect, level)
     plain = group.strength >= 1 and mask is None
     if not group.isolated and plain:
         render_layers(group.children, photo, out, rect, level)
         return
     inside = transparent(rect) if group.isolated else out.copy()
     render_layers(group.children, photo, inside, rect, level)
-    composite(
-        out,
-        inside,
-        mode=group.mode,
-        strength=group.strength,
-        mask=mask,
-        mask_inverted=group.mask is not None and group.mask.inverted,
-    )
+    inverted = group.mask is not None and group.mask.inverted
+    if group.isolated:
+        composite(
+            out, inside, mode=group.mode, strength=group.strength, mask=mask,
+            mask_inverted=inverted,
+        )  # fmt: skip
+    else:  # what lies below is in it already
+        mix(out, inside, strength=group.strength, mask=mask, mask_inverted=inverted)
 
 
 def _existing(tiles: Tiles, rect: Rect, cell_px: int) -> list[tuple[int, int]]:
@@ -134,22 +139,23 @@ def _hides_all(layer: Layer, key: tuple[int, int]) -> bool:
 
 
 def _mask_part(
-    layer: Layer, key: tuple[int, int], inside: tuple[slice, slice], level: int
+    layer: Layer, key: Key, picture: Rect, inside: tuple[slice, slice], level: int
 ) -> MaskPixels | None:
     """The mask's samples for part of a tile; None where it lets all through."""
     mask = layer.mask
-    tile = mask.tiles.get(key) if mask is not None and mask.enabled else None
-    return None if tile is None else tile.level(level)[inside]
+    if mask is None or not mask.enabled or mask.tiles.get(key) is None:
+        return None
+    return mask.tiles.mip(key, level, picture)[inside]
 
 
-def read_level(tiles: Tiles, rect: Rect, level: int) -> MaskPixels:
-    """Samples of one-channel tiles in a rectangle of a mip level."""
+def read_level(tiles: Tiles, picture: Rect, rect: Rect, level: int) -> MaskPixels:
+    """Samples of one-channel tiles on a picture, in a rectangle of a mip level."""
     cell_px = TILE_PX >> level
     out = np.full((rect.height, rect.width), tiles.fill, dtype=np.uint16)
     for key in _existing(tiles, rect, cell_px):
         cell = Rect.cell(key, cell_px)
         part = cell.intersect(rect)
-        out[part.shifted(-rect.x0, -rect.y0).slices] = tiles.tiles[key].level(level)[
+        out[part.shifted(-rect.x0, -rect.y0).slices] = tiles.mip(key, level, picture)[
             part.shifted(-cell.x0, -cell.y0).slices
         ]
     return out

@@ -1,12 +1,14 @@
 """The tiles of the picture as the screen shows them, rendered aside and kept while valid.
 
 The owner asks for a rectangle and gets at once what is there; what is missing or out of
-date is rendered by workers, visible first. Requests and answers are frozen and numbered;
-an answer older than the last change of its tile is dropped.
+date is rendered by workers, visible first. Requests and answers are frozen. Requests, changes
+and paint share one ever-rising number: an answer to a request from before the last change or
+the last paint of its tile is dropped.
 """
 
 from __future__ import annotations
 
+import itertools
 from collections import OrderedDict
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
@@ -70,10 +72,13 @@ class TileResponse:
 
 @dataclass
 class _Entry:
+    """A tile; the numbers are those of `ViewTiles`."""
+
+    wanted: int  # of its last change
     image: ByteImage | None = None
-    wanted: int = 0  # number of the last change
-    asked: int = -1  # change number of the last request
-    shown: int = -1  # change number of the image
+    asked: int = -1  # of the last request
+    shown: int = -1  # of the request that the image answers
+    painted: int = -1  # of the last paint over it
 
 
 def screen_bytes(state: JobState, pixels: FloatImage, surround: float) -> ByteImage:
@@ -82,7 +87,7 @@ def screen_bytes(state: JobState, pixels: FloatImage, surround: float) -> ByteIm
 
 def _outside_cleared(state: JobState, rect: Rect, level: int) -> FloatImage:
     """The active layer's mask, transparent outside the photo like all other pictures."""
-    out = render_mask(state.active, rect, level)
+    out = render_mask(state.active, state.photo.rect, rect, level)
     inside = state.photo.rect.at_level(level).intersect(rect).shifted(-rect.x0, -rect.y0)
     clear = np.ones(out.shape[:2], dtype=bool)
     clear[inside.slices] = False
@@ -109,7 +114,7 @@ class ViewTiles:
         self._executor = executor
         self._arrived = arrived
         self._entries: OrderedDict[tuple[Shown, int, Key], _Entry] = OrderedDict()
-        self._next_id = 0
+        self._numbers = itertools.count()
         self._closed = False
 
     def close(self) -> None:
@@ -122,12 +127,12 @@ class ViewTiles:
         self.invalidate(rects, (Shown.AFTER, Shown.REGION))
 
     def invalidate(self, rects: Iterable[Rect], kinds: Iterable[Shown]) -> None:
-        wanted, rects = set(kinds), list(rects)
+        wanted, rects, number = set(kinds), list(rects), next(self._numbers)
         for (shown, level, key), entry in self._entries.items():
             if shown in wanted:
                 cell = Rect.cell(key, TILE_PX << level)
                 if any(not cell.intersect(rect).empty for rect in rects):
-                    entry.wanted += 1
+                    entry.wanted = number
 
     def set_surround(self, surround: float) -> None:
         self.surround = surround
@@ -164,12 +169,12 @@ class ViewTiles:
         place = (shown, level, key)
         entry = self._entries.get(place)
         if entry is None:
-            entry = self._entries[place] = _Entry()
+            entry = self._entries[place] = _Entry(wanted=next(self._numbers))
             self._trim()
         self._entries.move_to_end(place)
         if entry.shown < entry.wanted and entry.asked < entry.wanted:
-            entry.asked = entry.wanted
-            self._ask(TileRequest(entry.wanted, self.state, shown, level, key, self.surround,
+            entry.asked = next(self._numbers)
+            self._ask(TileRequest(entry.asked, self.state, shown, level, key, self.surround,
                                   self.region), priority)
         return entry
 
@@ -183,11 +188,17 @@ class ViewTiles:
     def paint_over(
         self, level: int, rect: Rect, image: ByteImage, shown: Shown = Shown.AFTER
     ) -> None:
-        """Put freshly painted pixels into the tiles that are there."""
+        """Put freshly painted pixels into the tiles that are there.
+
+        What they show is newer than any answer on its way; who paints says at the end what
+        has changed.
+        """
+        number = next(self._numbers)
         for key in rect.cells(TILE_PX):
             entry = self._entries.get((shown, level, key))
             if entry is None or entry.image is None:
                 continue
+            entry.painted = number
             cell = Rect.cell(key, TILE_PX)
             part = cell.intersect(rect)
             entry.image[part.shifted(-cell.x0, -cell.y0).slices] = image[
@@ -202,7 +213,9 @@ class ViewTiles:
     def _accept(self, response: TileResponse) -> None:
         request = response.request
         entry = self._entries.get((request.shown, request.level, request.key))
-        if self._closed or entry is None or request.id <= entry.shown:
+        if self._closed or entry is None:
+            return
+        if request.id < max(entry.wanted, entry.shown, entry.painted):
             return
         if self._under_the_brush(request):
             entry.asked = -1  # ask again when next drawn; the stroke's own pixels are newer

@@ -14,7 +14,7 @@ from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, PixelLayer
 from lather.document.photo import Photo
 from lather.document.tiles import DEEPEST_LEVEL
-from lather.document.tree import Layers, path_to
+from lather.document.tree import path_to, siblings
 from lather.errors import UnseenError
 from lather.render.compositor import read_level, render_layers, transparent
 
@@ -42,27 +42,27 @@ def refuse_unless_seen(
             raise UnseenError(f"Nothing on '{name}' would show there", why, advice)
 
     for layer in path if own_mask else path[:-1]:
-        _take(shown, shown_by_mask(layer, place, level))
+        _take(shown, shown_by_mask(layer, state.photo.rect, place, level))
         refuse_if_hidden(
             f"the mask of '{layer.name}' hides it", "paint on the mask, or switch it off"
         )
-    among: Layers = state.layers
     for layer in path:
-        above = among[1 + next(n for n, other in enumerate(among) if other.id == layer.id) :]
-        for other in above:
+        among = siblings(state.layers, layer.id)
+        index = next(n for n, other in enumerate(among) if other.id == layer.id)
+        for other in among[index + 1 :]:
             covered = _covered(other, state.photo, place, level)
             _take(shown, None if covered is None else 1 - covered)
             refuse_if_hidden(
                 f"'{other.name}' above covers it", f"work on '{other.name}' or above, or hide it"
             )
-        among = layer.children if isinstance(layer, GroupLayer) else ()
 
 
-def shown_by_mask(layer: Layer, rect: Rect, level: int) -> Plane | None:
+def shown_by_mask(layer: Layer, picture: Rect, rect: Rect, level: int) -> Plane | None:
     """(h, w) 0-1: where a layer's mask lets it show; None where it lets all through."""
     if layer.mask is None or not layer.mask.enabled:
         return None
-    samples = read_level(layer.mask.tiles, rect, level).astype(np.float32) / np.float32(FULL)
+    stored = read_level(layer.mask.tiles, picture, rect, level)
+    samples = stored.astype(np.float32) / np.float32(FULL)
     return 1 - samples if layer.mask.inverted else samples
 
 
@@ -83,7 +83,7 @@ def _covered(layer: Layer, photo: Photo, rect: Rect, level: int) -> Plane | None
         covered = _covered(child, photo, rect, level)
         _take(left, None if covered is None else 1 - covered)
     hidden: Plane = (1 - left) * np.float32(layer.strength)
-    _take(hidden, shown_by_mask(layer, rect, level))
+    _take(hidden, shown_by_mask(layer, photo.rect, rect, level))
     return hidden
 
 

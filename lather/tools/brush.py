@@ -29,7 +29,7 @@ from lather.document.painting import (
 )
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tiles import TILE_PX, Key, Tiles
-from lather.document.tree import find, inserted_above, replaced
+from lather.document.tree import above, find, inserted_above, replaced, without
 from lather.errors import EditError
 from lather.render.compositor import render
 from lather.render.visibility import refuse_unless_seen
@@ -50,9 +50,31 @@ def begin_erase(state: JobState, hand: Hand) -> Work:
 
 
 def begin_paint_back(state: JobState, hand: Hand) -> Work:
-    state = with_layer_to_paint(state, "Original")
-    paint = PhotoPaint(state.photo) if hand.back_to is None else StatePaint(hand.back_to)
-    return PixelWork(state, hand, paint, "Paint back", of_picture=True)
+    if hand.back_to is None:
+        state = with_layer_to_paint(state, "Original")
+        return PixelWork(state, hand, PhotoPaint(state.photo), "Paint back", of_picture=True)
+    anchor = None
+    if isinstance(state.active, PhotoLayer):  # the picture as it was goes over all of it
+        state, anchor = _with_layer_on_top(state, "Earlier"), _topmost
+    paint = StatePaint(_as_it_was_there(hand.back_to, state))
+    return PixelWork(state, hand, paint, "Paint back", of_picture=True, anchor=anchor)
+
+
+def _with_layer_on_top(state: JobState, name: str) -> JobState:
+    return edits.add_pixel_layer(replace(state, active_id=_topmost(state)), name)
+
+
+def _topmost(state: JobState) -> int:
+    return state.layers[-1].id
+
+
+def _as_it_was_there(earlier: JobState, now: JobState) -> JobState:
+    """An earlier state as it has to lie on the active layer, so that the picture is as it was.
+
+    The layers that lie above now act on whatever is painted: they must not be in it too.
+    """
+    above_now = {layer.id for layer in above(now.layers, now.active_id)}
+    return replace(earlier, layers=without(earlier.layers, above_now))
 
 
 def with_layer_to_paint(state: JobState, name: str) -> JobState:
@@ -62,6 +84,7 @@ def with_layer_to_paint(state: JobState, name: str) -> JobState:
     return state
 
 
+Anchor = Callable[[JobState], int]
 Lay = Callable[[Tiles], Tiles]  # a finished stroke, onto tiles that may have changed since
 
 
@@ -74,14 +97,15 @@ class Laid:
     layer : as it was when the stroke began; it may have been added for the stroke.
     lay : the stroke's pixels onto a layer's tiles.
     record : how it was made.
-    anchor : above which layer one that was added goes; None: above the active one, and it
-        becomes active.
+    anchor : above which layer one that was added goes; None: above the active one.
+    becomes_active : whether one that was added does.
     """
 
     layer: PixelLayer
     lay: Lay
     record: StrokeRecord
-    anchor: Callable[[JobState], int] | None = None
+    anchor: Anchor | None = None
+    becomes_active: bool = True
 
     def done(self) -> PixelLayer:
         """The layer with the stroke, as if nothing else had changed; worked out aside."""
@@ -95,10 +119,10 @@ class Laid:
         """`now` with the stroke; EditError if the layer is gone or locked."""
         current = find(now.layers, self.layer.id)
         if current is None and not self.layer.tiles:
-            if self.anchor is None:
-                layers = inserted_above(now.layers, now.active_id, done)
-                return replace(now, layers=layers, active_id=done.id)
-            return replace(now, layers=inserted_above(now.layers, self.anchor(now), done))
+            anchor_id = now.active_id if self.anchor is None else self.anchor(now)
+            layers = inserted_above(now.layers, anchor_id, done)
+            active_id = done.id if self.becomes_active else now.active_id
+            return replace(now, layers=layers, active_id=active_id)
         if not isinstance(current, PixelLayer):
             raise EditError(
                 "The last stroke was dropped", f"'{self.layer.name}' was deleted meanwhile",
@@ -140,11 +164,16 @@ class StatePaint:
 
 
 class PixelWork(Work):
-    """A stroke onto a pixel layer; `of_picture` if its paint is the picture as it should be."""
+    """A stroke onto a pixel layer.
+
+    `of_picture` if its paint is the picture as it should be; `anchor` as in `Laid`.
+    """
 
     def __init__(
-        self, state: JobState, hand: Hand, paint: Paint, name: str, *, of_picture: bool = False
-    ) -> None:
+        self, state: JobState, hand: Hand, paint: Paint, name: str, *,
+        of_picture: bool = False, anchor: Anchor | None = None,
+    ) -> None:  # fmt: skip
+        self._anchor = anchor
         self._state = state
         self._hand = hand
         self._name = name
@@ -177,7 +206,7 @@ class PixelWork(Work):
             mode=self._hand.mode.value,
             **taken_from(self.source_placement()),
         )
-        laid = Laid(self._layer, self._live.laid_on, record)
+        laid = Laid(self._layer, self._live.laid_on, record, self._anchor)
         done = laid.done()
         return Outcome(self._name, lambda now: laid.applied_to(now, done))
 

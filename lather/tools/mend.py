@@ -121,9 +121,10 @@ class MendWork(CoveredWork):
             mode=self._hand.mode.value,
             **taken_from(mended.source),
         )
-        anchor = None if weak is None else anchor_of_weak
         lay = laying(mended, limit_of(state, mended.rect))
-        laid = Laid(layer, lay, record, anchor)
+        laid = Laid(layer, lay, record)
+        if weak is not None:
+            laid = Laid(layer, lay, record, anchor_of_weak, becomes_active=False)
         done = laid.done()
         settled = self._settled(state, done, mended.rect)
 

@@ -84,8 +84,8 @@ class PenSession:
         self._job = job
         self._executor = executor
         self._viewport = viewport
-        self._stroke: _Stroke | None = None
-        self._finishing = False
+        self._stroke: _Stroke | None = None  # the pen is down
+        self._finishing: _Stroke | None = None  # it is up, the outcome is not in the job yet
         self._waiting: list[tuple[str, PenSample]] = []
         self._lock = threading.Lock()
         self._backdrops = BackdropCache()
@@ -93,7 +93,7 @@ class PenSession:
     @property
     def busy(self) -> bool:
         """True from pen-down until the outcome is in the job."""
-        return self._stroke is not None or self._finishing
+        return self._stroke is not None or self._finishing is not None
 
     @property
     def trail(self) -> list[PenSample]:
@@ -103,7 +103,7 @@ class PenSession:
 
     def down(self, sample: PenSample) -> None:
         self.began.emit(sample)
-        if self._finishing:
+        if self._finishing is not None:
             self._waiting.append(("down", sample))
             return
         self.cancel()
@@ -116,13 +116,13 @@ class PenSession:
         self._take(sample)
 
     def move(self, sample: PenSample) -> None:
-        if self._finishing:
+        if self._finishing is not None:
             self._waiting.append(("move", sample))
         elif self._stroke is not None:
             self._take(sample)
 
     def up(self, sample: PenSample) -> None:
-        if self._finishing:
+        if self._finishing is not None:
             self._waiting.append(("up", sample))
             return
         if self._stroke is None:
@@ -130,14 +130,18 @@ class PenSession:
         if sample.pressure > 0:
             self._take(sample)
         stroke, self._stroke = self._stroke, None
-        self._finishing = True
+        self._finishing = stroke
         samples = tuple(stroke.samples)
 
         def finish() -> Outcome | None:
             self._paint_pending(stroke)
             return stroke.work.finish(samples)
 
-        self._executor.post(finish, self._settle, failed=self._fail)
+        self._executor.post(
+            finish,
+            lambda outcome: self._settle(stroke, outcome),
+            failed=lambda error: self._fail(stroke, error),
+        )
 
     def rest(self, now_s: float) -> None:
         """The pen is down and still; called regularly for brushes that build up."""
@@ -167,7 +171,7 @@ class PenSession:
         self._executor.post(
             lambda: self._step(stroke, viewport),
             lambda frame: self._show(stroke, frame),
-            failed=self._fail,
+            failed=lambda error: self._fail(stroke, error),
         )
 
     def _step(self, stroke: _Stroke, viewport: Viewport) -> Frame | None:
@@ -201,29 +205,46 @@ class PenSession:
         return dirty
 
     def _show(self, stroke: _Stroke, frame: Frame | None) -> None:
-        if frame is not None and (self._stroke is stroke or self._finishing):
+        if frame is not None and (self._stroke is stroke or self._finishing is stroke):
             self.frame.emit(frame)
 
-    def _settle(self, outcome: Outcome | None) -> None:
-        self._finishing = False
-        if outcome is not None:
-            try:
+    def _settle(self, stroke: _Stroke, outcome: Outcome | None) -> None:
+        if stroke is not self._finishing:
+            return  # its work failed before: what came of it is not whole
+        self._finishing = None
+        try:
+            if outcome is not None:
                 self._job.change(outcome.name, outcome.apply(self._job.state))
-            except LatherError as error:
-                self.failed.emit(error)
-        self.ended.emit()
-        if outcome is not None and outcome.broken is not None:
-            self.broke.emit(outcome)
-        self._replay()
+        except LatherError as error:
+            self._over(error)
+        except BaseException:
+            self._over()  # a fault, told at the edge
+            raise
+        else:
+            self._over(broken=outcome)
 
-    def _fail(self, error: Exception) -> None:
-        self._finishing = False
-        self._stroke = None
-        self.ended.emit()
-        if not isinstance(error, LatherError):
+    def _fail(self, stroke: _Stroke, error: Exception) -> None:
+        """A stroke's work failed: that stroke ends, and no other."""
+        expected = error if isinstance(error, LatherError) else None
+        if stroke is self._stroke or stroke is self._finishing:
+            if stroke is self._stroke:
+                self._stroke = None
+            else:
+                self._finishing = None
+            self._over(expected)
+        if expected is None:
             raise error
-        self.failed.emit(error)
-        self._replay()
+
+    def _over(self, error: LatherError | None = None, broken: Outcome | None = None) -> None:
+        """Tell how the stroke ended; the readings that waited for it come next."""
+        try:
+            self.ended.emit()
+            if error is not None:
+                self.failed.emit(error)
+            if broken is not None and broken.broken is not None:
+                self.broke.emit(broken)
+        finally:
+            self._replay()
 
     def _replay(self) -> None:
         waiting, self._waiting = self._waiting, []

@@ -46,7 +46,8 @@ class AreaMark:
     def _find(self, area: Tiles, geometry: ViewGeometry, ratio: float) -> None:
         level = geometry.level
         rect = geometry.visible.grown(2)
-        samples = read_level(area, rect, level)
+        picture = Rect(0, 0, geometry.photo_width, geometry.photo_height)
+        samples = read_level(area, picture, rect, level)
         self._rim = _path(_contours(samples, 0.5, rect), geometry, level, ratio)
         self._band = QPainterPath()
         soft = (samples > BAND[0] * FULL) & (samples < BAND[1] * FULL)

@@ -53,6 +53,50 @@ class RimTest(Case):
         self.assertAlmostEqual(float(rim_profile(np.float32([20.0]), 20.0, 1.0)[0]), 0.5)
 
 
+class SmallBrushTest(Case):
+    """Where the craft works most: brushes of a few pixels, and pressure that changes them."""
+
+    FORMS = (("definition", stamp.reference), ("compiled", stamp))
+
+    def covered(self, form, radius: float, hardness: float, x: float = 8.5) -> np.ndarray:
+        coverage = np.zeros((17, 17), np.float32)
+        form(coverage, 0.0, 0.0, dab(x=x, y=8.3, radius=radius, hardness=hardness))
+        return coverage
+
+    @settings(max_examples=60, deadline=None)
+    @given(st.floats(0, 1), st.floats(8.0, 9.0))
+    def test_area_and_every_pixel_rise_with_the_size(self, hardness: float, x: float) -> None:
+        for name, form in self.FORMS:
+            before = self.covered(form, 0.25, hardness, x)
+            for radius in np.arange(0.3, 5.0, 0.05):
+                after = self.covered(form, float(radius), hardness, x)
+                self.assertGreater(float((after - before).min()), -2e-6, name)
+                self.assertGreater(float(after.sum()), float(before.sum()), name)
+                before = after
+
+    @settings(max_examples=60, deadline=None)
+    @given(st.floats(0.25, 6.0), st.floats(0.0, 0.999), st.floats(8.0, 9.0))
+    def test_nothing_jumps(self, radius: float, hardness: float, x: float) -> None:
+        """A thousandth more of size, hardness or place changes no pixel by more than a little."""
+        step = 1e-3
+        for name, form in self.FORMS:
+            here = self.covered(form, radius, hardness, x)
+            for other in (
+                self.covered(form, radius + step, hardness, x),
+                self.covered(form, radius, hardness + step, x),
+                self.covered(form, radius, hardness, x + step),
+            ):
+                # The steepest bell falls by 1.6 over its width, at least a pixel; hardness
+                # moves its start by up to the radius.
+                change = float(np.abs(other - here).max())
+                self.assertLess(change, 4 * step * max(1, radius), name)
+
+    def test_a_larger_brush_paints_more(self) -> None:
+        areas = [self.covered(stamp, size / 2, 0.5).sum() for size in (3.9, 4.0, 4.1, 4.2)]
+        self.assertTrue((np.diff(areas) > 0).all())
+        self.assertLess(float(np.diff(areas).max()), 0.5)  # px2 a tenth of a pixel
+
+
 class CoverageTest(Case):
     def test_one_dab_leaves_opacity_times_flow(self) -> None:
         for opacity, flow in ((1, 1), (0.5, 1), (1, 0.25), (0.15, 0.15)):
@@ -87,7 +131,7 @@ class CoverageTest(Case):
 
     def test_compiled_equals_definition(self) -> None:
         random = np.random.default_rng(0)
-        for hardness in (0.0, 0.5, 0.97, 1.0):
+        for hardness in (0.0, 0.5, 0.8, 0.97, 1.0):
             dabs = np.column_stack(
                 [random.uniform(0, 100, 12), random.uniform(0, 100, 12),
                  random.uniform(0.3, 40, 12), np.full(12, hardness),

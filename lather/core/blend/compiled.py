@@ -174,6 +174,27 @@ def composite(backdrop, source, scale, mask, mask_kind, strength, mode):  # type
                 backdrop[y, x, 3] = over
 
 
+@njit(void(W_FLOATS, R_FLOATS, R_MASK, int64, float32), **OPTIONS)
+def mix(backdrop, other, mask, mask_kind, share):  # type: ignore[no-untyped-def]
+    one, mask_scale = np.float32(1), np.float32(1 / 65535)
+    for y in range(backdrop.shape[0]):
+        for x in range(backdrop.shape[1]):
+            amount = share
+            if mask_kind != 0:
+                shown = np.float32(mask[y, x]) * mask_scale
+                amount *= shown if mask_kind == 1 else one - shown
+            if amount <= 0:
+                continue
+            kept, taken = (one - amount) * backdrop[y, x, 3], amount * other[y, x, 3]
+            alpha = kept + taken
+            backdrop[y, x, 3] = alpha
+            if alpha <= 0:
+                continue
+            part = taken / alpha
+            for c in range(3):
+                backdrop[y, x, c] += part * (other[y, x, c] - backdrop[y, x, c])
+
+
 @njit(void(R_SAMPLES, W_SAMPLES), **OPTIONS)
 def halve_pixels(pixels, half):  # type: ignore[no-untyped-def]
     for y in range(half.shape[0]):

@@ -43,6 +43,23 @@ def composite(
     composite_kernel(backdrop, source, scale, plane, kind, np.float32(strength), mode.code)
 
 
+def mix(
+    backdrop: FloatImage,
+    other: FloatImage,
+    *,
+    strength: float = 1.0,
+    mask: MaskPixels | None = None,
+    mask_inverted: bool = False,
+) -> None:
+    """Go over from `backdrop`, in place, to another picture of the same place, as far as told.
+
+    Mixed premultiplied, so that it holds on transparency too: the same picture twice is that
+    picture, whatever the strength. Parameters as for `composite`; both (H, W, 4) float32.
+    """
+    kind = _MASK_NONE if mask is None else _MASK_INVERTED if mask_inverted else _MASK_PLAIN
+    mix_kernel(backdrop, other, NO_MASK if mask is None else mask, kind, np.float32(strength))
+
+
 def _composite_reference(
     backdrop: FloatImage,
     source: FloatImage | LayerPixels,
@@ -64,6 +81,22 @@ def _composite_reference(
     touched = alpha_s[..., 0] > 0
     backdrop[..., :3][touched] = (premultiplied / np.maximum(alpha_o, 1e-9))[touched]
     backdrop[..., 3] = alpha_o[..., 0]
+
+
+def _mix_reference(
+    backdrop: FloatImage, other: FloatImage, mask: MaskPixels, mask_kind: int, share: float
+) -> None:
+    amount = np.full(backdrop.shape[:2], share, dtype=np.float32)
+    if mask_kind != _MASK_NONE:
+        shown = mask.astype(np.float32) / FULL
+        amount *= shown if mask_kind == _MASK_PLAIN else 1 - shown
+    kept = (1 - amount) * backdrop[..., 3]
+    taken = amount * other[..., 3]
+    alpha = kept + taken
+    mixed = kept[..., None] * backdrop[..., :3] + taken[..., None] * other[..., :3]
+    touched = (amount > 0) & (alpha > 0)
+    backdrop[..., :3][touched] = (mixed / np.maximum(alpha, 1e-9)[..., None])[touched]
+    backdrop[..., 3] = alpha
 
 
 def _halve_pixels_reference(pixels: LayerPixels, half: LayerPixels) -> None:
@@ -95,6 +128,7 @@ def _to_pixels_reference(image: FloatImage, out: LayerPixels) -> None:
 
 _COMPILED = "lather.core.blend.compiled"
 composite_kernel = Kernel(_COMPILED, "composite", _composite_reference)
+mix_kernel = Kernel(_COMPILED, "mix", _mix_reference)
 halve_pixels = Kernel(_COMPILED, "halve_pixels", _halve_pixels_reference)
 halve_mask = Kernel(_COMPILED, "halve_mask", _halve_mask_reference)
 photo_to_float = Kernel(_COMPILED, "photo_to_float", _photo_to_float_reference)

@@ -26,9 +26,9 @@ def stamp(coverage, x0, y0, dabs):  # type: ignore[no-untyped-def]
         radius, hardness = float(dabs[i, 2]), float(dabs[i, 3])
         flow, opacity = dabs[i, 4], dabs[i, 5]
         soft = (1.0 - hardness) * radius
-        inner = hardness * radius
-        antialiased = soft <= 1.0
-        reach = radius + 0.5 if antialiased else radius
+        disc = max(0.0, 1.0 - soft)
+        inner, rim = hardness * radius - disc / 2, max(1.0, soft)
+        reach = inner + rim
         top, bottom = max(0, math.floor(cy - reach)), min(height, math.ceil(cy + reach))
         for y in range(top, bottom):
             dy = y + 0.5 - cy
@@ -43,13 +43,12 @@ def stamp(coverage, x0, y0, dabs):  # type: ignore[no-untyped-def]
                     continue
                 dx = x + 0.5 - cx
                 distance = math.sqrt(dx * dx + dy * dy)
-                if antialiased:
-                    p = min(max(radius + 0.5 - distance, 0.0), 1.0)
-                elif distance <= inner:
+                if distance <= inner:
                     p = 1.0
                 else:
-                    t = min((distance - inner) / soft, 1.0)
-                    p = (1.0 - t * t) * (1.0 - t * t)
+                    t = min((distance - inner) / rim, 1.0)
+                    bell = (1.0 - t * t) * (1.0 - t * t)
+                    p = disc * (1.0 - t) + (1.0 - disc) * bell
                 coverage[y, x] += flow * p * missing
 
 

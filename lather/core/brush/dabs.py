@@ -23,16 +23,18 @@ def rim_profile(distance_px: Plane, radius_px: float, hardness: float) -> Plane:
     """Coverage of a dab at `distance_px` from its centre, 0-1.
 
     Full up to hardness * radius, then the smooth bell (1 - t^2)^2 down to zero at the rim.
-    The rim is never sharper than one pixel: at hardness 1 the dab is an anti-aliased disc
-    whose half coverage lies exactly on the radius.
+    The rim is never sharper than one pixel: where the bell would be, it is widened to a pixel
+    and turns by and by into the straight edge of an anti-aliased disc, which it is at hardness
+    1, with half coverage exactly on the radius. So coverage changes without a step with size,
+    hardness and place, and at every point it rises with the size.
     """
     soft_px = (1.0 - hardness) * radius_px
-    if soft_px <= 1.0:
-        disc: Plane = np.clip(radius_px + 0.5 - distance_px, 0.0, 1.0).astype(np.float32)
-        return disc
-    t = np.clip((distance_px - hardness * radius_px) / soft_px, 0.0, 1.0)
-    bell: Plane = np.square(1.0 - np.square(t)).astype(np.float32)
-    return bell
+    disc = max(0.0, 1.0 - soft_px)  # share of the straight edge
+    t = np.clip((distance_px - (hardness * radius_px - disc / 2)) / max(1.0, soft_px), 0.0, 1.0)
+    profile: Plane = (disc * (1.0 - t) + (1.0 - disc) * np.square(1.0 - np.square(t))).astype(
+        np.float32
+    )
+    return profile
 
 
 def dabs_rect(dabs: Dabs) -> Rect:
