@@ -6,7 +6,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lather.core.blend.composite import composite, halve_mask, halve_pixels
+from lather.core.blend.composite import composite, halve_mask, halve_pixels, mix, mix_kernel
 from lather.core.blend.modes import LUMINOSITY_WEIGHTS, BlendMode, blend
 from tests.support import Case
 
@@ -94,6 +94,29 @@ class CompositeTest(Case):
                     composite_kernel.reference(expected, *arguments)
                     self.assertTrue(composite_kernel.compiled)
                     self.assert_close(backdrop, expected, 2e-4)
+
+    def test_mixing_is_linear_in_premultiplied_colour(self) -> None:
+        """Both forms, with any mask; at 0 nothing changes, at 1 it is the other picture."""
+        random = np.random.default_rng(6)
+        mask = random.integers(0, 65536, (40, 50)).astype(np.uint16)
+        one, other = (random.random((40, 50, 4)).astype(np.float32) for _ in range(2))
+        one[:9, :, 3], other[:5, :, 3], other[8:12, :, 3] = 0, 0, 1
+        shown = mask[..., None] / 65535
+        for kind, share in ((0, 1), (1, shown), (2, 1 - shown)):
+            for strength in (0.0, 0.4, 1.0):
+                for form in (mix_kernel, mix_kernel.reference):
+                    out = one.copy()
+                    form(out, other, mask, kind, np.float32(strength))
+                    amount = share * strength
+                    alpha = (1 - amount) * one[..., 3:] + amount * other[..., 3:]
+                    colour = ((1 - amount) * one[..., 3:] * one[..., :3]
+                              + amount * other[..., 3:] * other[..., :3])  # fmt: skip
+                    self.assert_close(out[..., 3:], alpha, 2e-6)
+                    self.assert_close(out[..., :3] * out[..., 3:], colour, 2e-6)
+        same = one.copy()
+        mix(same, one.copy(), strength=0.5, mask=mask)
+        self.assert_close(same, one, 1e-6)
+        self.assertTrue(mix_kernel.compiled)
 
     def test_onto_nothing_gives_the_source(self) -> None:
         source = np.random.default_rng(3).random((9, 9, 4)).astype(np.float32)

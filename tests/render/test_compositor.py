@@ -1,6 +1,7 @@
 """Rendering: parts equal the whole, levels equal reduced pictures, caches equal no cache."""
 
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 from hypothesis import given, settings
@@ -12,15 +13,25 @@ from lather.core.rect import Rect
 from lather.core.work import CancelToken
 from lather.document import edits
 from lather.document.job import new_state
-from lather.document.tiles import Tiles
+from lather.document.layers import GroupLayer, Mask
+from lather.document.tiles import WHITE_MASK, Tiles
 from lather.errors import Cancelled
-from lather.render.compositor import BackdropCache, render, render_below, render_mask
+from lather.render.compositor import (
+    BackdropCache,
+    read_level,
+    render,
+    render_below,
+    render_layers,
+    render_mask,
+    render_photo,
+    transparent,
+)
 from lather.render.flatten import flatten, merged_layer
 from lather.render.geometry import ViewGeometry
 from lather.render.touched import touched_share
 from lather.render.view import Shown, ViewTiles
 from lather.render.worker import SameThread, Workers
-from tests.support import Case, noise_photo, painted_state, random_tile
+from tests.support import Case, Later, noise_photo, painted_state, random_tile
 
 
 def with_mask(state, seed: int = 3):
@@ -123,13 +134,75 @@ class RenderTest(Case):
         expected = blend(photo, layer, BlendMode.MULTIPLY)
         self.assert_close(render(state, state.photo.rect)[..., :3], expected, 1e-5)
 
+    def test_a_group_of_nothing_changes_nothing_on_any_backdrop(self) -> None:
+        """Whatever its strength and mask, inside of an isolated group, where all is clear."""
+        state = painted_state(n_layers=1)
+        empty = GroupLayer(id=10**6 + 1, name="Empty")
+        for mask in (None, Mask(tiles=WHITE_MASK), Mask(
+            tiles=WHITE_MASK.with_tiles({(0, 0): random_tile(3, channels=1)})
+        )):
+            for strength in (0.5, 1.0):
+                changed = replace(empty, strength=strength, mask=mask)
+                outer = GroupLayer(id=10**6, name="Outer", mode=BlendMode.SOFT_LIGHT,
+                                   children=(state.layers[1], changed))  # fmt: skip
+                plain = replace(outer, children=(state.layers[1],))
+                shown, expected = (
+                    render(replace(state, layers=(state.layers[0], group)), state.photo.rect)
+                    for group in (outer, plain)
+                )
+                self.assert_close(shown, expected, 2e-6)
+
+    def test_a_groups_strength_is_that_of_the_one_layer_in_it(self) -> None:
+        """On an opaque picture and on nothing alike."""
+        layer = painted_state(n_layers=1).layers[1]
+        photo, rect = noise_photo(), Rect(0, 0, 200, 200)
+        group = GroupLayer(id=10**6, name="Group", strength=0.35, children=(layer,))
+        for opaque in (True, False):
+            shown, expected = transparent(rect), transparent(rect)
+            for out, layers in ((shown, (group,)), (expected, (replace(layer, strength=0.35),))):
+                if opaque:
+                    out[...] = photo.read_float(rect)
+                render_layers(layers, photo, out, rect, 0)
+            self.assert_close(shown[..., 3], expected[..., 3], 2e-6)
+            visible = shown[..., 3] > 1e-3
+            self.assert_close(shown[visible], expected[visible], 1e-3 if not opaque else 2e-6)
+
+    def test_the_border_of_a_layer_is_where_the_photos_is(self) -> None:
+        """A copy of the photo as a layer, on nothing: the same at every level, nowhere clear."""
+        for width, height in ((300, 280), (301, 259), (257, 511), (513, 256), (5, 3)):
+            photo = noise_photo(width, height)
+            state = new_state(photo)
+            copy = merged_layer(state, "Copy")
+            hidden = replace(state.layers[0], visible=False)
+            alone = replace(state, layers=(hidden, copy))
+            for level in range(6):
+                rect = photo.rect.at_level(level)
+                shown = render(alone, rect, level)
+                self.assertEqual(float(shown[..., 3].min()), 1.0, (width, height, level))
+                # Each level rounds to 16 bit once more, the photo's by OpenCV.
+                self.assert_close(shown, render_photo(photo, rect, level), (level + 1.5) / 65535)
+
+    def test_the_border_of_a_mask_too(self) -> None:
+        state = painted_state(noise_photo(301, 259), 1)
+        state = edits.add_mask(state, state.active_id, hide_all=True)
+        white = np.zeros((256, 256), np.uint16)
+        tiles = {key: white.copy() for key in state.photo.rect.cells(256)}
+        for key, tile in tiles.items():
+            inside = Rect.cell(key, 256).intersect(state.photo.rect)
+            tile[: inside.height, : inside.width] = 65535
+        mask = state.active.mask.tiles.with_tiles(tiles)
+        for level in range(6):
+            rect = state.photo.rect.at_level(level)
+            self.assertEqual(int(read_level(mask, state.photo.rect, rect, level).min()), 65535)
+
     def test_mask_view(self) -> None:
         state = with_mask(painted_state())
         rect = Rect(0, 0, 100, 100)
+        picture = state.photo.rect
         expected = state.active.mask.tiles.read(rect).astype(np.float32) / 65535
-        self.assert_close(render_mask(state.active, rect)[..., 0], expected, 1e-6)
+        self.assert_close(render_mask(state.active, picture, rect)[..., 0], expected, 1e-6)
         inverted = edits.invert_mask(state, state.active_id)
-        self.assert_close(render_mask(inverted.active, rect)[..., 0], 1 - expected, 1e-6)
+        self.assert_close(render_mask(inverted.active, picture, rect)[..., 0], 1 - expected, 1e-6)
 
     def test_below_leaves_out_what_lies_above(self) -> None:
         state = painted_state(n_layers=3)
@@ -255,6 +328,71 @@ class ViewTilesTest(Case):
         self.assert_equal_arrays(
             entry.image, expected.request(Shown.AFTER, 0, (0, 0)).image
         )
+
+    def test_an_evicted_tile_takes_no_answer_from_before(self) -> None:
+        """It was asked for, evicted, changed and asked for again: the old answer comes last."""
+        state, later = painted_state(), Later()
+        view = ViewTiles(state, later, lambda request: None)
+        with mock.patch("lather.render.view.MOST_TILES", 1):
+            view.request(Shown.AFTER, 0, (0, 0))
+            view.request(Shown.AFTER, 0, (0, 1))  # evicts the first
+            weaker = edits.set_strength(state, state.active_id, 0.1)
+            view.set_state(weaker, [state.photo.rect])
+            view.request(Shown.AFTER, 0, (0, 0))
+            later.posted.append(later.posted.pop(0))
+            later.run()
+            image = view.request(Shown.AFTER, 0, (0, 0)).image
+        self.assert_equal_arrays(image, self.image_of(weaker))
+
+    def test_any_order_of_answers_ends_with_the_last_state(self) -> None:
+        """Evicted or not, changed or not, painted or not: what shows is never older."""
+        random = np.random.default_rng(5)
+        for _ in range(30):
+            state, later = painted_state(), Later()
+            view = ViewTiles(state, later, lambda request: None)
+            with mock.patch("lather.render.view.MOST_TILES", 2):
+                for number in range(8):
+                    view.request(Shown.AFTER, 0, (0, int(random.integers(0, 2))))
+                    view.request(Shown.AFTER, 0, (1, 0))
+                    strength = 0.1 + 0.1 * number
+                    state = edits.set_strength(state, state.active_id, strength)
+                    view.set_state(state, [state.photo.rect])
+                    if random.random() < 0.3 and later.posted:
+                        later.run(first=1)
+                view.request(Shown.AFTER, 0, (0, 0))
+                order = random.permutation(len(later.posted))
+                later.posted = [later.posted[n] for n in order]
+                later.run()
+                view.request(Shown.AFTER, 0, (0, 0))
+                later.run()
+                image = view.request(Shown.AFTER, 0, (0, 0)).image
+            self.assert_equal_arrays(image, self.image_of(state))
+
+    def test_an_answer_from_before_the_paint_does_not_overwrite_it(self) -> None:
+        """Stroke, change, request; a second stroke paints and ends; then the answer comes."""
+        state, later = painted_state(), Later()
+        view = ViewTiles(state, later, lambda request: None)
+        view.request(Shown.AFTER, 0, (0, 0))
+        later.run()
+        rect = Rect(20, 20, 40, 40)
+        view.invalidate([rect], (Shown.AFTER,))  # the first stroke ended
+        view.request(Shown.AFTER, 0, (0, 0))
+        view.live_rect = rect
+        paint = np.full((20, 20, 4), 77, np.uint8)
+        view.paint_over(0, rect, paint)
+        view.live_rect = None  # the second one is over; its change is told next
+        later.run()
+        shown = view.picture(Shown.AFTER, 0, rect)
+        self.assert_equal_arrays(shown, paint)
+        view.invalidate([rect], (Shown.AFTER,))
+        view.request(Shown.AFTER, 0, (0, 0))
+        later.run()
+        self.assert_equal_arrays(view.request(Shown.AFTER, 0, (0, 0)).image, self.image_of(state))
+
+    def image_of(self, state) -> np.ndarray:
+        view = ViewTiles(state, SameThread(), lambda request: None)
+        view.request(Shown.AFTER, 0, (0, 0))
+        return view.request(Shown.AFTER, 0, (0, 0)).image
 
     def test_tiles_under_the_brush_wait(self) -> None:
         arrived = []
