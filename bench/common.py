@@ -12,14 +12,19 @@ from functools import lru_cache
 
 import numpy as np
 
+from lather.core.brush.stroke import Brush
+from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.job import JobState, new_state
 from lather.document.photo import Photo
+from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX
 from lather.paths import SOURCE_TREE, demo_dir
 
 LONG_SIDE_PX = 5480  # 4384 x 5480: 24 megapixels
 N_LAYERS = 12
+READINGS_A_SECOND, STROKE_S = 200, 1.5
+STATE_HOURS = 0.5
 
 
 def row(
@@ -69,11 +74,30 @@ def large_samples() -> np.ndarray:
     return np.minimum(large, 65535 - 257) + grain
 
 
+def pen_work(hours: float, seed: int = 3) -> tuple[StrokeRecord, ...]:
+    """So many hours with the pen down, at 200 readings a second, in strokes of 1.5 seconds."""
+    random = np.random.default_rng(seed)
+    strokes = []
+    for number in range(round(hours * 3600 / STROKE_S)):
+        readings = random.random((round(STROKE_S * READINGS_A_SECOND), 6)).astype(np.float32)
+        readings[:, 0] = np.arange(len(readings)) / READINGS_A_SECOND
+        readings[:, 1:3] *= 4000
+        rect = Rect(10 + number % 3000, 10, 300 + number % 3000, 400)
+        strokes.append(StrokeRecord("paint_colour", Brush(), readings, rect))
+    return tuple(strokes)
+
+
+def with_pen_work(state: JobState, hours: float) -> JobState:
+    """The state with hours of strokes on its active layer, as data: no pixel is another one."""
+    layer = state.active
+    return edits.update_layer(state, layer.id, strokes=(*layer.strokes, *pen_work(hours)))
+
+
 def large_state(n_layers: int = N_LAYERS, *, covering: bool = False) -> JobState:
     """24 megapixels with layers: retouch-like (a third of the tiles) or covering everything.
 
     The tiles of a layer are of their own, so that memory counts; blend modes alternate
-    between those that retouchers use most.
+    between those that retouchers use most. The top layer carries half an hour of strokes.
     """
     from lather.core.blend.modes import BlendMode
 
@@ -91,7 +115,7 @@ def large_state(n_layers: int = N_LAYERS, *, covering: bool = False) -> JobState
         mine = keys if covering else keys[index % 3 :: 3]
         tiles = state.active.tiles.with_tiles({key: tile.copy() for key in mine})
         state = edits.set_pixels(state, state.active_id, tiles)
-    return state
+    return with_pen_work(state, STATE_HOURS) if n_layers else state
 
 
 def run_fresh(code: str, **environment: str) -> str:

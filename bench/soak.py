@@ -15,18 +15,19 @@ import argparse
 import gc
 import os
 import random
-import shutil
 import sys
 import tempfile
 import threading
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from bench import moves
+from bench.common import with_pen_work
 
 HISTORY_MEGABYTES = 64  # small, so that undo reaches its budget and goes to disk
 JOB_EVERY = 60  # strokes on one job before the next is opened
 SAVE_EVERY = 20
+WORKED_HOURS = 0.5  # of strokes that the jobs carry from the start
 MOST_GROWTH_MEGABYTES = 150
 
 
@@ -75,6 +76,8 @@ def _work(folder: Path, n_strokes: int, say) -> Outcome:
     from lather.actions.delivering import deliver_to
     from lather.actions.saving import save
     from lather.files.delivery import Delivery
+    from lather.files.jobfile import load_job
+    from lather.files.jobwriter import save_job
     from lather.paths import SOURCE_TREE
     from lather.settings.store import Settings
     from lather.ui.app import build
@@ -91,7 +94,9 @@ def _work(folder: Path, n_strokes: int, say) -> Outcome:
     jobs = []
     for number in range(2):
         jobs.append(folder / f"job{number}.lather")
-        shutil.copy(SOURCE_TREE / "tests" / "data" / "job-v1.lather", jobs[-1])
+        sample = load_job(SOURCE_TREE / "tests" / "data" / "job-v1.lather").state
+        top = replace(sample, active_id=sample.layers[-1].id)
+        save_job(with_pen_work(top, WORKED_HOURS), jobs[-1])
     warm = None
     for stroke in range(n_strokes):
         if stroke % JOB_EVERY == 0:
