@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import shutil
 from collections.abc import Iterator
-from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
@@ -117,8 +116,8 @@ def open_unsaved(found: FoundJournal, places: Places, progress: Progress) -> Ope
         progress(0.1, "reading what was left")
         worked_s, archive = 0.0, None
         revision = read_revision(places.checkpoint)
-        if revision in found.revisions:
-            loaded = load_job(places.checkpoint, progress=progress)
+        loaded = _whole_checkpoint(places) if revision in found.revisions else None
+        if loaded is not None:
             base, archive, worked_s = loaded.state, loaded.archive, loaded.worked_s
         else:
             base, revision = _first_state(found), next(iter(found.revisions))
@@ -218,8 +217,9 @@ def _find_recovered(path: Path, loaded: LoadedJob, notices: list[str]) -> Recove
         n_steps = found.n_steps_since(loaded.revision)
         revision = read_revision(places.checkpoint)
         if revision is not None and found.revisions.get(revision, -1) > found.n_steps - n_steps:
-            with suppress(LatherError):  # a checkpoint that fails: from the job itself
-                base = replace(load_job(places.checkpoint).state, photo=loaded.state.photo)
+            checkpoint = _whole_checkpoint(places)
+            if checkpoint is not None:  # one that fails: from the job itself
+                base = replace(checkpoint.state, photo=loaded.state.photo)
                 return _recovered(found, places, base, revision, n_steps)
         if n_steps or found.is_damaged:
             recovered = _recovered(found, places, loaded.state, loaded.revision, n_steps)
@@ -228,6 +228,15 @@ def _find_recovered(path: Path, loaded: LoadedJob, notices: list[str]) -> Recove
             what = f"A journal of which no step can be read ({n_steps or 'the number is lost'})"
             _put_aside(places, "unread", what, notices)
     return None
+
+
+def _whole_checkpoint(places: Places) -> LoadedJob | None:
+    """The checkpoint; None if any part of it is damaged: what lies before it is better then."""
+    try:
+        loaded = load_job(places.checkpoint)
+    except LatherError:
+        return None
+    return None if loaded.archive.damaged else loaded
 
 
 def _put_aside(places: Places, ending: str, what: str, notices: list[str]) -> None:

@@ -26,6 +26,7 @@ from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
 from lather.files.places import all_apart, apart_root, beside
 from lather.settings.store import Settings
+from tests.files.test_job_file import edited, rewritten
 from tests.support import Answers, Case, apply_edit, painted_state, photo_in
 
 STEPS = [("paint", 2), ("mask", 1), ("paint mask", 1), ("strength", 4), ("undo", 0), ("paint", 1)]
@@ -196,6 +197,23 @@ class RecoveryTest(KeepingCase):
         self.open()
         self.assertIn("put aside", self.said[-1])
         self.assertTrue(self.path.with_name(".a.lather.journal.other").exists())
+
+
+class DamagedCheckpointTest(KeepingCase):
+    def test_a_checkpoint_with_a_damaged_part_is_gone_by(self) -> None:
+        """It would open, without its findings: the job and the whole journal are better."""
+        self.open()
+        worked = self.work([*STEPS, ("survey", 3)])
+        self.bench.keeper.idle(1e9, 1e-9)
+        checkpoint = beside(self.path).checkpoint
+        self.assertTrue(checkpoint.exists())
+        self.end_process()
+        bad = rewritten(checkpoint, self.folder / "bad",
+                        job_json=edited(lambda job: job["findings"].update(items=7)))  # fmt: skip
+        bad.replace(checkpoint)
+        self.answers.answers["recovery"] = "recovered"
+        self.open()
+        self.assertEqual(digest(self.bench.state), worked)
 
 
 class PartlyReplayedTest(KeepingCase):

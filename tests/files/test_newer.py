@@ -26,6 +26,7 @@ from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
 from lather.files.journal import Journal, read_journal
 from lather.render.compositor import render
+from lather.tools.surveying import Surveyed, with_survey
 from tests.files.test_job_file import edited, rewritten
 from tests.support import Case, Rect, apply_edit, painted_state, photo_in, random_tile, surveyed
 
@@ -268,6 +269,21 @@ class UnknownKindsTest(Case):
     def test_a_higher_format_is_refused_as_such(self) -> None:
         with self.assertRaisesRegex(NewerError, "made by a newer Lather .format 4.*update Lather"):
             self.opened(lambda job: job.update(version=4))
+
+    def test_a_survey_keeps_what_it_does_not_understand(self) -> None:
+        def change(job) -> None:
+            job["findings"]["items"][0].update(kind="birthmark", state="postponed")
+            job["findings"]["mood"] = 1
+            job["regions"]["mood"] = 2
+            job["planes"]["region.beard"] = job["planes"]["region.skin"]
+
+        state = self.opened(change).state
+        new = Surveyed(0.2, tuple(surveyed(2).items), (), Regions(0.1, {}))
+        again = self.saved_again(with_survey(state, new))
+        kinds = [(item["kind"], item["state"]) for item in again["findings"]["items"]]
+        self.assertIn(("birthmark", "postponed"), kinds)
+        self.assertEqual((again["findings"]["mood"], again["regions"]["mood"]), (1, 2))
+        self.assertIn("region.beard", again["planes"])
 
     def test_lookups_know_what_is_not_known(self) -> None:
         self.assertIs(Kind("birthmark"), Kind("birthmark"))

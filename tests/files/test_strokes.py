@@ -18,6 +18,7 @@ from lather.files import jobwriter
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
 from lather.files.journal import Journal, read_journal
+from lather.files.strokes import PackedNumbers, packed_readings, stroke_entry, strokes_from
 from lather.render.compositor import render
 from tests.files.test_job_file import DATA, edited, rewritten
 from tests.support import Case, finding, painted_state, photo_in
@@ -128,6 +129,26 @@ class EarlierFormatsTest(Case):
         expected = read_photo(DATA / "journal-v1.png").samples
         self.assert_close(flatten(steps[-1].state, 16).astype(int), expected.astype(int), 1)
         self.assertEqual(len(steps[-1].state.active.strokes), 3)
+
+
+    def test_seven_numbers_and_a_brush_with_one_field_more(self) -> None:
+        """A newer Lather of format 2 may have written them: they are kept."""
+        entry = {
+            "tool": "erase", "brush": {"size_px": 12, "bristles": 7}, "rect": [0, 0, 1, 1],
+            "samples": [[5, 1, 2, 0.5, 0, 0, 90], [6, 1, 2, 0.5, 0, 0, 91]],
+            "colour": None, "source": None, "mode": "all",
+        }  # fmt: skip
+        (record,) = strokes_from([entry], PackedNumbers(b""))
+        self.assertEqual(record.more_columns, ("column 6",))
+        self.assertEqual(record.readings[:, [0, 6]].tolist(), [[0, 90], [1, 91]])
+        again = stroke_entry(record)
+        self.assertEqual(again["brush"]["bristles"], 7)
+        self.assertEqual(again["brush"]["size_px"], 12.0)
+        numbers = PackedNumbers(bytes(packed_readings(record)))
+        (same,) = strokes_from(json.loads(json.dumps([again])), numbers)
+        self.assert_equal_arrays(same.readings, record.readings)
+        with self.assertRaisesRegex(ValueError, "fewer readings"):
+            numbers.take(1)
 
 
 class DamagedPartsTest(Case):
