@@ -22,6 +22,7 @@ from lather.document.layers import (
     PhotoLayer,
     PixelLayer,
     Stage,
+    UnknownLayer,
     new_id,
     with_new_ids,
 )
@@ -64,6 +65,7 @@ def set_strength(state: JobState, layer_id: int, strength: float) -> JobState:
 
 def set_mode(state: JobState, layer_id: int, mode: BlendMode) -> JobState:
     _refuse_photo(state.layer(layer_id), "take a blend mode")
+    _refuse_unknown(state.layer(layer_id))
     return update_layer(state, layer_id, mode=mode)
 
 
@@ -95,6 +97,7 @@ def insert_on_top(state: JobState, layer: Layer) -> JobState:
 def duplicate(state: JobState, layer_id: int) -> JobState:
     layer = state.layer(layer_id)
     _refuse_photo(layer, "be duplicated")
+    _refuse_unknown(*walk((layer,)))
     copy = replace(with_new_ids(layer), name=_free_name(state, f"{layer.name} copy"))
     layers = inserted_above(state.layers, _open_place(state, layer_id), copy)
     return replace(state, layers=layers, active_id=copy.id)
@@ -178,6 +181,7 @@ def lower_layer(state: JobState, layer_id: int) -> JobState:
 def add_mask(state: JobState, layer_id: int, *, hide_all: bool = False) -> JobState:
     layer = state.layer(layer_id)
     _refuse_photo(layer, "take a mask")
+    _refuse_unknown(layer)
     if layer.mask is not None:
         raise EditError(f"'{layer.name}' already has a mask", advice="paint on it or remove it")
     mask = Mask(tiles=BLACK_MASK if hide_all else WHITE_MASK)
@@ -298,6 +302,14 @@ def _refuse_photo(layer: Layer, what: str) -> None:
         raise EditError(
             f"The photo cannot {what}", "it is never changed", "work on a layer above it"
         )
+
+
+def _refuse_unknown(*layers: Layer) -> None:
+    for inner in layers:
+        if isinstance(inner, UnknownLayer):
+            raise EditError(
+                f"'{inner.name}' stays as it is", "it was made by a newer Lather", "update Lather"
+            )
 
 
 def _refuse_in_locked_group(state: JobState, layer_id: int) -> None:

@@ -23,7 +23,15 @@ from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.bounds import DEEPEST_GROUPS, MOST_LAYERS
 from lather.document.job import JobState, new_state
-from lather.document.layers import GroupLayer, Layer, Mask, PhotoLayer, PixelLayer, new_id
+from lather.document.layers import (
+    GroupLayer,
+    Layer,
+    Mask,
+    PhotoLayer,
+    PixelLayer,
+    UnknownLayer,
+    new_id,
+)
 from lather.document.photo import Photo
 from lather.document.tiles import NO_PIXELS, TILE_PX, Key, Tiles
 from lather.document.tree import Layers, walk
@@ -51,6 +59,9 @@ def not_carried(state: JobState) -> list[str]:
     """What OpenRaster loses of a job, a sentence each."""
     losses = []
     for layer in walk(state.layers):
+        if isinstance(layer, UnknownLayer):
+            losses.append(f"'{layer.name}': made by a newer Lather, it stays in the job file.")
+            continue
         if layer.mode in _NOT_CARRIED:
             losses.append(f"'{layer.name}': mode {layer.mode.value} becomes normal.")
         if isinstance(layer, GroupLayer):
@@ -155,6 +166,8 @@ class _Writer:
                 self._cancel.check()
             self._progress(self._n_done / self._n_layers, f"writing {layer.name}")
             self._n_done += 1
+            if isinstance(layer, UnknownLayer):
+                continue
             masks = [*around, *([layer.mask] if layer.mask and layer.mask.enabled else [])]
             if isinstance(layer, GroupLayer):
                 self.stack(element, layer.children, masks)

@@ -12,7 +12,7 @@ from lather.actions.workbench import Workbench
 from lather.core.blend.modes import BlendMode
 from lather.document import edits
 from lather.document.job import JobState
-from lather.document.layers import GroupLayer, Layer, PhotoLayer
+from lather.document.layers import GroupLayer, Layer, PhotoLayer, UnknownLayer
 from lather.document.tree import Layers, siblings
 from lather.ui.layer_row import LayerRow
 from lather.ui.theme import GAP_1, GAP_2
@@ -89,7 +89,8 @@ class LayerPanel(Panel):
     def _refresh_active(self) -> None:
         job = self.bench.job
         active = job.state.active if job is not None else None
-        self.mode.setEnabled(active is not None and not isinstance(active, PhotoLayer))
+        fixed = active is None or isinstance(active, (PhotoLayer, UnknownLayer))
+        self.mode.setEnabled(not fixed)
         self.mode.blockSignals(True)
         self.mode.setCurrentText(active.mode.value if active is not None else "normal")
         self.mode.blockSignals(False)

@@ -10,6 +10,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lather.core.blend.modes import BlendMode
 from lather.core.survey.finding import Kind
 from lather.core.survey.region import Region
 from lather.document import areas, edits
@@ -21,11 +22,13 @@ from lather.document.layers import Stage, UnknownLayer
 from lather.document.planes import Regions, with_plane
 from lather.document.tiles import BLACK_MASK
 from lather.document.tree import walk
-from lather.errors import NewerError
+from lather.errors import EditError, NewerError
+from lather.files import openraster
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
 from lather.files.journal import Journal, read_journal
 from lather.render.compositor import render
+from lather.render.flatten import flatten
 from lather.tools.surveying import Surveyed, with_survey
 from tests.files.test_job_file import edited, rewritten
 from tests.support import Case, Rect, apply_edit, painted_state, photo_in, random_tile, surveyed
@@ -229,6 +232,16 @@ class UnknownKindsTest(Case):
             self.assertEqual(archive.read("notes.txt"), b"hello")
             for _, _, name in entry["tiles"]:
                 self.assertGreater(len(archive.read(name)), 60)
+        for edit in (edits.duplicate, edits.add_mask):
+            with self.assertRaisesRegex(EditError, "made by a newer Lather"):
+                edit(loaded.state, layer.id)
+        with self.assertRaisesRegex(EditError, "made by a newer Lather"):
+            edits.set_mode(loaded.state, layer.id, BlendMode.SCREEN)
+        merged = flatten(loaded.state, 16)
+        openraster.write_openraster(loaded.state, merged, self.folder / "a.ora")
+        self.assertEqual(len(openraster.read_openraster(self.folder / "a.ora").layers),
+                         len(loaded.state.layers) - 1)  # fmt: skip
+        self.assertIn("stays in the job file", " ".join(openraster.not_carried(loaded.state)))
         # Deleted, it takes along what only it refers to.
         self.saved_again(edits.delete(loaded.state, layer.id))
         with zipfile.ZipFile(self.folder / "again.lather") as archive:
