@@ -270,8 +270,10 @@ class Keeper:
         with replacing(aside) as temporary:
             shutil.copyfile(recovered.places.journal, temporary)
         lost = f"{recovered.n_lost} further ones" if recovered.n_lost else "what follows"
+        n_steps = recovered.n_steps
         self.troubled.emit(LatherError(
-            f"{recovered.n_steps} unsaved steps were recovered",
+            f"{n_steps} unsaved steps were recovered" if n_steps != 1
+            else "1 unsaved step was recovered",
             f"{lost} could not be read out of the journal",
             f"the whole of it is kept as '{aside}'",
         ))  # fmt: skip
@@ -352,7 +354,11 @@ class Keeper:
                     "make room; the job itself is unharmed",
                 ))  # fmt: skip
 
-        self._executor.post(lambda: spill.park(tiles), done)
+        def failed(error: Exception) -> None:
+            done(False)
+            raise error
+
+        self._executor.post(lambda: spill.park(tiles), done, failed=failed)
         return True
 
     def _settle_in(self, archive: Archive) -> None:

@@ -114,21 +114,16 @@ def open_unsaved(found: FoundJournal, places: Places, progress: Progress) -> Ope
     lock = Lock.acquire(places.lock, title)
     try:
         progress(0.1, "reading what was left")
-        worked_s, archive = 0.0, None
-        revision = read_revision(places.checkpoint)
-        loaded = _whole_checkpoint(places) if revision in found.revisions else None
-        if loaded is not None:
-            base, archive, worked_s = loaded.state, loaded.archive, loaded.worked_s
-        else:
-            base, revision = _first_state(found), next(iter(found.revisions))
-        assert revision is not None
+        base, revision, loaded = _beginning(found, places)
         recovered = _recovered(found, places, base, revision, found.n_steps)
     except BaseException:
         lock.release()
         raise
     job = Job(base)
-    job.ledger.worked_s = worked_s
-    return Opened(job, [], lock, archive, recovered)
+    if loaded is None:
+        return Opened(job, [], lock, None, recovered)
+    job.ledger.worked_s = loaded.worked_s
+    return Opened(job, loaded.notices, lock, loaded.archive, recovered)
 
 
 def open_copy(path: Path, progress: Progress) -> Opened:
@@ -217,8 +212,8 @@ def _find_recovered(path: Path, loaded: LoadedJob, notices: list[str]) -> Recove
         n_steps = found.n_steps_since(loaded.revision)
         revision = read_revision(places.checkpoint)
         if revision is not None and found.revisions.get(revision, -1) > found.n_steps - n_steps:
-            checkpoint = _whole_checkpoint(places)
-            if checkpoint is not None:  # one that fails: from the job itself
+            checkpoint = _checkpoint(places)
+            if checkpoint is not None and not checkpoint.archive.damaged:
                 base = replace(checkpoint.state, photo=loaded.state.photo)
                 return _recovered(found, places, base, revision, n_steps)
         if n_steps or found.is_damaged:
@@ -230,19 +225,40 @@ def _find_recovered(path: Path, loaded: LoadedJob, notices: list[str]) -> Recove
     return None
 
 
-def _whole_checkpoint(places: Places) -> LoadedJob | None:
-    """The checkpoint; None if any part of it is damaged: what lies before it is better then."""
+def _beginning(
+    found: FoundJournal, places: Places
+) -> tuple[JobState, str, LoadedJob | None]:
+    """What to replay work without a job file from: a state, its revision, its checkpoint.
+
+    The first state is better than a checkpoint of which a part is damaged, if it is there.
+    """
+    revision = read_revision(places.checkpoint)
+    loaded = _checkpoint(places) if revision in found.revisions else None
+    if loaded is None or loaded.archive.damaged:
+        try:
+            return _first_state(found), next(iter(found.revisions)), None
+        except LatherError:
+            if loaded is None:
+                raise
+    return loaded.state, loaded.revision, loaded
+
+
+def _checkpoint(places: Places) -> LoadedJob | None:
+    """The checkpoint as far as it can be read; None if it cannot."""
     try:
-        loaded = load_job(places.checkpoint)
+        return load_job(places.checkpoint)
     except LatherError:
         return None
-    return None if loaded.archive.damaged else loaded
 
 
 def _put_aside(places: Places, ending: str, what: str, notices: list[str]) -> None:
     aside = places.aside(ending)
-    places.journal.replace(aside)
-    notices.append(f"{what} was put aside as '{aside.name}'.")
+    try:
+        places.journal.replace(aside)
+    except OSError as error:
+        notices.append(f"{what} could not be put aside ({error.strerror}).")
+    else:
+        notices.append(f"{what} was put aside as '{aside.name}'.")
 
 
 def _places_of(path: Path) -> Iterator[Places]:

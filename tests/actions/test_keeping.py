@@ -216,6 +216,34 @@ class DamagedCheckpointTest(KeepingCase):
         self.assertEqual(digest(self.bench.state), worked)
 
 
+class DamagedUntitledTest(KeepingCase):
+    def test_work_without_a_file_begins_with_the_photo_or_else_with_what_is_left(self) -> None:
+        for photo_is_there in (True, False):
+            with self.subTest(photo_is_there=photo_is_there):
+                self.open(self.photo.path)
+                apply_edit(self.bench.open_job, "add", 0)
+                worked = self.work([("survey", 3), ("paint", 1)])
+                with mock.patch("lather.actions.keeping.UNTITLED_FIRST_S", 0.0):
+                    self.bench.keeper.idle(1e9, 1e-9)
+                (places,) = all_apart()
+                self.end_process()
+                spoil = edited(lambda job: job["findings"].update(items=7))
+                bad = rewritten(places.checkpoint, self.folder / "bad", job_json=spoil)
+                bad.replace(places.checkpoint)
+                if not photo_is_there:
+                    self.photo.path.unlink()
+                ((found, left),) = unsaved_work()
+                opened = open_unsaved(found, left, no_progress)
+                opened.release()
+                state = opened.recovered.state
+                if photo_is_there:
+                    self.assertEqual(digest(state), worked)
+                else:
+                    self.assertIn("the findings", opened.notices[0])
+                    self.assertEqual(len(state.active.strokes), 1)
+                shutil.rmtree(apart_root())
+
+
 class PartlyReplayedTest(KeepingCase):
     """A journal of which a step does not fit: what came before is there, the rest is kept."""
 
