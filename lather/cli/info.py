@@ -27,8 +27,9 @@ def run(options: argparse.Namespace) -> int:
 
 def describe(job: Any) -> dict[str, Any]:
     """The facts of a job, ready for JSON. Layers bottom to top, groups before their layers."""
-    from lather.document.layers import PixelLayer
+    from lather.document.layers import PixelLayer, UnknownLayer
     from lather.document.tree import walk
+    from lather.files.description import KINDS
 
     state = job.state
     return {
@@ -47,7 +48,7 @@ def describe(job: Any) -> dict[str, Any]:
             {
                 "id": layer.id,
                 "name": layer.name,
-                "kind": type(layer).__name__.removesuffix("Layer").lower(),
+                "kind": layer.kind if isinstance(layer, UnknownLayer) else KINDS[type(layer)],
                 "stage": layer.stage.value,
                 "visible": layer.visible,
                 "strength": layer.strength,

@@ -9,8 +9,12 @@ import sys
 from pathlib import Path
 
 from lather.cli.main import VERBS, main
+from lather.document import edits
+from lather.document.job import new_state
+from lather.files.jobwriter import save_job
 from lather.files.photos import read_photo
-from tests.support import DEMO, Case
+from tests.files.test_job_file import edited, rewritten
+from tests.support import DEMO, Case, photo_in
 
 ROOT = Path(__file__).parents[2]
 
@@ -43,6 +47,24 @@ class CommandLineTest(Case):
         self.assertEqual(facts["layers"][1]["strokes"], 34)
         status, out, _ = call("info", DEMO / "portrait2.jpg")
         self.assertIn("1600 x 2000", out)
+
+    def test_what_is_left_out_of_a_job_is_said(self) -> None:
+        """A layer of a newer Lather, strokes that are damaged: the picture comes all the same."""
+        def change(job) -> None:
+            job["layers"].append({**job["layers"][1], "id": 99, "kind": "glow", "name": "Glow"})
+            job["brief"]["style"] = 7
+
+        state = edits.add_pixel_layer(new_state(photo_in(self.folder)))
+        save_job(state, self.folder / "a.lather")
+        job = rewritten(self.folder / "a.lather", self.folder / "b.lather",
+                        job_json=edited(change))  # fmt: skip
+        status, out, err = call("info", job, "--json")
+        self.assertEqual((status, json.loads(out)["layers"][-1]["kind"]), (0, "glow"))
+        self.assertIn("the layer 'Glow', which is not shown", err)
+        self.assertIn("1 part of it cannot be read", err)
+        status, _, err = call("render", job, self.folder / "out.png")
+        self.assertEqual(status, 0)
+        self.assertIn("Update Lather", err)
 
     def test_render_job_and_photo(self) -> None:
         out = self.folder / "out.tif"
