@@ -10,6 +10,8 @@ from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
 from lather.document.job import JobState
+from lather.document.layers import UnknownLayer
+from lather.document.tree import walk
 from lather.errors import UsageError
 from lather.files.delivery import Delivery, SizeBy
 
@@ -40,7 +42,11 @@ def deliver_to(bench: Workbench, orders: Sequence[Order]) -> None:
 
     def done(nothing: None) -> None:  # noqa: ARG001
         names = ", ".join(path.name for path, _ in orders)
-        bench.say(f"Delivered to {orders[0][0].parent}: {names}")
+        said = f"Delivered to {orders[0][0].parent}: {names}"
+        without = [f"'{x.name}'" for x in walk(state.layers) if isinstance(x, UnknownLayer)]
+        if without:
+            said += f", without {', '.join(without)} of a newer Lather."
+        bench.say(said, error=bool(without))
 
     bench.run_task(
         "Delivering",
