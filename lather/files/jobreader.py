@@ -60,8 +60,8 @@ MOST_STROKES_BYTES = 64 * 2**20  # of one member without the readings
 MOST_EARLY_STROKES_BYTES = 256 * 2**20  # before format 3, readings included
 MOST_READINGS_BYTES = 256 * 2**20
 MOST_ATTACHMENT_BYTES = 2**30
-REPEATS_BORDERS = 3  # the first version whose reduced layers reach the picture's border
 MOST_PHOTO_BYTES = 4 * 2**30
+REPEATS_BORDERS = 3  # the first version whose reduced layers reach the picture's border
 _JOB_KEYS = {
     "format", "version", "revision", "application", "photo", "brief", "worked_s",
     "active_layer", "layers", "findings", "planes", "regions",
@@ -199,7 +199,9 @@ class JobReader:
                 names[key] = name
             else:
                 self._archive.damaged.add(str(name))
-        small = self._small(entry.get("small"), empty.channels, names)
+        # Its tiles lie by number: with one left out, the numbers are those of others.
+        whole = len(names) == len(entry["tiles"])
+        small = self._small(entry.get("small"), empty.channels, names) if whole else None
         picture = Rect(0, 0, *self.size)
         stored: dict[Key, StoredTile] = {}
         for key, name in names.items():

@@ -190,6 +190,26 @@ class DamagedPartsTest(Case):
                 self.assertTrue(loaded.state.layers[2].tiles)
                 self.assertIn("cannot be read", loaded.notices[0])
 
+    def test_a_tile_that_is_left_out_moves_no_other_one(self) -> None:
+        """Also in the reduced pictures, in which tiles lie by their number."""
+        photo = photo_in(self.folder, width=800, height=600)
+        state = edits.add_pixel_layer(painted_state(photo, 0))
+        flat = {}
+        for number, key in enumerate(sorted(photo.rect.cells(256))):
+            flat[key] = np.full((256, 256, 4), 5000 * (number + 1), np.uint16)
+            flat[key][..., 3] = 65535
+        tiles = state.active.tiles.with_tiles(flat)
+        state = edits.set_pixels(state, state.active_id, tiles)
+        save_job(state, self.folder / "a.lather")
+        bad = rewritten(self.folder / "a.lather", self.folder / "b.lather", job_json=edited(
+            lambda job: job["layers"][1]["tiles"][1].__setitem__(2, "nowhere.png")))
+        loaded = load_job(bad).state.active.tiles
+        self.assertEqual(set(loaded.tiles), set(flat) - {(0, 1)})
+        for key in loaded.tiles:
+            for level in (2, 3, 0):
+                self.assertEqual(int(loaded.mip(key, level, photo.rect)[0, 0, 0]),
+                                 int(flat[key][0, 0, 0]), (key, level))  # fmt: skip
+
     def test_findings_brief_and_planes_that_cannot_be_read(self) -> None:
         for change in (
             lambda job: job["findings"].update(items=7),
