@@ -283,13 +283,13 @@ def _recovered(
     """Replay the journal; what only old steps hold goes to disk at once."""
     history, spill = History(), Spill(spill_folder())
     history.park = spill.park_now
-    state, steps = base, []
-    for step in found.steps(revision, base):
-        history.record(Step(step.name, state, step.state, step.gesture))
-        state = step.state
-        steps.append(replace(step, state=base))  # what a step held is the history's business
-    replayed = found.replayed(revision, steps)
-    last_name = steps[-1].name if steps else found.last_name
+    state, n_replayed, last = base, 0, None
+    for last in found.steps(revision, base):
+        history.record(Step(last.name, state, last.state, last.gesture))
+        state = last.state
+        n_replayed += 1
+    replayed = found.replayed(revision, n_replayed, last)
+    last_name = found.last_name if last is None else last.name
     return Recovered(
         found, places, base, revision, state, history, replayed, n_steps - replayed.n_lost,
         last_name,

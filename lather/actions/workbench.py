@@ -208,8 +208,7 @@ class Workbench:
 
     def take_merged(self, name: str, merged: Merged, said: str = "") -> None:
         """Make the outcome of work aside a step; say `said`, and what could not be merged."""
-        self.open_job.change(name, merged.state)
-        self._leave_missing_mask()
+        self.change(name, lambda _: merged.state)
         if merged.left_out:
             left = "; ".join(merged.left_out)
             self.say(f"{said} Left out of '{name}': {left}.".lstrip(), error=True)

@@ -9,7 +9,7 @@ from typing import Any
 from lather.core.open_enum import OpenEnum
 from lather.core.survey.finding import Kind
 
-LEAST_KNOWN_STRENGTH = 0.4  # of softening whose kind is not known
+UNKNOWN_WEAK_STRENGTH = 0.4  # of softening whose kind is not known
 
 
 class Weak(OpenEnum):
@@ -36,7 +36,7 @@ class Style(OpenEnum):
 
     def strength(self, weak: Weak) -> float:
         """0-1: how far what is softened is taken back."""
-        return self._means.strengths.get(weak, LEAST_KNOWN_STRENGTH)
+        return self._means.strengths.get(weak, UNKNOWN_WEAK_STRENGTH)
 
     @property
     def _means(self) -> _Means:

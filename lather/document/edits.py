@@ -34,8 +34,8 @@ from lather.document.tree import (
     inserted_above,
     parent_of,
     path_to,
+    place_of,
     replaced,
-    siblings,
     walk,
 )
 from lather.errors import EditError
@@ -107,8 +107,7 @@ def delete(state: JobState, layer_id: int) -> JobState:
     layer = state.layer(layer_id)
     _refuse_photo(layer, "be deleted")
     refuse_unless_changeable(state, layer_id)
-    among = siblings(state.layers, layer_id)
-    index = next(i for i, sibling in enumerate(among) if sibling.id == layer_id)
+    among, index = place_of(state.layers, layer_id)
     parent = parent_of(state.layers, layer_id)
     rest = among[:index] + among[index + 1 :]
     if rest:
@@ -278,8 +277,8 @@ def mask_paintable(state: JobState, layer_id: int) -> Mask:
 def _shift(state: JobState, layer_id: int, step: int) -> JobState:
     _refuse_photo(state.layer(layer_id), "be moved")
     _refuse_in_locked_group(state, layer_id)
-    among = list(siblings(state.layers, layer_id))
-    index = next(i for i, sibling in enumerate(among) if sibling.id == layer_id)
+    place = place_of(state.layers, layer_id)
+    among, index = list(place[0]), place[1]
     target = index + step
     if not 0 <= target < len(among) or isinstance(among[target], PhotoLayer):
         return state

@@ -144,18 +144,20 @@ class _Ids:
         self._last = 0
 
     def new(self) -> int:
+        """A layer id that this process has not used."""
         with self._lock:
             self._last += 1
             return self._last
 
     def reserve(self, used: int) -> None:
+        """Keep `new` clear of ids up to one that was read from a file."""
         with self._lock:
             self._last = max(self._last, used)
 
 
 _ids = _Ids()
-new_id = _ids.new  # a layer id that this process has not used
-reserve_ids = _ids.reserve  # keeps `new_id` clear of ids up to one read from a job file
+new_id = _ids.new
+reserve_ids = _ids.reserve
 
 
 def with_new_ids(layer: AnyLayer) -> AnyLayer:

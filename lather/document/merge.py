@@ -26,7 +26,7 @@ from lather.document.layers import GroupLayer, Layer, Mask, PixelLayer
 from lather.document.planes import Regions
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Key, Tile, Tiles
-from lather.document.tree import Layers, find, inserted_above, parent_of, replaced, siblings, walk
+from lather.document.tree import Layers, find, inserted_above, parent_of, place_of, replaced, walk
 
 Clash = Mapping[Key, NDArray[np.bool_]]  # (256, 256) by tile: changed by both
 T = TypeVar("T")
@@ -332,8 +332,7 @@ def _put_back(tiles: Tiles, here: Tiles, rects: Iterable[Rect]) -> Tiles:
 
 def _inserted(layers: Layers, model: Layers, layer: Layer) -> Layers:
     """`layers` with a new one where it lies in `model`, as far as its neighbours are there."""
-    among = siblings(model, layer.id)
-    index = next(n for n, other in enumerate(among) if other.id == layer.id)
+    among, index = place_of(model, layer.id)
     for below in reversed(among[:index]):
         if find(layers, below.id) is not None:
             return inserted_above(layers, below.id, layer)

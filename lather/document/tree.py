@@ -48,6 +48,12 @@ def siblings(layers: Layers, layer_id: int) -> Layers:
     return parent.children if parent else layers
 
 
+def place_of(layers: Layers, layer_id: int) -> tuple[Layers, int]:
+    """The layers among which a layer lies, and its place among them; it must be there."""
+    among = siblings(layers, layer_id)
+    return among, next(n for n, layer in enumerate(among) if layer.id == layer_id)
+
+
 def replaced(layers: Layers, layer_id: int, by: Layers) -> Layers:
     """The tree with one layer replaced by others (none: removed)."""
     result: list[Layer] = []
@@ -64,8 +70,7 @@ def replaced(layers: Layers, layer_id: int, by: Layers) -> Layers:
 def above(layers: Layers, layer_id: int) -> Iterator[Layer]:
     """All layers that lie above one, in its group and in those around it."""
     for layer in path_to(layers, layer_id):
-        among = siblings(layers, layer.id)
-        index = next(n for n, other in enumerate(among) if other.id == layer.id)
+        among, index = place_of(layers, layer.id)
         yield from walk(among[index + 1 :])
 
 

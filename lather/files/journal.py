@@ -13,7 +13,7 @@ import os
 import struct
 import threading
 import zlib
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -224,12 +224,12 @@ class FoundJournal:
                     return
                 yield Recorded(_name(entry), state, entry.get("gesture"), end_bytes)
 
-    def replayed(self, revision: str, steps: Sequence[Recorded]) -> Replayed:
-        """What `steps` says of the journal, if it gave these since `revision`."""
-        n_steps = self.revisions[revision] + len(steps)
+    def replayed(self, revision: str, n_since: int, last: Recorded | None) -> Replayed:
+        """How far that is, if `steps` gave so many since `revision`, the last of them `last`."""
+        n_steps = self.revisions[revision] + n_since
         if n_steps == self.n_steps:
             return Replayed(n_steps, self.whole_bytes, 0)
-        end_bytes = steps[-1].end_bytes if steps else self.revision_bytes[revision]
+        end_bytes = self.revision_bytes[revision] if last is None else last.end_bytes
         return Replayed(n_steps, end_bytes, self.n_steps - n_steps)
 
 

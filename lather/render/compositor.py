@@ -9,11 +9,11 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from lather.core.arrays import FULL, FloatImage, MaskPixels
+from lather.core.arrays import FULL, FloatImage, MaskPixels, Plane
 from lather.core.blend.composite import composite, mix
 from lather.core.rect import Rect
 from lather.document.job import JobState
-from lather.document.layers import GroupLayer, Layer, PhotoLayer, PixelLayer
+from lather.document.layers import GroupLayer, Layer, Mask, PhotoLayer, PixelLayer
 from lather.document.photo import Photo
 from lather.document.tiles import DEEPEST_LEVEL, TILE_PX, Key, Tiles
 from lather.document.tree import Layers, top_level_index
@@ -63,9 +63,14 @@ def render_mask(layer: Layer, picture: Rect, rect: Rect, level: int = 0) -> Floa
     """
     out = np.ones((rect.height, rect.width, 4), dtype=np.float32)
     if layer.mask is not None:
-        samples = read_level(layer.mask.tiles, picture, rect, level).astype(np.float32) / FULL
-        out[..., :3] = (1 - samples if layer.mask.inverted else samples)[..., None]
+        out[..., :3] = mask_shares(layer.mask, picture, rect, level)[..., None]
     return out
+
+
+def mask_shares(mask: Mask, picture: Rect, rect: Rect, level: int) -> Plane:
+    """(h, w) 0-1: where a mask lets its layer show, whether it counts or not."""
+    samples = read_level(mask.tiles, picture, rect, level).astype(np.float32) / np.float32(FULL)
+    return 1 - samples if mask.inverted else samples
 
 
 def _add_layer(layer: Layer, photo: Photo, out: FloatImage, rect: Rect, level: int) -> None:

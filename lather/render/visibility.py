@@ -7,16 +7,16 @@ from __future__ import annotations
 
 import numpy as np
 
-from lather.core.arrays import FULL, Plane
+from lather.core.arrays import Plane
 from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
 from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, PixelLayer
 from lather.document.photo import Photo
 from lather.document.tiles import DEEPEST_LEVEL
-from lather.document.tree import path_to, siblings
+from lather.document.tree import path_to, place_of
 from lather.errors import UnseenError
-from lather.render.compositor import read_level, render_layers, transparent
+from lather.render.compositor import mask_shares, render_layers, transparent
 
 LEAST_SHOWN = 0.01  # of a change, so that it is seen at all
 LOOKED_AT_PX = 256  # long side of a place on the level that is looked at
@@ -47,8 +47,7 @@ def refuse_unless_seen(
             f"the mask of '{layer.name}' hides it", "paint on the mask, or switch it off"
         )
     for layer in path:
-        among = siblings(state.layers, layer.id)
-        index = next(n for n, other in enumerate(among) if other.id == layer.id)
+        among, index = place_of(state.layers, layer.id)
         for other in among[index + 1 :]:
             covered = _covered(other, state.photo, place, level)
             _take(shown, None if covered is None else 1 - covered)
@@ -61,9 +60,7 @@ def shown_by_mask(layer: Layer, picture: Rect, rect: Rect, level: int) -> Plane 
     """(h, w) 0-1: where a layer's mask lets it show; None where it lets all through."""
     if layer.mask is None or not layer.mask.enabled:
         return None
-    stored = read_level(layer.mask.tiles, picture, rect, level)
-    samples = stored.astype(np.float32) / np.float32(FULL)
-    return 1 - samples if layer.mask.inverted else samples
+    return mask_shares(layer.mask, picture, rect, level)
 
 
 def _covered(layer: Layer, photo: Photo, rect: Rect, level: int) -> Plane | None:

@@ -233,8 +233,9 @@ class MaskWork(Work):
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:  # noqa: ARG002
         if self._live.rect.empty:
             return None
-        tiles, layer_id = self._live.laid_on(self._mask.tiles), self._state.active_id
+        layer_id = self._state.active_id
         refuse_unless_seen(self._state, layer_id, self._live.rect, own_mask=False)
+        tiles = self._live.laid_on(self._mask.tiles)
 
         def apply(now: JobState) -> JobState:
             layer = find(now.layers, layer_id)

@@ -37,7 +37,7 @@ def composite(
     mask : (H, W) uint16 or None; where the source shows.
     mask_inverted : the mask hides instead of shows.
     """
-    kind = _MASK_NONE if mask is None else _MASK_INVERTED if mask_inverted else _MASK_PLAIN
+    kind = _mask_kind(mask, mask_inverted)
     scale = np.float32(1.0 if source.dtype == np.float32 else 1.0 / FULL)
     plane = NO_MASK if mask is None else mask
     composite_kernel(backdrop, source, scale, plane, kind, np.float32(strength), mode.code)
@@ -56,8 +56,12 @@ def mix(
     Mixed premultiplied, so that it holds on transparency too: the same picture twice is that
     picture, whatever the strength. Parameters as for `composite`; both (H, W, 4) float32.
     """
-    kind = _MASK_NONE if mask is None else _MASK_INVERTED if mask_inverted else _MASK_PLAIN
+    kind = _mask_kind(mask, mask_inverted)
     mix_kernel(backdrop, other, NO_MASK if mask is None else mask, kind, np.float32(strength))
+
+
+def _mask_kind(mask: MaskPixels | None, inverted: bool) -> int:
+    return _MASK_NONE if mask is None else _MASK_INVERTED if inverted else _MASK_PLAIN
 
 
 def _composite_reference(
