@@ -6,6 +6,8 @@ sentence. Every other exception is a bug and is logged and reported as one.
 
 from __future__ import annotations
 
+from typing import Self
+
 
 class LatherError(Exception):
     """Something went wrong that the user can act on.
@@ -22,6 +24,10 @@ class LatherError(Exception):
         self.why = why
         self.advice = advice
         super().__init__(self.sentence())
+
+    def advising(self, advice: str) -> Self:
+        """The same error with what to do about it where the person is."""
+        return type(self)(self.what, self.why, advice)
 
     def sentence(self) -> str:
         """The whole message in one line: what: why; advice."""

@@ -20,6 +20,9 @@ class Asker(Protocol):
 
     def path_to_save(self, suggested: Path) -> Path | None: ...
 
+    def replace(self, path: Path) -> bool:
+        """Whether a file that is there may be replaced."""
+
     def orders(self, job: Job) -> Sequence[tuple[Path, Delivery]] | None:
         """Which pictures to deliver, and where to."""
 

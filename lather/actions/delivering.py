@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
+from lather.actions.saving import may_replace
 from lather.actions.table import Action, has_job
 from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
@@ -13,7 +14,9 @@ from lather.document.job import JobState
 from lather.document.layers import UnknownLayer
 from lather.document.tree import walk
 from lather.errors import UsageError
+from lather.files import endings
 from lather.files.delivery import Delivery, SizeBy
+from lather.files.outputs import Form, Output, check_outputs, with_ending
 
 DELIVERY_CAUTION = (
     "Changing how a person looks needs their consent, for children their guardian's. Identity "
@@ -73,6 +76,8 @@ def write_pictures(
                 "two deliveries have that name",
                 "put {preset} or {width} into one of the name patterns",
             )
+    inputs = [state.photo.path] if state.photo.path is not None else []
+    check_outputs(inputs, [Output(path, Form.PICTURE) for path in paths])
     samples = flatten(state, 16, progress=progress, cancel=cancel)
     for number, (path, delivery) in enumerate(orders):
         cancel.check()
@@ -82,13 +87,16 @@ def write_pictures(
 
 def export_openraster(bench: Workbench) -> None:
     """All layers, for programs that read OpenRaster."""
-    from lather.files.openraster import SUFFIX, not_carried
+    from lather.files.openraster import not_carried
 
     state = bench.state
-    path = bench.ask.path_to_export(Path(f"{bench.open_job.title}{SUFFIX}"), not_carried(state))
+    suggested = Path(f"{bench.open_job.title}{endings.LAYERS}")
+    path = bench.ask.path_to_export(suggested, not_carried(state))
     if path is None:
         return
-    target = path.with_suffix(SUFFIX)
+    target = with_ending(path, endings.LAYERS)
+    if not may_replace(bench, target):
+        return
 
     def work(progress: Progress, cancel: CancelToken) -> Path:
         write_layers(state, target, progress, cancel)

@@ -55,7 +55,10 @@ def survey(bench: Workbench) -> None:
         if not isinstance(error, ScaleError):
             return False
         offer = Offer("Set the scale", lambda: start_measuring(bench))
-        bench.say(error.sentence(), error=True, offer=offer)
+        told = error.advising(
+            "set the scale: drag along something whose length you know, then survey again"
+        )
+        bench.say(told.sentence(), error=True, offer=offer)
         return True
 
     bench.run_edit("Surveying", work, done, retry=lambda: survey(bench), handled=not_measured)

@@ -11,6 +11,7 @@ from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
+from lather.actions.claiming import claim
 from lather.actions.recovery import Opened, Recovered
 from lather.core.work import CancelToken
 from lather.document.events import Signal
@@ -103,9 +104,12 @@ class Keeper:
         Raises
         ------
         InUseError : another process has that job open.
+        JobFileError : it is another job, with work that was never saved.
         """
         try:
-            return Lock.acquire(beside(path).lock, path.name)
+            if path == self.job.path and self._lock is not None:
+                return Lock.acquire(beside(path).lock, path.name)
+            return claim(path)
         except OSError:
             return None  # saving will say what is wrong with the folder
 

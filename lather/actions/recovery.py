@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
@@ -11,9 +12,11 @@ from lather.core.work import Progress
 from lather.document.history import History, Step
 from lather.document.job import Job, JobState, new_state
 from lather.errors import InUseError, JobFileError, LatherError
-from lather.files import openraster
+from lather.files import endings, openraster
 from lather.files.archive import Archive
-from lather.files.jobfile import SUFFIX, LoadedJob, load_job, read_revision
+from lather.files.backups import backups_of
+from lather.files.jobfile import LoadedJob, load_job, read_revision
+from lather.files.jobwriter import save_job
 from lather.files.journal import FoundJournal, Replayed, read_journal
 from lather.files.lock import Lock
 from lather.files.photos import read_photo
@@ -80,9 +83,9 @@ def open_path(
     path: Path, progress: Progress, *, photo_at: Path | None = None, locked: bool = False
 ) -> Opened:
     """A job from a photo or a job file. With `locked`, no other process may have it open."""
-    if path.suffix.lower() == SUFFIX:
+    if path.suffix.lower() == endings.JOB:
         return _open_job(path, progress, photo_at, locked)
-    if path.suffix.lower() == openraster.SUFFIX:
+    if path.suffix.lower() == endings.LAYERS:
         state = openraster.read_openraster(path, progress=progress)
         return Opened(Job(state), list(state.photo.notices))
     progress(0.1, "decoding the photo")
@@ -168,6 +171,7 @@ def unsaved_steps(path: Path) -> int:
 def _open_job(
     path: Path, progress: Progress, photo_at: Path | None, locked: bool
 ) -> Opened:
+    path = Path(os.path.realpath(path))  # a link's own folder has no say in where work is kept
     notices: list[str] = []
     lock: Lock | None = None
     if locked:
@@ -198,16 +202,14 @@ def _open_job(
 
 
 def _find_recovered(path: Path, loaded: LoadedJob, notices: list[str]) -> Recovered | None:
-    for places in _places_of(path):
-        found = _journal_at(places)
+    for places, found in journals_of(path):
         if found is None:
-            if places.journal.is_file():
-                _put_aside(places, "unread", "A journal that cannot be read here", notices)
+            _put_aside(places, "unread", "A journal that cannot be read here", notices)
             continue
         if found.n_steps == 0 and not found.is_damaged:
             continue
         if loaded.revision not in found.revisions:
-            _put_aside(places, "other", "A journal of another version of this job", notices)
+            _recover_beside(path, found, places, notices)
             continue
         n_steps = found.n_steps_since(loaded.revision)
         revision = read_revision(places.checkpoint)
@@ -223,6 +225,43 @@ def _find_recovered(path: Path, loaded: LoadedJob, notices: list[str]) -> Recove
             what = f"A journal of which no step can be read ({n_steps or 'the number is lost'})"
             _put_aside(places, "unread", what, notices)
     return None
+
+
+def _recover_beside(
+    path: Path, found: FoundJournal, places: Places, notices: list[str]
+) -> None:
+    """Work on a version of the job that was replaced: brought back as a job beside it."""
+    for other in (*backups_of(path), places.checkpoint):
+        revision = read_revision(other)
+        if revision is None or revision not in found.revisions:
+            continue
+        try:
+            loaded = load_job(other)
+            n_since = found.n_steps_since(revision)
+            recovered = _recovered(found, places, loaded.state, revision, n_since)
+            if recovered.leaves_rest or loaded.archive.damaged:
+                continue  # the journal says more than that: it is kept
+            copy = _free_name(path, "recovered")
+            save_job(recovered.state, copy, worked_s=loaded.worked_s)
+        except LatherError:
+            continue
+        places.journal.unlink(missing_ok=True)
+        places.checkpoint.unlink(missing_ok=True)
+        notices.append(
+            f"Unsaved work on an earlier version of this job was brought back as '{copy.name}': "
+            f"{found.n_steps} steps, the last one: {recovered.last_name}."
+        )
+        return
+    _put_aside(places, "other", "A journal of another version of this job", notices)
+
+
+def _free_name(path: Path, word: str) -> Path:
+    """A name beside a job's that is not taken: NAME.word.lather, NAME.word2.lather."""
+    number, free = 1, path.with_name(f"{path.stem}.{word}{path.suffix}")
+    while free.exists():
+        number += 1
+        free = path.with_name(f"{path.stem}.{word}{number}{path.suffix}")
+    return free
 
 
 def _beginning(
@@ -261,13 +300,17 @@ def _put_aside(places: Places, ending: str, what: str, notices: list[str]) -> No
         notices.append(f"{what} was put aside as '{aside.name}'.")
 
 
-def _places_of(path: Path) -> Iterator[Places]:
-    """Beside the job, and apart for jobs whose folder could not be written."""
-    yield beside(path)
+def journals_of(path: Path) -> Iterator[tuple[Places, FoundJournal | None]]:
+    """The journals of a job, None for what cannot be read.
+
+    Beside the job, and apart for jobs whose folder could not be written.
+    """
+    if beside(path).journal.is_file():
+        yield beside(path), _journal_at(beside(path))
     for places in all_apart():
         found = _journal_at(places)
         if found is not None and found.about.get("job") == str(path.resolve()):
-            yield places
+            yield places, found
 
 
 def _journal_at(places: Places) -> FoundJournal | None:

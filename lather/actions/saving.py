@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Callable
 from pathlib import Path
 
+from lather.actions.claiming import backups_to_keep
 from lather.actions.table import Action, has_job
 from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
 from lather.errors import LatherError
+from lather.files import endings
+from lather.files.outputs import same_file, with_ending
 from lather.files.places import apart_root
 
 
@@ -37,11 +41,22 @@ def save_as(bench: Workbench, then: Callable[[], None] | None = None) -> None:
     job = bench.open_job
     suggested = job.path or Path(f"{job.title}.lather")
     path = bench.ask.path_to_save(suggested)
-    if path is not None:
-        _save_to(bench, path.with_suffix(".lather"), then)
+    if path is None:
+        return
+    target = with_ending(path, endings.JOB)
+    if may_replace(bench, target, job.path):
+        _save_to(bench, target, then)
+
+
+def may_replace(bench: Workbench, path: Path, own: Path | None = None) -> bool:
+    """Ask before another file than one's own goes; by the name that is really written."""
+    if not path.exists() or (own is not None and same_file(path, own)):
+        return True
+    return bench.ask.replace(path)
 
 
 def _save_to(bench: Workbench, path: Path, then: Callable[[], None] | None) -> None:
+    path = Path(os.path.realpath(path))  # a link stays one
     job, keeper, state = bench.open_job, bench.keeper, bench.state
     assert keeper is not None
     if path.resolve().is_relative_to(apart_root().resolve()):
@@ -61,7 +76,7 @@ def _save_to(bench: Workbench, path: Path, then: Callable[[], None] | None) -> N
             path,
             worked_s=job.ledger.worked_s,
             link_photo=job.link_photo,
-            n_backups=bench.settings["backups_kept"],
+            n_backups=backups_to_keep(path, bench.settings["backups_kept"], job.revision),
             revision=revision,
             progress=progress,
             cancel=cancel,

@@ -7,9 +7,13 @@ import json
 import sys
 from pathlib import Path
 
+from lather.cli.text import write_text
 from lather.errors import UsageError
+from lather.files.outputs import Form
 from lather.paths import SOURCE_TREE
 
+READS: tuple[str, ...] = ()
+WRITES = {"json": Form.TEXT}
 HELP = "measure speed and memory as ratios to references of the same run"
 
 
@@ -40,10 +44,5 @@ def run(options: argparse.Namespace) -> int:
             f"choose from {', '.join(GROUPS)}",
         )
     rows = measure(options.names or list(GROUPS))
-    print(table(rows))
-    if options.json is not None:
-        from lather.files.atomic import replacing
-
-        with replacing(options.json) as temporary:
-            temporary.write_text(json.dumps(rows, indent=1), encoding="utf-8")
+    write_text(json.dumps(rows, indent=1), options.json, table(rows))
     return 0

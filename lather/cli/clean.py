@@ -5,23 +5,32 @@ from __future__ import annotations
 import argparse
 import math
 import sys
+from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from lather.cli.opening import opened_job
-from lather.cli.progress import report
-from lather.cli.survey import add_scale_argument, check_scale
+from lather.cli.progress import compiled_kernels, report
+from lather.cli.survey import add_scale_argument, check_scale, survey_of
 from lather.errors import EditError, UsageError
+from lather.files.outputs import Form
 
 if TYPE_CHECKING:
     from lather.core.survey.finding import Finding
     from lather.document.findings import Findings
+    from lather.document.job import JobState
+    from lather.document.photo import Photo
 
+READS = ("photo",)
+WRITES = {"out": Form.PICTURE, "job": Form.JOB}
 HELP = "survey a photo and mend what is found"
 KINDS = (
     "blemish", "blemish.red", "blemish.dark", "blemish.bright", "flake", "crease", "vein", "hair",
     "hair.skin",
 )  # fmt: skip
+
+
+Mark = tuple[float, float, float]  # x, y, radius in photo pixels
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -40,26 +49,40 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    from lather.actions.delivering import write_pictures
-    from lather.core.kernels import prepare_kernels
-    from lather.core.work import CancelToken
-    from lather.document import edits
-    from lather.document.findings import FindingState
-    from lather.files.delivery import WRITABLE, Delivery, check_writable
-    from lather.files.jobwriter import save_job
-    from lather.tools.clean import mend_findings
-    from lather.tools.surveying import survey_photo, surveyed, with_survey
+    from lather.actions.claiming import claimed
+    from lather.files.delivery import check_writable
+    from lather.files.endings import WRITABLE_BITS
 
     check_scale(options.mm_per_pixel)
     kinds = _kinds(options.kinds)
     marks = [_mark(text) for text in options.keep]
-    state = opened_job(options.photo).state
-    held = WRITABLE.get(options.out.suffix.lower(), (8,))
+    state = opened_job(options.photo, options).state
+    _check_inside(marks, state.photo)
+    held = WRITABLE_BITS[options.out.suffix.lower()]
     depth_bits = options.depth or min(state.photo.depth_bits, max(held))
     check_writable(options.out, depth_bits)
-    prepare_kernels()
-    measured = survey_photo(state.photo, mm_per_px=options.mm_per_pixel, progress=report)
-    state = with_survey(state, surveyed(measured))
+    with claimed(options.job) if options.job is not None else nullcontext():
+        _clean(state, kinds, marks, depth_bits, options)
+    return 0
+
+
+def _clean(
+    state: JobState, kinds: set[str], marks: list[Mark], depth_bits: int,
+    options: argparse.Namespace,
+) -> None:
+    from lather.actions.claiming import backups_to_keep
+    from lather.actions.delivering import write_pictures
+    from lather.core.work import CancelToken
+    from lather.document import edits
+    from lather.document.findings import FindingState
+    from lather.files.delivery import Delivery
+    from lather.files.jobwriter import save_job
+    from lather.settings.store import Settings, default_path
+    from lather.tools.clean import mend_findings
+    from lather.tools.surveying import surveyed, with_survey
+
+    compiled_kernels()
+    state = with_survey(state, surveyed(survey_of(state.photo, options)))
     findings = _with_kept(state.findings, marks)
     state = edits.set_findings(state, findings)
     wanted = [f for f in findings.in_state(FindingState.OPEN) if _is_of(f, kinds)]
@@ -68,17 +91,16 @@ def run(options: argparse.Namespace) -> int:
             state = mend_findings(state, wanted, progress=report)
         except EditError as error:
             print(f"lather: {error.sentence()}", file=sys.stderr)
-    left = len(list(state.findings.in_state(FindingState.OPEN)))
-    write_pictures(
-        state, [(options.out, Delivery(depth_bits=depth_bits, to_srgb=False))], report,
-        CancelToken(),
-    )  # fmt: skip
+    delivery = Delivery(depth_bits=depth_bits, to_srgb=False)
+    write_pictures(state, [(options.out, delivery)], report, CancelToken())
     if options.job is not None:
-        save_job(state, options.job)
-    n_done = len(list(state.findings.in_state(FindingState.DONE)))
-    n_kept = len(list(state.findings.in_state(FindingState.KEPT)))
-    print(f"{n_done} mended, {n_kept} kept, {left} left open")
-    return 0
+        n_wanted = Settings(default_path())["backups_kept"]
+        save_job(state, options.job, n_backups=backups_to_keep(options.job, n_wanted, ""))
+    done, kept, left = (
+        len(list(state.findings.in_state(which)))
+        for which in (FindingState.DONE, FindingState.KEPT, FindingState.OPEN)
+    )
+    print(f"{done} mended, {kept} kept, {left} left open")
 
 
 def _kinds(text: str) -> set[str]:
@@ -98,17 +120,29 @@ def _is_of(finding: Finding, kinds: set[str]) -> bool:
     return value in kinds or value.split(".")[0] in kinds
 
 
-def _mark(text: str) -> tuple[float, float, float]:
+def _mark(text: str) -> Mark:
     try:
-        x, y, radius = (float(part) for part in text.split(","))
+        x, y, radius_px = (float(part) for part in text.split(","))
     except ValueError:
-        raise UsageError(
-            "Nothing was cleaned", f"'{text}' is not X,Y,R", "give three numbers in pixels"
-        ) from None
-    return x, y, radius
+        raise _no_mark(text, "is not X,Y,R") from None
+    if not all(map(math.isfinite, (x, y, radius_px))) or radius_px <= 0:
+        raise _no_mark(text, "has no place or no size")
+    return x, y, radius_px
 
 
-def _with_kept(findings: Findings, marks: list[tuple[float, float, float]]) -> Findings:
+def _check_inside(marks: list[Mark], photo: Photo) -> None:
+    for x, y, radius_px in marks:
+        if not (0 <= x < photo.width and 0 <= y < photo.height):
+            text = f"{x:g},{y:g},{radius_px:g}"
+            raise _no_mark(text, f"lies outside of the {photo.width} x {photo.height} picture")
+
+
+def _no_mark(text: str, why: str) -> UsageError:
+    advice = "give three numbers in pixels: a place in the picture, and a radius above 0"
+    return UsageError("Nothing was cleaned", f"--keep: '{text}' {why}", advice)
+
+
+def _with_kept(findings: Findings, marks: list[Mark]) -> Findings:
     """Findings that a keep mark touches are kept."""
     from lather.document.findings import FindingState
 

@@ -8,8 +8,11 @@ import sys
 from pathlib import Path
 
 from lather.cli.display import has_display
+from lather.files.outputs import Form
 from lather.paths import SOURCE_TREE, demo_job
 
+READS: tuple[str, ...] = ()
+WRITES = {"script": Form.FOLDER}
 HELP = "open the window with the demo portrait"
 
 

@@ -8,7 +8,10 @@ from pathlib import Path
 from typing import Any
 
 from lather.cli.opening import opened_job
+from lather.files.outputs import Form
 
+READS = ("job",)
+WRITES: dict[str, Form] = {}
 HELP = "tell what a job holds"
 
 
@@ -18,8 +21,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-
-    job = opened_job(options.job)
+    job = opened_job(options.job, options)
     facts = describe(job)
     print(json.dumps(facts, indent=1) if options.json else _as_text(facts))
     return 0

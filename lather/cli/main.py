@@ -10,6 +10,7 @@ from types import ModuleType
 
 from lather import __version__
 from lather.cli import bench, clean, demo, info, render, survey
+from lather.cli.guard import guard
 from lather.errors import Cancelled, LatherError
 
 VERBS: dict[str, ModuleType] = {
@@ -25,8 +26,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
             parser = argparse.ArgumentParser(
                 prog=f"lather {words[0]}", description=VERBS[words[0]].HELP
             )
-            VERBS[words[0]].add_arguments(parser)
-            return int(VERBS[words[0]].run(parser.parse_args(words[1:])))
+            verb = VERBS[words[0]]
+            verb.add_arguments(parser)
+            options = parser.parse_args(words[1:])
+            guard(options, verb.READS, verb.WRITES)
+            return int(verb.run(options))
         return _open_window(words)
     except LatherError as error:
         print(f"lather: {error.sentence()}", file=sys.stderr)

@@ -2,22 +2,30 @@
 
 from __future__ import annotations
 
+import argparse
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from lather.cli.guard import guard_photo
 from lather.cli.progress import report
 
 if TYPE_CHECKING:
     from lather.document.job import Job
 
 
-def opened_job(path: Path) -> Job:
-    """The job, or a photo as a job; LatherError if it cannot be opened."""
-    from lather.actions.recovery import open_path
+def opened_job(path: Path, options: argparse.Namespace) -> Job:
+    """The job, or a photo as a job; LatherError if it cannot be opened or would be harmed."""
+    from lather.actions.recovery import open_path, unsaved_steps
 
     opened = open_path(path, report)
+    guard_photo(options, opened.job.state.photo.path)
+    notices = list(opened.notices)
     if opened.job.path is not None:
-        for notice in opened.notices:
-            print(f"lather: {notice}", file=sys.stderr)
+        n_unsaved = unsaved_steps(opened.job.path)
+        if n_unsaved:
+            steps = "1 step" if n_unsaved == 1 else f"{n_unsaved} steps"
+            notices.append(f"The job as it was saved is used: {steps} since then are not in it.")
+    for notice in notices:
+        print(f"lather: {notice}", file=sys.stderr)
     return opened.job

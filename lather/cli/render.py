@@ -7,8 +7,12 @@ import sys
 from pathlib import Path
 
 from lather.cli.opening import opened_job
-from lather.cli.progress import report
+from lather.cli.progress import compiled_kernels, report
+from lather.files import endings
+from lather.files.outputs import Form
 
+READS = ("job",)
+WRITES = {"out": Form.LAYERED}
 HELP = "write a job's finished picture"
 
 
@@ -29,10 +33,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     from lather.actions.delivering import write_pictures
-    from lather.core.kernels import prepare_kernels
     from lather.core.work import CancelToken
     from lather.errors import UsageError
-    from lather.files import openraster
     from lather.files.delivery import Delivery, SizeBy, check_writable
     from lather.files.metadata import Keep
 
@@ -40,11 +42,11 @@ def run(options: argparse.Namespace) -> int:
         raise UsageError("Nothing was rendered", "--quality is outside 1-100", "use 85 to 95")
     if options.long_side is not None and options.long_side < 1:
         raise UsageError("Nothing was rendered", "--long-side is below 1", "give it in pixels")
-    if options.out.suffix.lower() == openraster.SUFFIX:
+    if options.out.suffix.lower() == endings.LAYERS:
         return _write_layers(options)
     check_writable(options.out, options.depth)
-    job = opened_job(options.job)
-    prepare_kernels()
+    job = opened_job(options.job, options)
+    compiled_kernels()
     delivery = Delivery(
         depth_bits=options.depth,
         to_srgb=not options.keep_profile,
@@ -59,12 +61,11 @@ def run(options: argparse.Namespace) -> int:
 
 def _write_layers(options: argparse.Namespace) -> int:
     from lather.actions.delivering import write_layers
-    from lather.core.kernels import prepare_kernels
     from lather.core.work import CancelToken
     from lather.files.openraster import not_carried
 
-    state = opened_job(options.job).state
-    prepare_kernels()
+    state = opened_job(options.job, options).state
+    compiled_kernels()
     write_layers(state, options.out, report, CancelToken())
     for loss in not_carried(state):
         print(f"not carried: {loss}", file=sys.stderr)

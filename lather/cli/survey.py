@@ -10,15 +10,20 @@ from typing import TYPE_CHECKING, Any
 
 from lather.cli.opening import opened_job
 from lather.cli.progress import report
+from lather.cli.text import write_text
 from lather.core.survey.region import Region
-from lather.errors import UsageError
+from lather.errors import ScaleError, UsageError
+from lather.files.outputs import Form
 
 if TYPE_CHECKING:
     from lather.core.survey.finding import Finding
     from lather.core.survey.survey import Survey
     from lather.document.findings import Findings
+    from lather.document.photo import Photo
 
 SMALLEST_SCALE, LARGEST_SCALE = 1e-4, 100.0
+READS = ("photo",)
+WRITES = {"json": Form.TEXT}
 HELP = "measure a portrait: scale, face handles, findings"
 
 
@@ -44,18 +49,25 @@ def check_scale(mm_per_px: float | None) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    from lather.files.atomic import replacing
-    from lather.tools.surveying import survey_photo, surveyed, with_survey
+    from lather.tools.surveying import surveyed, with_survey
 
     check_scale(options.mm_per_pixel)
-    state = opened_job(options.photo).state
-    measured = survey_photo(state.photo, mm_per_px=options.mm_per_pixel, progress=report)
-    findings = with_survey(state, surveyed(measured)).findings
-    if options.json is not None:
-        with replacing(options.json) as temporary:
-            temporary.write_text(json.dumps(facts(measured, findings), indent=1), encoding="utf-8")
-    print(_as_text(measured, findings))
+    state = opened_job(options.photo, options).state
+    found = survey_of(state.photo, options)
+    findings = with_survey(state, surveyed(found)).findings
+    text = json.dumps(facts(found, findings), indent=1) if options.json is not None else ""
+    write_text(text, options.json, _as_text(found, findings))
     return 0
+
+
+def survey_of(photo: Photo, options: argparse.Namespace) -> Survey:
+    """The survey of a photo, at the scale that was given if one was."""
+    from lather.tools.surveying import survey_photo
+
+    try:
+        return survey_photo(photo, mm_per_px=options.mm_per_pixel, progress=report)
+    except ScaleError as error:
+        raise error.advising("give the scale with --mm-per-pixel") from error
 
 
 def facts(measured: Survey, findings: Findings) -> dict[str, Any]:

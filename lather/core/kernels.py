@@ -8,12 +8,15 @@ by `prepare_kernels`. Importing this module costs nothing and never compiles.
 
 from __future__ import annotations
 
+import fcntl
 import hashlib
 import importlib
 import os
 import subprocess
 import sys
-from collections.abc import Callable
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -27,6 +30,8 @@ COMPILED_MODULES = (
 )
 
 COMPILING = "Preparing the fast brush (first start only)"
+WAITING = "Another Lather prepares the fast brush"
+POLL_S = 0.2
 
 
 class Kernel:
@@ -91,7 +96,10 @@ def prepare_kernels(progress: Progress = no_progress) -> None:
     os.environ["NUMBA_CACHE_DIR"] = str(directory)
     stamp = directory / f"ready-{_fingerprint()}"
     if not stamp.exists():
-        _compile_in_child(progress)
+        with _one_at_a_time(directory, progress):
+            if not stamp.exists():
+                _compile_in_child(progress)
+                _touch(stamp)
     for index, name in enumerate(COMPILED_MODULES):
         progress(index / len(COMPILED_MODULES), "loading kernels")
         importlib.import_module(name)
@@ -99,11 +107,6 @@ def prepare_kernels(progress: Progress = no_progress) -> None:
     _prepared = True
     for kernel in _kernels:
         kernel.bind()
-    try:
-        stamp.parent.mkdir(parents=True, exist_ok=True)
-        stamp.touch()
-    except OSError:
-        pass  # a read-only cache only means that the next start compiles again
     progress(1.0, "kernels ready")
 
 
@@ -118,8 +121,36 @@ def _fingerprint() -> str:
     return digest.hexdigest()[:16]
 
 
+@contextmanager
+def _one_at_a_time(directory: Path, progress: Progress) -> Iterator[None]:
+    """Hold the cache, so that of several processes one compiles and the others wait for it."""
+    try:
+        directory.mkdir(parents=True, exist_ok=True)
+        lock = (directory / "compiling.lock").open("a")
+    except OSError:
+        yield  # a cache that cannot be written is not shared
+        return
+    with lock:
+        while True:
+            try:
+                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                break
+            except BlockingIOError:
+                progress(0.0, WAITING)
+                time.sleep(POLL_S)
+            except OSError:
+                break  # a file system without locks
+        yield
+
+
+def _touch(stamp: Path) -> None:
+    with suppress(OSError):  # a read-only cache only means that the next start compiles again
+        stamp.touch()
+
+
 def _compile_in_child(progress: Progress) -> None:
     command = [sys.executable, "-m", __name__]
+    progress(0.0, COMPILING)
     try:
         child = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     except OSError:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import os
+import shutil
+import stat
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -10,34 +12,60 @@ from pathlib import Path
 
 from lather.errors import LatherError
 
+_OF_THE_SYSTEM = ("/dev/", "/proc/")  # names there stand for what is open, not for files
+
 
 @contextmanager
 def replacing(path: Path) -> Iterator[Path]:
-    """A temporary path beside `path` that takes its place when the block ends well.
+    """A temporary path that takes the place of `path` when the block ends well.
 
-    The file is flushed to disk before the rename and the directory after it. If the block
-    raises, the temporary file goes and `path` is as it was. System errors become a
-    `LatherError` that says which folder and why.
+    It lies beside the file it replaces, which is what a symbolic link points to; the link
+    stays. The file is flushed to disk before the rename and the directory after it. If the
+    block raises, the temporary file goes and `path` is as it was. What is no regular file (a
+    pipe, a device) is not replaced: the whole content is written to it at the end. System
+    errors become a `LatherError` that says which folder and why.
     """
+    through = _is_written_through(path)
+    target = path if through else Path(os.path.realpath(path))
     try:
-        handle, name = tempfile.mkstemp(
-            prefix=f".{path.stem}-", suffix=path.suffix, dir=path.parent
-        )
+        handle, name = tempfile.mkstemp(prefix=".lather-", dir=None if through else target.parent)
         os.close(handle)
     except OSError as error:
         raise _cannot_write(path, error) from error
     temporary = Path(name)
     try:
         yield temporary
-        temporary.chmod(_usual_mode(path))
-        _flush(temporary)
-        temporary.replace(path)
-        _flush(path.parent)
+        if through:
+            with temporary.open("rb") as content, path.open("wb") as stream:
+                shutil.copyfileobj(content, stream)
+        else:
+            _put(temporary, target)
     except OSError as error:
         raise _cannot_write(path, error) from error
     finally:
         with suppress(OSError):
             temporary.unlink()
+
+
+def _is_written_through(path: Path) -> bool:
+    """True for what must not be replaced by a file: pipes, devices, and names of open files."""
+    names = [os.path.abspath(path)]
+    with suppress(OSError):
+        names.append(os.path.abspath(os.path.join(path.parent, os.readlink(path))))
+    try:
+        regular = stat.S_ISREG(path.stat().st_mode)
+    except OSError:
+        return False  # there is nothing yet
+    return not path.is_dir() and (
+        not regular or any(name.startswith(_OF_THE_SYSTEM) for name in names)
+    )
+
+
+def _put(temporary: Path, target: Path) -> None:
+    temporary.chmod(_usual_mode(target))
+    _flush(temporary)
+    temporary.replace(target)
+    _flush(target.parent)
 
 
 def _usual_mode(path: Path) -> int:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import re
 import time
 from collections.abc import Mapping
@@ -14,14 +15,11 @@ from lather.core.arrays import Samples
 from lather.document.photo import Metadata, Photo, photo_hash
 from lather.errors import UsageError
 from lather.files.atomic import replacing
+from lather.files.endings import WRITABLE_BITS
 from lather.files.metadata import Keep, filtered, into_tiff, wrapped_iptc
 from lather.files.photos import first_line
 from lather.files.profiles import image_of, profile_of, to_8_bit, to_srgb, vips, with_profile
 
-WRITABLE = {
-    ".jpg": (8,), ".jpeg": (8,), ".png": (8, 16), ".tif": (8, 16), ".tiff": (8, 16),
-    ".webp": (8,),
-}  # fmt: skip
 _JPEG, _TIFF = (".jpg", ".jpeg"), (".tif", ".tiff")
 MM_PER_INCH = 25.4
 SMALLEST_BLUR_WEIGHT = 0.005  # of the middle; where the sharpening kernel is cut off
@@ -136,7 +134,7 @@ def delivery_from_json(entry: Mapping[str, Any]) -> Delivery:
         if f.name in entry
     }
     delivery = Delivery(**known)
-    bits_ok = delivery.depth_bits in WRITABLE.get(delivery.suffix, ())
+    bits_ok = delivery.depth_bits in WRITABLE_BITS.get(delivery.suffix, ())
     if not bits_ok or not 1 <= delivery.quality <= 100 or delivery.size < 0:
         raise ValueError("a delivery is out of bounds")
     return delivery
@@ -172,18 +170,19 @@ def encode_photo(
     per_mm = delivery.dpi / MM_PER_INCH
     image = image.copy(xres=per_mm, yres=per_mm)
     kept = filtered(metadata or Metadata(), delivery.keep, image.width, image.height)
+    suffix = path.suffix.lower()
     with replacing(path) as temporary:
         try:
-            _save(_with_metadata(image, kept, path.suffix.lower()), temporary, delivery)
+            _save(_with_metadata(image, kept, suffix), temporary, suffix, delivery)
         except pyvips.Error as error:
             raise OSError(0, first_line(error)) from error
-        if path.suffix.lower() in _TIFF:
+        if suffix in _TIFF:
             into_tiff(temporary, kept)
 
 
 def check_writable(path: Path, depth_bits: int) -> None:
     """Raise `UsageError` unless the ending is known and holds that depth."""
-    depths = WRITABLE.get(path.suffix.lower())
+    depths = WRITABLE_BITS.get(path.suffix.lower())
     if depths is None:
         raise UsageError(
             f"'{path.name}' was not written",
@@ -199,18 +198,17 @@ def check_writable(path: Path, depth_bits: int) -> None:
 
 
 def refuse_the_photo(path: Path, photo: Photo) -> None:
-    """Raise `UsageError` if `path` is the photo's own file, under whatever name."""
+    """Raise `UsageError` if a file at `path` is a copy of the photo: it may be the only one."""
     try:
-        same_size = path.stat().st_size == len(photo.encoded)
+        same_size = path.is_file() and path.stat().st_size == len(photo.encoded)
+        if same_size and photo_hash(path.read_bytes()) == photo.sha256:
+            raise UsageError(
+                f"'{path.name}' was not written",
+                "it is the photo itself, which is never changed",
+                "choose another name",
+            )
     except OSError:
-        return
-    same_file = photo.path is not None and photo.path.exists() and path.samefile(photo.path)
-    if same_file or (same_size and photo_hash(path.read_bytes()) == photo.sha256):
-        raise UsageError(
-            f"'{path.name}' was not written",
-            "it is the photo itself, which is never changed",
-            "choose another name",
-        )
+        return  # nothing is there, or nothing that can be read
 
 
 def _sharpened(image: Any, delivery: Delivery) -> Any:
@@ -241,14 +239,14 @@ def _with_metadata(image: Any, metadata: Metadata, suffix: str) -> Any:
     return image
 
 
-def _save(image: Any, path: Path, delivery: Delivery) -> None:
-    suffix, quality = path.suffix.lower(), delivery.quality
+def _save(image: Any, path: Path, suffix: str, delivery: Delivery) -> None:
+    quality, name = delivery.quality, os.fsencode(path)  # any bytes are a name
     if suffix in _JPEG:
         chroma = "off" if delivery.full_chroma else "on"
-        image.jpegsave(str(path), Q=quality, optimize_coding=True, subsample_mode=chroma)
+        image.jpegsave(name, Q=quality, optimize_coding=True, subsample_mode=chroma)
     elif suffix == ".png":
-        image.pngsave(str(path), compression=6)
+        image.pngsave(name, compression=6)
     elif suffix == ".webp":
-        image.webpsave(str(path), Q=quality, smart_subsample=True)
+        image.webpsave(name, Q=quality, smart_subsample=True)
     else:
-        image.tiffsave(str(path), compression="deflate", predictor="horizontal")
+        image.tiffsave(name, compression="deflate", predictor="horizontal")

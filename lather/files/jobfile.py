@@ -30,7 +30,7 @@ from lather.files.findings import findings_entry
 from lather.files.jobreader import DAMAGE, REPEATS_BORDERS, JobReader
 from lather.files.migrations import VERSION, migrated
 
-FORMAT, SUFFIX = "lather-job", ".lather"
+FORMAT = "lather-job"
 MOST_JSON_BYTES = 64 * 2**20
 
 

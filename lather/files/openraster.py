@@ -41,7 +41,6 @@ from lather.files.atomic import replacing
 from lather.files.photos import MOST_MEGAPIXELS, decode_photo, first_line
 from lather.files.profiles import image_of, samples_of, vips, with_profile
 
-SUFFIX = ".ora"
 MIMETYPE = "image/openraster"
 THUMBNAIL_PX = 256
 MOST_XML_BYTES = 16 * 2**20

@@ -10,11 +10,10 @@ from typing import Any
 from lather.core.arrays import Samples
 from lather.document.photo import Metadata, Photo
 from lather.errors import PhotoError
+from lather.files.endings import RAW
 from lather.files.metadata import bare_iptc, of_tiff
 from lather.files.profiles import lattice_of, profile_of, samples_of, to_srgb, vips
 
-RAW = (".dng", ".cr2", ".cr3", ".nef", ".arw", ".raf", ".orf", ".rw2", ".pef", ".srw")
-READABLE = (".jpg", ".jpeg", ".png", ".tif", ".tiff", ".webp", *RAW)
 MOST_MEGAPIXELS = 400
 _TIFF = (b"II*\x00", b"MM\x00*", b"II+\x00", b"MM\x00+")
 _SIGNATURES = (b"\xff\xd8", b"\x89PNG", *_TIFF)

@@ -29,12 +29,12 @@ from lather.errors import UsageError
 from lather.files.delivery import (
     PATTERN_WORDS,
     PRESETS,
-    WRITABLE,
     Delivery,
     SizeBy,
     delivery_from_json,
     delivery_to_json,
 )
+from lather.files.endings import WRITABLE_BITS
 from lather.files.metadata import Keep
 from lather.settings.store import Settings
 from lather.ui.theme import GAP_2, GAP_3, GAP_4, theme
@@ -230,7 +230,7 @@ class DeliverDialog(QDialog):
         if self.pattern_field.text() != d.pattern:
             self.pattern_field.setText(d.pattern)
         _pick(self.format_box, d.suffix)
-        depths = WRITABLE[d.suffix]
+        depths = WRITABLE_BITS[d.suffix]
         _pick(self.depth_box, d.depth_bits)
         self.depth_box.setEnabled(len(depths) > 1)
         lossy = d.suffix in (".jpg", ".webp")
@@ -268,7 +268,7 @@ class DeliverDialog(QDialog):
             before,
             name=self.name_field.text() or "Delivery",
             suffix=suffix,
-            depth_bits=bits if bits in WRITABLE[suffix] else WRITABLE[suffix][0],
+            depth_bits=bits if bits in WRITABLE_BITS[suffix] else WRITABLE_BITS[suffix][0],
             quality=self.quality_box.value(),
             full_chroma=self.chroma_box.currentData(),
             to_srgb=to_srgb,

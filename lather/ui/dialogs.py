@@ -27,8 +27,8 @@ from lather.actions.table import Action
 from lather.actions.workbench import Workbench
 from lather.document.job import Job
 from lather.files.delivery import Delivery
+from lather.files.endings import JOB, LAYERS, READABLE
 from lather.files.journal import FoundJournal
-from lather.files.photos import READABLE
 from lather.settings.options import OPTIONS, Option
 from lather.settings.store import Settings
 from lather.tools.base import Colour
@@ -50,17 +50,24 @@ class WindowAsker:
         self.actions: dict[str, Action] = {}
 
     def path_to_open(self) -> Path | None:
-        patterns = " ".join(f"*{suffix}" for suffix in (".lather", ".ora", *READABLE))
+        patterns = " ".join(f"*{suffix}" for suffix in (JOB, LAYERS, *READABLE))
         name, _ = QFileDialog.getOpenFileName(
             self.window, "Open a photo or a job", "", f"Photos and jobs ({patterns})"
         )
         return Path(name) if name else None
 
     def path_to_save(self, suggested: Path) -> Path | None:
-        name, _ = QFileDialog.getSaveFileName(
-            self.window, "Save the job", str(suggested), "Lather jobs (*.lather)"
-        )
-        return Path(name) if name else None
+        return self._path_to_write("Save the job", suggested, f"Lather jobs (*{JOB})")
+
+    def replace(self, path: Path) -> bool:
+        box = QMessageBox(self.window)
+        box.setWindowTitle("Replace a file")
+        box.setText(f"'{path.name}' is in that folder already.")
+        box.setInformativeText("Replace it?")
+        replace = box.addButton("Replace it", QMessageBox.ButtonRole.DestructiveRole)
+        box.setDefaultButton(box.addButton(QMessageBox.StandardButton.Cancel))
+        box.exec()
+        return box.clickedButton() is replace
 
     def orders(self, job: Job) -> Sequence[tuple[Path, Delivery]] | None:
         assert self.bench is not None
@@ -78,9 +85,14 @@ class WindowAsker:
             box.exec()
             if box.clickedButton() is not go_on:
                 return None
+        return self._path_to_write("Export layers", suggested, f"OpenRaster (*{LAYERS})")
+
+    def _path_to_write(self, title: str, suggested: Path, kind: str) -> Path | None:
+        """As typed: the ending is added later, and the question asked about the real name."""
         name, _ = QFileDialog.getSaveFileName(
-            self.window, "Export layers", str(suggested), "OpenRaster (*.ora)"
-        )
+            self.window, title, str(suggested), kind,
+            options=QFileDialog.Option.DontConfirmOverwrite,
+        )  # fmt: skip
         return Path(name) if name else None
 
     def unsaved(self, title: str) -> str | None:

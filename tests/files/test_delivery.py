@@ -19,13 +19,13 @@ from lather.document.photo import Metadata
 from lather.errors import LatherError, UsageError
 from lather.files.delivery import (
     PRESETS,
-    WRITABLE,
     Delivery,
     SizeBy,
     delivery_from_json,
     delivery_to_json,
     encode_photo,
 )
+from lather.files.endings import WRITABLE_BITS
 from lather.files.metadata import Keep
 from lather.files.photos import read_photo
 from tests.support import Case, noise_photo, photo_in
@@ -133,7 +133,7 @@ class ColourTest(Case):
             self.assertGreaterEqual(read[4:].min(), 65535 - 40)
 
     def test_every_format_carries_a_profile(self) -> None:
-        for suffix in WRITABLE:
+        for suffix in WRITABLE_BITS:
             path = self.folder / f"a{suffix}"
             encode_photo(noise_photo(30, 20, bits=8).samples, None, path, Delivery())
             self.assertIsNotNone(read_photo(path).profile, suffix)

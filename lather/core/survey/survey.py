@@ -91,7 +91,6 @@ def survey(
         raise ScaleError(
             "The portrait was not surveyed",
             "no face was found that shows both eyes, so nothing says how large a millimetre is",
-            "set the scale: drag along something whose length you know, then survey again",
         )
     people: Sequence[FaceGeometry | None] = found or (None,)
     findings: list[Finding] = []
