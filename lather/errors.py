@@ -8,6 +8,8 @@ from __future__ import annotations
 
 from typing import Self
 
+from lather.names import readable
+
 
 class LatherError(Exception):
     """Something went wrong that the user can act on.
@@ -36,11 +38,15 @@ class LatherError(Exception):
             text += f": {self.why.rstrip('.')}"
         if self.advice:
             text += f"; {self.advice.rstrip('.')}"
-        return text + "."
+        return readable(text) + "."
 
 
 class PhotoError(LatherError):
     """A photo cannot be read or written."""
+
+
+class TruncatedError(PhotoError):
+    """A photo's file ends too early; what is there can be opened all the same."""
 
 
 class JobFileError(LatherError):

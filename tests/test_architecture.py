@@ -8,7 +8,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
 PACKAGE = ROOT / "lather"
-INNER = {"errors", "__init__"}
+INNER = {"errors", "__init__", "names"}
 ALLOWED = {
     "core": set(),
     "document": {"core"},

@@ -15,8 +15,10 @@ from lather.actions.recovery import (
 )
 from lather.actions.saving import settle_unsaved
 from lather.actions.table import Action
+from lather.actions.task import Offer
 from lather.actions.workbench import Workbench
-from lather.errors import InUseError, PhotoMissingError
+from lather.core.work import CancelToken, Progress
+from lather.errors import InUseError, PhotoMissingError, TruncatedError
 from lather.paths import demo_job
 
 
@@ -52,7 +54,9 @@ def offer_unsaved_work(bench: Workbench, *, tell_none: bool = False) -> None:
     ))  # fmt: skip
 
 
-def _open(bench: Workbench, path: Path, photo_at: Path | None = None) -> None:
+def _open(
+    bench: Workbench, path: Path, photo_at: Path | None = None, *, partial: bool = False
+) -> None:
     if bench.job is not None and bench.job.path is not None and bench.job.path == path:
         bench.take_job(None)  # what was discarded is not to be found again as lost work
 
@@ -73,16 +77,23 @@ def _open(bench: Workbench, path: Path, photo_at: Path | None = None) -> None:
             if found is not None:
                 _open(bench, path, found)
             return found is not None
+        if isinstance(error, TruncatedError):
+            offer = Offer("Open what is there", lambda: _open(bench, path, partial=True))
+            bench.say(error.sentence(), error=True, offer=offer)
+            return True
         if isinstance(error, InUseError) and bench.ask.open_copy(error.sentence()):
             bench.run_task("Opening", lambda progress, _: open_copy(path, progress), bench.take_job)
             return True
         return False
 
+    def work(progress: Progress, cancel: CancelToken) -> Opened:  # noqa: ARG001
+        return open_path(path, progress, photo_at=photo_at, locked=True, partial=partial)
+
     bench.run_task(
         "Opening",
-        lambda progress, _: open_path(path, progress, photo_at=photo_at, locked=True),
+        work,
         done,
-        retry=lambda: _open(bench, path, photo_at),
+        retry=lambda: _open(bench, path, photo_at, partial=partial),
         handled=handled,
     )
 

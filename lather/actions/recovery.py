@@ -80,16 +80,21 @@ class Opened:
 
 
 def open_path(
-    path: Path, progress: Progress, *, photo_at: Path | None = None, locked: bool = False
+    path: Path, progress: Progress, *, photo_at: Path | None = None, locked: bool = False,
+    partial: bool = False,
 ) -> Opened:
-    """A job from a photo or a job file. With `locked`, no other process may have it open."""
+    """A job from a photo or a job file.
+
+    With `locked`, no other process may have it open; with `partial`, a photo whose file ends
+    too early is opened as far as it is there.
+    """
     if path.suffix.lower() == endings.JOB:
         return _open_job(path, progress, photo_at, locked)
     if path.suffix.lower() == endings.LAYERS:
         state = openraster.read_openraster(path, progress=progress)
         return Opened(Job(state), list(state.photo.notices))
     progress(0.1, "decoding the photo")
-    photo = read_photo(path)
+    photo = read_photo(path, partial=partial)
     return Opened(Job(new_state(photo)), list(photo.notices))
 
 
@@ -351,7 +356,7 @@ def _first_state(found: FoundJournal) -> JobState:
                 "put that version back from its backup",
             )
         return loaded.state
-    photo = read_photo(Path(about["photo"]))
+    photo = read_photo(Path(about["photo"]), partial=True)
     if photo.sha256 != about["sha256"]:
         raise JobFileError(
             f"'{about['title']}' was not recovered",

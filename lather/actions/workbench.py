@@ -28,6 +28,7 @@ from lather.document.job import Job, JobState
 from lather.document.layers import Stage
 from lather.document.merge import Merged, merge
 from lather.errors import Cancelled, LatherError
+from lather.names import readable
 from lather.render.geometry import ViewGeometry
 from lather.render.view import Shown
 from lather.render.worker import Executor, SameThread
@@ -341,7 +342,7 @@ class Workbench:
         self, text: str, *, error: bool = False, offer: Offer | None = None
     ) -> None:
         self.offer = offer
-        self.said.emit(text, error)
+        self.said.emit(readable(text), error)
 
     def run_task(
         self,

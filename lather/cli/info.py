@@ -41,7 +41,7 @@ def describe(job: Any) -> dict[str, Any]:
             "width": state.photo.width,
             "height": state.photo.height,
             "depth_bits": state.photo.depth_bits,
-            "profile": "embedded" if state.photo.profile is not None else "none, taken as sRGB",
+            "profile": state.photo.profile_title,
             "notices": list(state.photo.notices),
         },
         "worked_s": round(job.ledger.worked_s, 1),

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import io
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -21,6 +22,9 @@ VERBS: dict[str, ModuleType] = {
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run the command line; returns the exit status."""
     words = list(sys.argv[1:] if arguments is None else arguments)
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="surrogateescape")  # names are any bytes
     try:
         if words and words[0] in VERBS:
             parser = argparse.ArgumentParser(

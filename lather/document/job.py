@@ -24,6 +24,7 @@ from lather.document.photo import Photo
 from lather.document.planes import Regions
 from lather.document.tiles import Tiles
 from lather.document.tree import Layers, find
+from lather.names import readable
 
 
 class Attachments(Protocol):
@@ -135,7 +136,7 @@ class Job:
 
     @property
     def title(self) -> str:
-        return self.path.stem if self.path else self._state.photo.title
+        return readable(self.path.stem) if self.path else self._state.photo.title
 
     @property
     def modified(self) -> bool:

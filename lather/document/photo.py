@@ -15,17 +15,21 @@ from lather.core.blend.composite import photo_to_float
 from lather.core.colour.display import NO_LATTICE, Lattice
 from lather.core.rect import Rect
 
+NO_PROFILE = "none, taken as sRGB"
+
 
 @dataclass(frozen=True)
 class Metadata:
     """What the file says besides the picture, as the bytes it says it with.
 
-    `iptc` is bare IPTC-IIM, without the block that some formats wrap it in.
+    `iptc` is bare IPTC-IIM, without the block that some formats wrap it in; `dpi` is the
+    resolution, from wherever the file states it.
     """
 
     exif: bytes | None = None
     xmp: bytes | None = None
     iptc: bytes | None = None
+    dpi: float | None = None
 
 
 @dataclass(eq=False)
@@ -42,6 +46,7 @@ class Photo:
     notices : what a person should know about how it was read.
     path : the file it was read from, None if it came out of a job.
     metadata : EXIF, XMP and IPTC, kept for delivery.
+    profile_title : what the profile is called, or what is assumed without one.
     """
 
     samples: Samples
@@ -52,6 +57,7 @@ class Photo:
     notices: tuple[str, ...] = ()
     path: Path | None = None
     metadata: Metadata = field(default_factory=Metadata)
+    profile_title: str = NO_PROFILE
 
     def __post_init__(self) -> None:
         self.samples.flags.writeable = False

@@ -18,10 +18,18 @@ from lather.files.atomic import replacing
 from lather.files.endings import WRITABLE_BITS
 from lather.files.metadata import Keep, filtered, into_tiff, wrapped_iptc
 from lather.files.photos import first_line
-from lather.files.profiles import image_of, profile_of, to_8_bit, to_srgb, vips, with_profile
+from lather.files.profiles import (
+    image_of,
+    profile_of,
+    to_8_bit,
+    to_srgb,
+    vips,
+    with_dpi,
+    with_profile,
+)
+from lather.files.resolution import MM_PER_INCH
 
 _JPEG, _TIFF = (".jpg", ".jpeg"), (".tif", ".tiff")
-MM_PER_INCH = 25.4
 SMALLEST_BLUR_WEIGHT = 0.005  # of the middle; where the sharpening kernel is cut off
 DEFAULT_PATTERN = "{title}_retouched"
 _WORD = re.compile(r"{(\w*)}")
@@ -82,6 +90,12 @@ class Delivery:
         """Width and height of the delivered picture."""
         scale = self.scale(width, height)
         return max(1, round(width * scale)), max(1, round(height * scale))
+
+    def dpi_for(self, metadata: Metadata) -> float:
+        """The resolution to write: that of a size in mm, or else the photo's own if it has one."""
+        if self.size_by is SizeBy.LONG_SIDE_MM or metadata.dpi is None:
+            return self.dpi
+        return metadata.dpi
 
     def file_name(self, title: str, width: int, height: int) -> str:
         """The name by the pattern.
@@ -167,9 +181,10 @@ def encode_photo(
         image = to_srgb(image, delivery.intent)
     if delivery.depth_bits == 8 and image.format == "ushort":
         image = to_8_bit(image)
-    per_mm = delivery.dpi / MM_PER_INCH
-    image = image.copy(xres=per_mm, yres=per_mm)
-    kept = filtered(metadata or Metadata(), delivery.keep, image.width, image.height)
+    metadata = metadata or Metadata()
+    dpi = delivery.dpi_for(metadata)
+    image = with_dpi(image, dpi)
+    kept = filtered(metadata, delivery.keep, image.width, image.height, dpi)
     suffix = path.suffix.lower()
     with replacing(path) as temporary:
         try:

@@ -55,6 +55,7 @@ from lather.files.entries import Entry, unknown
 from lather.files.findings import findings_from
 from lather.files.photos import MOST_MEGAPIXELS, decode_photo, read_photo
 from lather.files.strokes import PackedNumbers, strokes_from
+from lather.names import readable
 
 MOST_STROKES_BYTES = 64 * 2**20  # of one member without the readings
 MOST_EARLY_STROKES_BYTES = 256 * 2**20  # before format 3, readings included
@@ -241,9 +242,9 @@ class JobReader:
         name = described.get("file")
         if name is not None:
             encoded = self._archive.read(name, MOST_PHOTO_BYTES)
-            return decode_photo(encoded, Path(name).name), False
+            return decode_photo(encoded, Path(name).name, partial=True), False
         if photo_at is not None:
-            return read_photo(photo_at), True
+            return read_photo(photo_at, partial=True), True
         linked = path.parent / str(described["link"])
         try:
             encoded = linked.read_bytes()
@@ -259,7 +260,7 @@ class JobReader:
                 f"its photo '{linked.name}' was changed since",
                 "choose the photo as it was, or accept the changed one",
             )
-        photo = decode_photo(encoded, linked.name)
+        photo = decode_photo(encoded, readable(linked.name), partial=True)
         photo.path = linked
         return photo, True
 

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, BinaryIO
 
 from lather.document.photo import Metadata
+from lather.files.resolution import into_exif
 
 if TYPE_CHECKING:
     from PIL.Image import Exif
@@ -53,15 +54,22 @@ _IMAGE_NS = "http://ns.adobe.com/photoshop/1.0/"
 _IPTC_CORE = "http://iptc.org/std/Iptc4xmpCore/1.0/xmlns/"
 _IPTC_EXT = "http://iptc.org/std/Iptc4xmpExt/2008-02-29/"
 _XMP_EXIF = "http://ns.adobe.com/exif/1.0/"
+_XMP_TIFF = "http://ns.adobe.com/tiff/1.0/"
+_OUTDATED = {
+    f"{{{_XMP_TIFF}}}{name}"
+    for name in ("Orientation", "XResolution", "YResolution", "ResolutionUnit", "ImageWidth",
+                 "ImageLength", "BitsPerSample", "Compression", "PhotometricInterpretation")
+}  # fmt: skip
 _THUMBNAILS = "{http://ns.adobe.com/xap/1.0/}Thumbnails"
 
 
-def filtered(metadata: Metadata, keep: Keep, width: int, height: int) -> Metadata:
+def filtered(metadata: Metadata, keep: Keep, width: int, height: int, dpi: float) -> Metadata:
     """The metadata for a delivered picture of that size. What cannot be read goes."""
     return Metadata(
-        exif=_exif_for(metadata.exif, keep, width, height),
+        exif=_exif_for(metadata.exif, keep, width, height, dpi),
         xmp=_xmp_for(metadata.xmp, keep),
         iptc=_iptc_for(metadata.iptc, keep),
+        dpi=dpi,
     )
 
 
@@ -149,7 +157,20 @@ _UNREADABLE = (
 )  # fmt: skip
 
 
-def _exif_for(blob: bytes | None, keep: Keep, width: int, height: int) -> bytes | None:
+def _exif_for(
+    blob: bytes | None, keep: Keep, width: int, height: int, dpi: float
+) -> bytes | None:
+    """What is kept of an EXIF block, and the resolution, which some formats say nowhere else."""
+    from PIL import Image
+
+    bare = Image.Exif()
+    into_exif(bare, dpi)
+    return _kept_exif(blob, keep, width, height, dpi) or _bytes_of(bare)
+
+
+def _kept_exif(
+    blob: bytes | None, keep: Keep, width: int, height: int, dpi: float
+) -> bytes | None:
     from PIL import Image
 
     if blob is None:
@@ -161,6 +182,7 @@ def _exif_for(blob: bytes | None, keep: Keep, width: int, height: int) -> bytes 
             for tag in (_ARTIST, _COPYRIGHT):
                 if tag in whole:
                     exif[tag] = whole[tag]
+            into_exif(exif, dpi)
             return _bytes_of(exif)
         for tag, value in whole.items():
             if tag not in (_EXIF_IFD, _GPS_IFD, _ORIENTATION):
@@ -173,6 +195,7 @@ def _exif_for(blob: bytes | None, keep: Keep, width: int, height: int) -> bytes 
         elif place:
             exif[_GPS_IFD] = place
         exif[_EXIF_IFD] = inner
+        into_exif(exif, dpi)
         return _bytes_of(exif)
     except _UNREADABLE:
         return None
@@ -256,12 +279,14 @@ def _strip(root: ElementTree.Element, wanted: Callable[[str], bool]) -> bool:
         for child in list(description):
             if not wanted(child.tag):
                 description.remove(child)
-        left = left or len(description) > 0 or len(description.attrib) > 1
+        own = [name for name in description.attrib if not name.startswith(f"{{{_RDF}}}")]
+        left = left or len(description) > 0 or bool(own)
     return left
 
 
 def _not_preview(name: str) -> bool:
-    return name != _THUMBNAILS
+    """Neither a small preview nor what the delivered file says of itself, now otherwise."""
+    return name != _THUMBNAILS and name not in _OUTDATED
 
 
 def _not_place(name: str) -> bool:

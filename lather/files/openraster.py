@@ -39,7 +39,7 @@ from lather.errors import LatherError, PhotoError
 from lather.files.archive import Archive
 from lather.files.atomic import replacing
 from lather.files.photos import MOST_MEGAPIXELS, decode_photo, first_line
-from lather.files.profiles import image_of, samples_of, vips, with_profile
+from lather.files.profiles import image_of, samples_of, vips, with_dpi, with_profile
 
 MIMETYPE = "image/openraster"
 THUMBNAIL_PX = 256
@@ -98,14 +98,13 @@ def write_openraster(
     with replacing(path) as temporary, zipfile.ZipFile(temporary, "w") as archive:
         archive.writestr("mimetype", MIMETYPE)
         photo = state.photo
-        image = ElementTree.Element(
-            "image", version="0.0.6", w=str(photo.width), h=str(photo.height)
-        )
+        size = {"w": str(photo.width), "h": str(photo.height), **_resolution(photo)}
+        image = ElementTree.Element("image", {"version": "0.0.6", **size})
         writer = _Writer(archive, photo, sum(1 for _ in walk(state.layers)), progress, cancel)
         writer.stack(image, state.layers, [])
         text = ElementTree.tostring(image, encoding="UTF-8", xml_declaration=True)
         archive.writestr("stack.xml", text)
-        whole = with_profile(image_of(merged), photo.profile)
+        whole = with_profile(image_of(merged, photo.metadata.dpi), photo.profile)
         archive.writestr("mergedimage.png", whole.pngsave_buffer(compression=3))
         small = whole.thumbnail_image(THUMBNAIL_PX, height=THUMBNAIL_PX, size="down")
         small = small.colourspace("srgb").bandjoin(255).cast("uchar")
@@ -139,6 +138,11 @@ def read_openraster(path: Path, *, progress: Progress = no_progress) -> JobState
     ) as error:  # fmt: skip
         why = f"it is damaged ({first_line(error)})"
         raise _not_opened(path, why, "export it again") from error
+
+
+def _resolution(photo: Photo) -> dict[str, str]:
+    dpi = photo.metadata.dpi
+    return {} if dpi is None else {"xres": str(round(dpi)), "yres": str(round(dpi))}
 
 
 class _Writer:
@@ -190,7 +194,7 @@ class _Writer:
             image = _rgba_image(_masked(layer.tiles.read(rect), masks, rect))
         element.set("x", str(rect.x0))
         element.set("y", str(rect.y0))
-        image = with_profile(image, self._photo.profile)
+        image = with_profile(with_dpi(image, self._photo.metadata.dpi), self._photo.profile)
         self._archive.writestr(name, image.pngsave_buffer(compression=3))
 
 

@@ -2,51 +2,70 @@
 
 from __future__ import annotations
 
-import io
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from lather.core.arrays import Samples
 from lather.document.photo import Metadata, Photo
-from lather.errors import PhotoError
+from lather.errors import PhotoError, TruncatedError
+from lather.files import png
+from lather.files.cutoff import bytes_missing, is_cut_off, marked, n_whole_rows
 from lather.files.endings import RAW
 from lather.files.metadata import bare_iptc, of_tiff
-from lather.files.profiles import lattice_of, profile_of, samples_of, to_srgb, vips
+from lather.files.profiles import (
+    Space,
+    lattice_of,
+    profile_of,
+    samples_of,
+    space_of,
+    title_of,
+    to_srgb,
+    unusable,
+    vips,
+    without_profile,
+)
+from lather.files.raw import develop
+from lather.files.resolution import dpi_of
+from lather.files.tiff import SIGNATURES as TIFF
+from lather.files.tiff import read_directory
+from lather.names import readable
 
 MOST_MEGAPIXELS = 400
-_TIFF = (b"II*\x00", b"MM\x00*", b"II+\x00", b"MM\x00+")
-_SIGNATURES = (b"\xff\xd8", b"\x89PNG", *_TIFF)
+_SIGNATURES = (b"\xff\xd8", png.SIGNATURE, *TIFF)
 _NO_PROFILE = "No colour profile in the file: taken as sRGB."
 
 
-def read_photo(path: Path) -> Photo:
-    """Read and decode a photo file.
+def read_photo(path: Path, *, partial: bool = False) -> Photo:
+    """Read and decode a photo file; see `decode_photo`.
 
     Raises
     ------
     PhotoError : missing, unreadable, empty, damaged, or of a kind that cannot be retouched.
     """
+    name = readable(path.name)
     try:
         encoded = path.read_bytes()
     except FileNotFoundError:
-        raise _refusal(path.name, "there is no such file", "check the name and folder") from None
+        raise _refusal(name, "there is no such file", "check the name and folder") from None
     except IsADirectoryError:
-        raise _refusal(path.name, "it is a folder", "choose a photo in it") from None
+        raise _refusal(name, "it is a folder", "choose a photo in it") from None
     except OSError as error:
         why, advice = error.strerror or str(error), "check the disk and the file's permissions"
-        raise _refusal(path.name, why, advice) from error
-    photo = decode_photo(encoded, path.name)
+        raise _refusal(name, why, advice) from error
+    photo = decode_photo(encoded, name, partial=partial)
     photo.path = path
     return photo
 
 
-def decode_photo(encoded: bytes, name: str) -> Photo:
+def decode_photo(encoded: bytes, name: str, *, partial: bool = False) -> Photo:
     """Decode the bytes of a photo file; orientation is applied.
+
+    With `partial` a file that ends too early gives what is there; the rest is hatched.
 
     Raises
     ------
     PhotoError : damaged, or of a kind that cannot be retouched.
+    TruncatedError : it ends too early; not with `partial`.
     """
     if not encoded:
         raise _refusal(name, "the file is empty", "copy it again")
@@ -61,20 +80,67 @@ def decode_photo(encoded: bytes, name: str) -> Photo:
         )
     pyvips = vips()
     try:
+        if is_cut_off(encoded):
+            raise _truncated(encoded, name)
         image = pyvips.Image.new_from_buffer(encoded, "", fail_on="truncated")
-        metadata = _metadata(image, encoded)
-        image, notices = _as_rgb(image, name)
-        samples = samples_of(image)
+        return _decoded(image, encoded, name)
+    except TruncatedError:
+        if not partial:
+            raise
     except pyvips.Error as error:
-        raise _refusal(
-            name,
-            f"the file is damaged ({first_line(error)})",
-            "copy it again from the camera or the backup",
-        ) from error
+        if n_whole_rows(encoded) == 0:
+            raise _damaged(name, error) from error
+        if not partial:
+            raise _truncated(encoded, name) from error
+    return _part_of(encoded, name)
+
+
+def _part_of(encoded: bytes, name: str) -> Photo:
+    """What there is of a photo whose file ends too early."""
+    pyvips = vips()
+    try:
+        whole_size = encoded + bytes(bytes_missing(encoded))  # else the last strip is not begun
+        image = pyvips.Image.new_from_buffer(whole_size, "", fail_on="none")
+        n_rows = n_whole_rows(encoded)
+        photo = _decoded(marked(image, n_rows), encoded, name)
+    except pyvips.Error as error:
+        raise _damaged(name, error) from error
+    missing = 1 - n_rows / image.height
+    notice = (
+        f"The file ends too early: {missing:.0%} of the picture is missing and shown hatched. "
+        "Copy it again from the card or the backup."
+    )
+    photo.notices = (notice, *photo.notices)
+    return photo
+
+
+def _decoded(image: Any, encoded: bytes, name: str) -> Photo:
+    metadata = _metadata(image, encoded)
+    image, notices = _as_rgb(image, encoded, name)
+    samples = samples_of(image)
     profile = profile_of(image)
-    if profile is None:
+    if profile is None and not any("profile" in notice for notice in notices):
         notices = (*notices, _NO_PROFILE)
-    return Photo(samples, profile, lattice_of(profile), encoded, name, notices, metadata=metadata)
+    return Photo(
+        samples, profile, lattice_of(profile), encoded, name, notices, metadata=metadata,
+        profile_title=title_of(profile),
+    )  # fmt: skip
+
+
+def _damaged(name: str, error: Exception) -> PhotoError:
+    why = f"the file is damaged ({first_line(error)})"
+    return _refusal(name, why, "copy it again from the camera or the backup")
+
+
+def _truncated(encoded: bytes, name: str) -> PhotoError:
+    if n_whole_rows(encoded) == 0:
+        why = "the file ends too early, and no part of the picture is whole"
+        return _refusal(name, why, "copy it again from the card or the backup")
+    return TruncatedError(
+        f"'{name}' was not opened",
+        "the file ends too early, as if it was copied by half",
+        "copy it again from the card or the backup",
+    )
 
 
 def first_line(error: Exception) -> str:
@@ -84,7 +150,7 @@ def first_line(error: Exception) -> str:
     return lines[0] if lines else "unreadable"
 
 
-def _as_rgb(image: Any, name: str) -> tuple[Any, tuple[str, ...]]:
+def _as_rgb(image: Any, encoded: bytes, name: str) -> tuple[Any, tuple[str, ...]]:
     """Upright, three bands, 8 or 16 bit; refuses what cannot become that without loss."""
     notices: list[str] = []
     if image.width * image.height > MOST_MEGAPIXELS * 1e6:
@@ -102,61 +168,89 @@ def _as_rgb(image: Any, name: str) -> tuple[Any, tuple[str, ...]]:
         raise _refusal(name, f"it is in {image.interpretation}", "convert it to RGB first")
     if image.get_typeof("palette"):
         notices.append("The file had a palette of few colours: turned into full RGB.")
-    if image.hasalpha():
-        image = image.flatten(background=[255 if image.format == "uchar" else 65535])
-        notices.append("The file had transparent parts: laid on white.")
-    image = image.autorot()
+    image = _with_usable_profile(image, encoded, notices)
+    image = _without_extra_channels(image, encoded, notices).autorot()
     if image.bands == 1:
-        if profile_of(image) is not None:
-            image = to_srgb(image)
-            notices.append("Grey picture with a grey profile: converted to sRGB.")
-        else:
-            image = image.bandjoin([image, image])
-            notices.append("Grey picture: turned into RGB of the same greys.")
+        image = _grey_as_rgb(image, notices)
     if image.bands != 3:
         raise _refusal(name, f"it has {image.bands} channels", "save it as RGB or grey")
     return image, tuple(notices)
+
+
+def _without_extra_channels(image: Any, encoded: bytes, notices: list[str]) -> Any:
+    """Transparent parts laid on white; channels that are neither colour nor that left out."""
+    directory = read_directory(encoded) if encoded.startswith(TIFF) else None
+    if directory is None:
+        return _on_white(image, notices) if image.hasalpha() else image
+    channels = directory.channels
+    n_colours = channels.n_colours
+    if channels.n_extra == 0 or n_colours not in (1, 3) or image.bands <= n_colours:
+        return image
+    bands = image.bandsplit()
+    colours = bands[0].bandjoin(bands[1:n_colours]) if n_colours > 1 else bands[0]
+    colours = colours.copy(interpretation=_interpretation(n_colours, image.format))
+    if channels.n_extra > (0 if channels.alpha is None else 1):
+        notices.append(
+            "The file had a saved selection or another channel of its own: left out, the photo's "
+            "file keeps it."
+        )
+    if channels.alpha is None or channels.alpha >= image.bands:
+        return colours
+    return _on_white(colours.bandjoin(bands[channels.alpha]), notices)
+
+
+def _on_white(image: Any, notices: list[str]) -> Any:
+    """Premultiplied colours were divided by their alpha on decoding already."""
+    notices.append("The file had transparent parts: laid on white.")
+    top = 255 if image.format == "uchar" else 65535
+    return image.flatten(background=[top], max_alpha=top)
+
+
+def _interpretation(n_colours: int, sample_format: str) -> str:
+    wide = sample_format == "ushort"
+    if n_colours == 1:
+        return "grey16" if wide else "b-w"
+    return "rgb16" if wide else "srgb"
+
+
+def _with_usable_profile(image: Any, encoded: bytes, notices: list[str]) -> Any:
+    """Without its profile, if that is broken or for another kind of picture."""
+    profile = profile_of(image)
+    n_colours = 1 if image.interpretation in ("b-w", "grey16") else 3
+    why = None if profile is None else unusable(profile, n_colours)
+    if profile is None and encoded.startswith(png.SIGNATURE) and b"iCCP" in png.chunks(encoded):
+        why = "is broken"  # so that the decoder left it out
+    if why is None:
+        return image
+    notices.append(f"The colour profile in the file {why}: left out, taken as sRGB.")
+    return without_profile(image)
+
+
+def _grey_as_rgb(image: Any, notices: list[str]) -> Any:
+    profile = profile_of(image)
+    if profile is not None and space_of(profile) is Space.GREY:
+        notices.append("Grey picture with a grey profile: converted to sRGB.")
+        return to_srgb(image)
+    same = image.bandjoin([image, image])
+    notices.append("Grey picture: turned into RGB of the same greys.")
+    return same.copy(interpretation=_interpretation(3, image.format))
 
 
 def _metadata(image: Any, encoded: bytes) -> Metadata:
     def blob(field: str) -> bytes | None:
         return bytes(image.get(field)) if image.get_typeof(field) else None
 
-    if encoded.startswith(_TIFF):
-        return replace(of_tiff(encoded), xmp=blob("xmp-data"))
-    return Metadata(blob("exif-data"), blob("xmp-data"), bare_iptc(blob("iptc-data")))
+    if encoded.startswith(TIFF):
+        metadata = replace(of_tiff(encoded), xmp=blob("xmp-data"))
+    else:
+        metadata = Metadata(blob("exif-data"), blob("xmp-data"), bare_iptc(blob("iptc-data")))
+    return replace(metadata, dpi=dpi_of(encoded, metadata.exif))
 
 
 def _decode_raw(encoded: bytes, name: str) -> Photo:
-    """Camera raw at neutral settings: camera white balance, sRGB, 16 bit."""
-    try:
-        import rawpy
-    except ImportError:
-        raise _refusal(
-            name,
-            "camera raw needs the package 'rawpy', which is not installed",
-            "install it (pip install lather[raw]), or develop the photo to TIFF first",
-        ) from None
-    try:
-        with rawpy.imread(io.BytesIO(encoded)) as raw:
-            sizes = raw.sizes
-            if sizes.width * sizes.height > MOST_MEGAPIXELS * 1e6:
-                raise _refusal(
-                    name, f"it has more than {MOST_MEGAPIXELS} megapixels", "develop it smaller"
-                )
-            samples: Samples = raw.postprocess(
-                output_bps=16,
-                use_camera_wb=True,
-                no_auto_bright=True,
-                gamma=(2.4, 12.92),
-                output_color=rawpy.ColorSpace.sRGB,
-            )
-    except (rawpy.LibRawError, ValueError, MemoryError) as error:
-        raise _refusal(
-            name, f"the raw file cannot be developed ({first_line(error)})", "copy it again"
-        ) from error
+    samples = develop(encoded, name, MOST_MEGAPIXELS)
     notice = "Camera raw: developed at neutral settings to sRGB, 16 bit."
-    metadata = of_tiff(encoded) if encoded.startswith(_TIFF) else Metadata()
+    metadata = of_tiff(encoded) if encoded.startswith(TIFF) else Metadata()
     return Photo(samples, None, lattice_of(None), encoded, name, (notice,), metadata=metadata)
 
 

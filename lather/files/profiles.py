@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import io
+from enum import Enum
 from typing import Any
 
 import numpy as np
 
 from lather.core.arrays import Samples, quantise
 from lather.core.colour.display import NO_LATTICE, Lattice, lattice_colours, lattice_from
+from lather.document.photo import NO_PROFILE
+from lather.files.resolution import MM_PER_INCH
 
+_HEADER_BYTES = 132  # with the number of tags (ICC.1:2022, 7.2)
+_CLASSES = (b"mntr", b"scnr", b"prtr", b"spac")  # that say how a picture's colours look
 SAME_AS_SRGB = 0.75 / 255  # a profile this close to sRGB is shown without conversion
 
 
@@ -27,13 +33,19 @@ def samples_of(image: Any) -> Samples:
     return memory.reshape(image.height, image.width, image.bands)
 
 
-def image_of(samples: Samples) -> Any:
+def image_of(samples: Samples, dpi: float | None = None) -> Any:
     """A vips image of (H, W, 3) samples; shares their memory."""
     wide = samples.itemsize == 2
     image = vips().Image.new_from_memory(
         samples.data, samples.shape[1], samples.shape[0], 3, "ushort" if wide else "uchar"
     )
-    return image.copy(interpretation="rgb16" if wide else "srgb")
+    return with_dpi(image.copy(interpretation="rgb16" if wide else "srgb"), dpi)
+
+
+def with_dpi(image: Any, dpi: float | None) -> Any:
+    """A copy at a resolution; as it is for None."""
+    per_mm = None if dpi is None else dpi / MM_PER_INCH
+    return image if per_mm is None else image.copy(xres=per_mm, yres=per_mm)
 
 
 def profile_of(image: Any) -> bytes | None:
@@ -41,6 +53,68 @@ def profile_of(image: Any) -> bytes | None:
         return None
     profile: bytes = image.get("icc-profile-data")
     return profile
+
+
+class Space(Enum):
+    """The colour space of a profile, by its signature (ICC.1:2022, 7.2.8)."""
+
+    RGB = b"RGB "
+    GREY = b"GRAY"
+    OTHER = b""
+
+
+def space_of(profile: bytes) -> Space:
+    signature = profile[16:20]
+    return Space(signature) if signature in (Space.RGB.value, Space.GREY.value) else Space.OTHER
+
+
+def unusable(profile: bytes, n_colours: int) -> str | None:
+    """Why a profile cannot be that of a picture; None if it can."""
+    if len(profile) < _HEADER_BYTES or profile[36:40] != b"acsp":
+        return "is broken"
+    space = space_of(profile)
+    if space is Space.OTHER:
+        return f"is for {profile[16:20].decode('latin-1').strip()} pictures"
+    if profile[12:16] not in _CLASSES:
+        return "does not describe a picture"
+    if space is Space.GREY and n_colours == 3:
+        return "is for grey pictures and this one is RGB"
+    return None if _converts(profile, space) else "is broken"
+
+
+def _converts(profile: bytes, space: Space) -> bool:
+    """Tried out: what is inside of a profile shows nowhere else."""
+    from PIL import ImageCms
+
+    if int.from_bytes(profile[:4], "big") > len(profile):
+        return False
+    try:
+        opened = ImageCms.getOpenProfile(io.BytesIO(profile))
+        mode = "RGB" if space is Space.RGB else "L"
+        ImageCms.buildTransform(opened, ImageCms.createProfile("sRGB"), mode, "RGB")
+    except (ImageCms.PyCMSError, OSError, ValueError):
+        return False
+    return True
+
+
+def title_of(profile: bytes | None) -> str:
+    """What a profile calls itself."""
+    from PIL import ImageCms
+
+    if profile is None:
+        return NO_PROFILE
+    try:
+        title = ImageCms.getProfileDescription(ImageCms.getOpenProfile(io.BytesIO(profile)))
+    except (ImageCms.PyCMSError, OSError, ValueError):
+        title = ""
+    return " ".join(title.split()) or "without a name"
+
+
+def without_profile(image: Any) -> Any:
+    image = image.copy()
+    if image.get_typeof("icc-profile-data"):
+        image.remove("icc-profile-data")
+    return image
 
 
 def with_profile(image: Any, profile: bytes | None) -> Any:

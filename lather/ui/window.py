@@ -23,6 +23,7 @@ from lather.actions.saving import settle_unsaved
 from lather.actions.table import MENUS, Action, all_actions, keys_of
 from lather.actions.workbench import Workbench
 from lather.document.job import JobState
+from lather.names import readable
 from lather.paths import ASSETS
 from lather.render.worker import Executor
 from lather.ui.canvas import Canvas
@@ -210,7 +211,7 @@ class MainWindow(QMainWindow):
             recent = menu.addMenu("Open recent")
             assert recent is not None
             for name in names:
-                entry = recent.addAction(Path(name).name)
+                entry = recent.addAction(readable(Path(name).name))
                 assert entry is not None
                 entry.setToolTip(name)
                 entry.triggered.connect(

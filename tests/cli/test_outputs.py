@@ -284,3 +284,46 @@ class JobWritersTest(Case):
             save_job(edits.add_pixel_layer(opened.job.state), link)
         self.assertTrue(link.is_symlink())
         self.assertEqual(len(load_job(self.job).state.layers), 3)
+
+
+class AnyBytesAreANameTest(Case):
+    """Names that are not UTF-8, of files and of folders."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.here = Path(os.fsdecode(os.fsencode(self.folder) + b"/caf\xe9"))
+        self.here.mkdir()
+        self.photo = small_photo(self.here).rename(self.here / os.fsdecode(b"portr\xe4t.png"))
+
+    def test_all_verbs(self) -> None:
+        out = {end: self.here / os.fsdecode(b"\xfcber" + end.encode()) for end in
+               (".jpg", ".png", ".tif", ".webp", ".ora", ".json", ".lather")}  # fmt: skip
+        pictures = (".jpg", ".png", ".tif", ".webp", ".ora")
+        for words in (
+            *(("render", self.photo, out[end]) for end in pictures),
+            ("survey", self.photo, "--json", out[".json"], *SCALE),
+            ("clean", self.photo, out[".png"], "--job", out[".lather"], *SCALE),
+            ("render", out[".lather"], out[".tif"]),
+            ("render", out[".ora"], out[".jpg"]),
+            ("info", out[".lather"]),
+            ("info", self.photo, "--json"),
+        ):
+            if words[0] == "clean":
+                out[".png"].unlink()
+            done = subprocess.run(
+                [sys.executable, "-m", "lather", *map(os.fsencode, words)], capture_output=True,
+                cwd=ROOT, check=False, timeout=120,
+            )  # fmt: skip
+            self.assertEqual((done.returncode, b"Traceback" in done.stderr), (0, False),
+                             (words, done.stderr))
+        for path in out.values():
+            self.assertTrue(path.is_file())
+
+    def test_refusals_name_them(self) -> None:
+        for words in (("info", self.here / os.fsdecode(b"\xe9.png")), ("info", self.here)):
+            done = subprocess.run(
+                [sys.executable, "-m", "lather", *map(os.fsencode, words)], capture_output=True,
+                cwd=ROOT, check=False, timeout=120,
+            )  # fmt: skip
+            self.assertEqual((done.returncode, done.stderr.count(b"\n")), (1, 1))
+            self.assertIn("\N{REPLACEMENT CHARACTER}", done.stderr.decode())
