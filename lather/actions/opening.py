@@ -19,12 +19,22 @@ from lather.actions.task import Offer
 from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
 from lather.errors import InUseError, PhotoMissingError, TruncatedError
+from lather.files.outputs import same_file
 from lather.paths import demo_job
 
 
 def open_file(bench: Workbench, path: Path) -> None:
     """Open a photo or job, after asking about unsaved work."""
     settle_unsaved(bench, lambda: _open(bench, path))
+
+
+def begin(bench: Workbench, path: Path | None) -> None:
+    """What a start brings: a file that was named, or work that was left."""
+    if path is not None:
+        open_file(bench, path)  # which tells of the preferences, too
+        return
+    _tell(bench, bench.settings.take_notice())
+    offer_unsaved_work(bench)
 
 
 def offer_unsaved_work(bench: Workbench, *, tell_none: bool = False) -> None:
@@ -47,7 +57,7 @@ def offer_unsaved_work(bench: Workbench, *, tell_none: bool = False) -> None:
     def done(opened: Opened) -> None:
         take_up(opened, saved_state=False)
         bench.take_job(opened)
-        _tell_recovered(bench, opened)
+        _tell(bench, _how_recovered(opened))
 
     settle_unsaved(bench, lambda: bench.run_task(
         "Recovering", lambda progress, _: open_unsaved(found, places, progress), done
@@ -57,7 +67,8 @@ def offer_unsaved_work(bench: Workbench, *, tell_none: bool = False) -> None:
 def _open(
     bench: Workbench, path: Path, photo_at: Path | None = None, *, partial: bool = False
 ) -> None:
-    if bench.job is not None and bench.job.path is not None and bench.job.path == path:
+    own = bench.job.path if bench.job is not None else None
+    if own is not None and same_file(own, path):
         bench.take_job(None)  # what was discarded is not to be found again as lost work
 
     def done(opened: Opened) -> None:
@@ -66,10 +77,8 @@ def _open(
             return
         bench.take_job(opened)
         bench.settings.add_recent(path)
-        if opened.recovered is not None:
-            _tell_recovered(bench, opened)
-        elif opened.notices:
-            bench.say(" ".join(opened.notices))
+        settings_notice = bench.settings.take_notice()
+        _tell(bench, _how_recovered(opened), *opened.notices, settings_notice)
 
     def handled(error: Exception) -> bool:
         if isinstance(error, PhotoMissingError):
@@ -109,16 +118,21 @@ def _choose_state(bench: Workbench, opened: Opened) -> bool:
     return True
 
 
-def _tell_recovered(bench: Workbench, opened: Opened) -> None:
-    assert opened.recovered is not None
-    if opened.recovered.leaves_rest:
-        return  # said already, with what is missing
+def _tell(bench: Workbench, *sentences: str) -> None:
+    text = " ".join(filter(None, sentences))
+    if text:
+        bench.say(text)
+
+
+def _how_recovered(opened: Opened) -> str:
+    """What became of unsaved steps, unless there were none or it is said already."""
+    if opened.recovered is None or opened.recovered.leaves_rest:
+        return ""
     n_steps, last = opened.recovered.n_steps, opened.recovered.last_name
     plural = "s" if n_steps != 1 else ""
     if opened.job.modified:
-        bench.say(f"Recovered {n_steps} unsaved step{plural}; the last one: {last}.")
-    else:
-        bench.say(f"The saved state is shown. Undo brings {n_steps} unsaved step{plural} back.")
+        return f"Recovered {n_steps} unsaved step{plural}; the last one: {last}."
+    return f"The saved state is shown. Undo brings {n_steps} unsaved step{plural} back."
 
 
 def _ask_and_open(bench: Workbench) -> None:

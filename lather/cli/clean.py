@@ -94,7 +94,11 @@ def _clean(
     delivery = Delivery(depth_bits=depth_bits, to_srgb=False)
     write_pictures(state, [(options.out, delivery)], report, CancelToken())
     if options.job is not None:
-        n_wanted = Settings(default_path())["backups_kept"]
+        settings = Settings(default_path())
+        notice = settings.take_notice()
+        if notice:
+            print(f"lather: {notice}", file=sys.stderr)
+        n_wanted = settings["backups_kept"]
         save_job(state, options.job, n_backups=backups_to_keep(options.job, n_wanted, ""))
     done, kept, left = (
         len(list(state.findings.in_state(which)))

@@ -169,4 +169,7 @@ def _compile_all() -> None:
 
 if __name__ == "__main__":
     os.nice(5)  # painting in the parent comes first
-    _compile_all()
+    try:
+        _compile_all()
+    except BrokenPipeError:  # the parent is gone; what is compiled is on disk
+        os._exit(0)

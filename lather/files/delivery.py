@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import os
 import re
 import time
@@ -148,6 +149,9 @@ def delivery_from_json(entry: Mapping[str, Any]) -> Delivery:
         if f.name in entry
     }
     delivery = Delivery(**known)
+    sizes = (delivery.size, delivery.dpi, delivery.sharpen_px, delivery.sharpen)
+    if not all(map(math.isfinite, sizes)) or delivery.dpi < 1:
+        raise ValueError("a delivery is out of bounds")
     bits_ok = delivery.depth_bits in WRITABLE_BITS.get(delivery.suffix, ())
     if not bits_ok or not 1 <= delivery.quality <= 100 or delivery.size < 0:
         raise ValueError("a delivery is out of bounds")

@@ -11,7 +11,8 @@ class Option:
     """A preference.
 
     `choices` lists (value, title) for options picked from a list; `low` and `high` bound
-    numbers. `shown` is False for what the application remembers by itself.
+    numbers; `each` is the type of a list's entries. `shown` is False for what the application
+    remembers by itself.
     """
 
     key: str
@@ -23,19 +24,25 @@ class Option:
     high: float | None = None
     unit: str = ""
     shown: bool = True
+    each: type = str
 
     def accepts(self, value: Any) -> bool:
-        """True for a value of the right type within bounds."""
+        """True for a value of the right type within bounds; any value may be asked about."""
+        if type(value) is not type(self.default):
+            return False
         if self.choices:
-            return value in {choice for choice, _ in self.choices}
-        if isinstance(self.default, bool) or isinstance(value, bool):
-            return isinstance(value, bool) and isinstance(self.default, bool)
-        if isinstance(self.default, (int, float)):
-            if not isinstance(value, (int, float)):
-                return False
+            return any(value == choice for choice, _ in self.choices)
+        if isinstance(value, list):
+            return all(type(entry) is self.each and _is_plain(entry) for entry in value)
+        if isinstance(value, (int, float)) and not isinstance(value, bool):
             low_ok = self.low is None or value >= self.low
             return low_ok and (self.high is None or value <= self.high)
-        return isinstance(value, type(self.default))
+        return _is_plain(value)
+
+
+def _is_plain(value: Any) -> bool:
+    """False for text that is no path and that no system call takes."""
+    return not isinstance(value, str) or "\0" not in value
 
 
 OPTIONS: tuple[Option, ...] = (
@@ -108,8 +115,10 @@ OPTIONS: tuple[Option, ...] = (
         low=0,
         high=20,
     ),
-    Option("presets", "Presets", "Named brushes of your own.", [], shown=False),
-    Option("deliveries", "Deliveries", "Named presets for delivery.", [], shown=False),
+    Option("presets", "Presets", "Named brushes of your own.", [], shown=False, each=dict),
+    Option(
+        "deliveries", "Deliveries", "Named presets for delivery.", [], shown=False, each=dict
+    ),
     Option("delivery_folder", "Delivery folder", "Used lately.", "", shown=False),
     Option("recent", "Recent files", "Opened lately.", [], shown=False),
     Option("window", "Window", "Size and place of the window.", "", shown=False),

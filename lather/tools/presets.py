@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable
 from dataclasses import asdict, dataclass, fields
 from typing import Any
@@ -37,7 +38,7 @@ def presets_from(entries: Iterable[Any]) -> list[Preset]:
     for entry in entries:
         try:
             found.append(_from_entry(entry))
-        except (KeyError, TypeError, ValueError, AttributeError):
+        except (KeyError, TypeError, ValueError, AttributeError, OverflowError):
             continue
     return found
 
@@ -48,6 +49,8 @@ def _from_entry(entry: Any) -> Preset:
         field.name: type(getattr(plain, field.name))(entry["brush"][field.name])
         for field in fields(Brush)
     }
+    if not all(math.isfinite(value) for value in values.values()):
+        raise ValueError("a brush is out of bounds")
     return Preset(
         str(entry["name"])[:LONGEST_NAME], str(entry["tool"]), Brush(**values),
         MendMode(entry["mode"]), SourceGoes(entry["source_goes"]),

@@ -12,7 +12,7 @@ from pathlib import Path
 from PyQt6.QtCore import QEvent, QTimer
 from PyQt6.QtWidgets import QApplication
 
-from lather.actions.opening import offer_unsaved_work, open_file
+from lather.actions.opening import begin
 from lather.actions.workbench import Workbench
 from lather.core.kernels import COMPILING, kernels_ready, prepare_kernels
 from lather.render.worker import Workers
@@ -118,10 +118,7 @@ def run(path: Path | None) -> int:
     app.window.show()
     if not kernels_ready():
         QTimer.singleShot(50, lambda: prepare_in_background(app))
-    if path is not None:
-        QTimer.singleShot(0, lambda: open_file(app.bench, path))
-    else:
-        QTimer.singleShot(0, lambda: offer_unsaved_work(app.bench))
+    QTimer.singleShot(0, lambda: begin(app.bench, path))
     status = app.qt.exec()
     for workers in app.workers:
         workers.close()

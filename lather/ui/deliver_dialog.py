@@ -194,7 +194,7 @@ class DeliverDialog(QDialog):
         for entry in self._settings["deliveries"]:
             try:
                 presets.append((delivery_from_json(entry), bool(entry.get("ticked"))))
-            except (ValueError, TypeError, AttributeError):
+            except (ValueError, TypeError, AttributeError, OverflowError):
                 continue  # written by a newer version, or by hand
         presets = presets or [(preset, preset is PRESETS[0]) for preset in PRESETS]
         for delivery, ticked in presets:

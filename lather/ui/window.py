@@ -126,7 +126,7 @@ class MainWindow(QMainWindow):
     def _restore(self) -> None:
         self.resize(*DEFAULT_SIZE)
         saved = self.bench.settings["window"]
-        if saved:
+        if saved.isascii():
             self.restoreGeometry(QByteArray.fromBase64(saved.encode("ascii")))
 
     def _compose(self) -> None:
