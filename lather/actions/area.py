@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from lather.actions.aside import change_aside
 from lather.actions.layer import above_photo, has_mask
 from lather.actions.table import Action, Run
 from lather.actions.workbench import Workbench
@@ -22,14 +23,14 @@ def step_px(bench: Workbench) -> float:
 
 def _grow(steps: int) -> Run:
     name = "Grow area" if steps > 0 else "Shrink area"
-    return lambda bench: bench.change_aside(
-        name, lambda state: areas.grow(state, steps * step_px(bench))
+    return lambda bench: change_aside(
+        bench, name, lambda state: areas.grow(state, steps * step_px(bench))
     )
 
 
 def _feather(bench: Workbench) -> None:
     width_px = 4 * step_px(bench)
-    bench.change_aside("Feather area", lambda state: areas.feather(state, width_px))
+    change_aside(bench, "Feather area", lambda state: areas.feather(state, width_px))
 
 
 ACTIONS = (

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from lather.actions.aside import change_aside
 from lather.actions.task import Offer
 from lather.document import edits
 from lather.document.findings import FindingState
@@ -33,7 +34,7 @@ def warn_of_broken_rim(bench: Workbench, outcome: Outcome) -> None:
     bench.say(
         f"{outcome.broken_share:.0%} of this mend's rim crosses an edge or the border: it may "
         "smear. Copy along the edge at 10-20 %, or cut the spot free.",
-        error=True, offer=Offer("Cut it free", instead),
+        error=True, offer=Offer("Cut it free", instead, of=after),
     )  # fmt: skip
 
 
@@ -50,4 +51,4 @@ def _cut_free(bench: Workbench, place: Place, finding_ids: tuple[int, ...]) -> N
     def edit(state: JobState) -> JobState:
         return edits.decide(cut_free_at(state, place), finding_ids, FindingState.DONE)
 
-    bench.change_aside(NAME, edit, "copying along the broken rim")
+    change_aside(bench, NAME, edit, "copying along the broken rim")

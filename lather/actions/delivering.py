@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from lather.actions.saving import may_replace
+from lather.actions.settling import after_stroke
 from lather.actions.table import Action, has_job
 from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
@@ -29,6 +30,10 @@ Order = tuple[Path, Delivery]
 
 
 def deliver(bench: Workbench) -> None:
+    after_stroke(bench, lambda: _deliver(bench))
+
+
+def _deliver(bench: Workbench) -> None:
     job = bench.open_job
     orders = bench.ask.orders(job)
     if orders is None:
@@ -56,6 +61,7 @@ def deliver_to(bench: Workbench, orders: Sequence[Order]) -> None:
         lambda progress, cancel: write_pictures(state, orders, progress, cancel),
         done,
         retry=lambda: deliver_to(bench, orders),
+        must_end=True,
     )
 
 
@@ -87,6 +93,10 @@ def write_pictures(
 
 def export_openraster(bench: Workbench) -> None:
     """All layers, for programs that read OpenRaster."""
+    after_stroke(bench, lambda: _export(bench))
+
+
+def _export(bench: Workbench) -> None:
     from lather.files.openraster import not_carried
 
     state = bench.state
@@ -107,6 +117,7 @@ def export_openraster(bench: Workbench) -> None:
         work,
         lambda written: bench.say(f"Exported: {written.name}"),
         retry=lambda: export_openraster(bench),
+        must_end=True,
     )
 
 

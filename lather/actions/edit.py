@@ -7,7 +7,8 @@ from lather.actions.workbench import Workbench
 
 
 def _can_undo(bench: Workbench) -> bool:
-    return bench.job is not None and bool(bench.job.history.done)
+    job, session = bench.job, bench.session
+    return job is not None and (bool(job.history.done) or (session is not None and session.busy))
 
 
 def _can_redo(bench: Workbench) -> bool:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from lather.actions.aside import Meanwhile, merge_aside, run_edit, take_merged
 from lather.actions.face import start_measuring
 from lather.actions.table import Action, Run, has_job
 from lather.actions.task import Offer
 from lather.actions.walk import Mended
-from lather.actions.workbench import Meanwhile, Workbench
+from lather.actions.workbench import Workbench
 from lather.core.rect import Rect
 from lather.core.survey.finding import Finding
 from lather.core.work import CancelToken, Progress
@@ -49,19 +50,19 @@ def survey(bench: Workbench) -> None:
         n_open = len(list(findings.in_state(FindingState.OPEN)))
         n_kept = len(list(findings.in_state(FindingState.KEPT)))
         said = f"{n_open} findings to decide on, {n_kept} proposed to be kept."
-        bench.take_merged("Survey", merged, said)
+        take_merged(bench, "Survey", merged, said)
 
     def not_measured(error: Exception) -> bool:
         if not isinstance(error, ScaleError):
             return False
-        offer = Offer("Set the scale", lambda: start_measuring(bench))
+        offer = Offer("Set the scale", lambda: start_measuring(bench), of=bench.state)
         told = error.advising(
             "set the scale: drag along something whose length you know, then survey again"
         )
         bench.say(told.sentence(), error=True, offer=offer)
         return True
 
-    bench.run_edit("Surveying", work, done, retry=lambda: survey(bench), handled=not_measured)
+    run_edit(bench, "Surveying", work, done, retry=lambda: survey(bench), handled=not_measured)
 
 
 def look_at(bench: Workbench, finding: Finding) -> None:
@@ -119,14 +120,14 @@ def mend(bench: Workbench, findings: Sequence[Finding]) -> None:
                 "near by: copy along the edge by hand."
             )
         name = "Mend finding" if len(wanted) == 1 else f"Mend {n_done} findings"
-        bench.take_merged(name, merged, said)
+        take_merged(bench, name, merged, said)
         if len(wanted) > 1:
             bench.walk.go_to(None)
         elif bench.walk.finding_id in (None, wanted[0].id):  # else the person went on meanwhile
             bench.walk.mended = Mended(wanted[0], now, after)
             step(bench, 1)
 
-    bench.merge_aside("Mending", work, done)
+    merge_aside(bench, "Mending", work, done)
 
 
 def other_source(bench: Workbench) -> None:
@@ -148,14 +149,14 @@ def other_source(bench: Workbench) -> None:
         if instead:
             job.undo()
         said = "" if merged.left_out else f"Texture from the next place: number {nth + 1}."
-        bench.take_merged("Mend finding" if instead else "Other source", merged, said)
+        take_merged(bench, "Mend finding" if instead else "Other source", merged, said)
         bench.walk.mended = None
         if instead:
             bench.walk.mended = Mended(last.finding, last.before, bench.state, nth)
             look_at(bench, last.finding)
             bench.say(said)
 
-    bench.run_edit("Mending", work, done)
+    run_edit(bench, "Mending", work, done)
 
 
 def has_other_source(bench: Workbench) -> bool:

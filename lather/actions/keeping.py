@@ -54,6 +54,14 @@ class _Written:
         if self.lock is not None:
             self.lock.release()
 
+    def leave(self) -> None:
+        """Close the journal and let it lie."""
+        with suppress(OSError):
+            self.journal.sync()
+        self.journal.close(delete=False)
+        if self.lock is not None:
+            self.lock.release()
+
 
 class Keeper:
     """One job's keeper, from opening to closing.
@@ -78,6 +86,7 @@ class Keeper:
         self._steps_at_checkpoint = 0
         self._spill: Spill | None = None
         self._told_full = False
+        self._settling = CancelToken()
 
     def start(self, opened: Opened) -> None:
         """Go on with what was recovered, and record every step from here on.
@@ -142,10 +151,25 @@ class Keeper:
 
     def close(self) -> None:
         """The job is closed and what is unsaved is not wanted."""
+        self._stop()
+        self._drop()
+        self._release()
+
+    def leave(self) -> None:
+        """The process ends: journal and checkpoint stay, so that the work is found again."""
+        self._stop()
+        written, self._written = self._written, None
+        if written is not None:
+            written.leave()
+        self._release()
+
+    def _stop(self) -> None:
         self.make_way()
+        self._settling.cancel()
         self.job.recorder = None
         self.job.history.park = None
-        self._drop()
+
+    def _release(self) -> None:
         if self._lock is not None:
             self._lock.release()
             self._lock = None
@@ -369,9 +393,10 @@ class Keeper:
         """Check the job file and copy it, so that its disk may go."""
 
         def work() -> Archive:
-            with suppress(OSError):
-                archive.copy_to(spill_folder() or Path("/var/tmp"))
-            archive.check()
+            with suppress(Cancelled):
+                with suppress(OSError):
+                    archive.copy_to(spill_folder() or Path("/var/tmp"), self._settling)
+                archive.check(self._settling)
             return archive
 
         self._executor.post(work, self._tell_damage, priority=1)

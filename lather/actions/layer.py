@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from lather.actions.aside import merge_aside, take_merged
 from lather.actions.table import Action, Run, has_job
 from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
@@ -72,9 +73,9 @@ def _merge_copy(bench: Workbench) -> None:
     def done(merged: Merged) -> None:
         went_on = bench.state.layers is not before.layers
         said = "The copy shows the picture as it was when it was begun." if went_on else ""
-        bench.take_merged("Merged copy", merged, said)
+        take_merged(bench, "Merged copy", merged, said)
 
-    bench.merge_aside("Merging", work, done)
+    merge_aside(bench, "Merging", work, done)
 
 
 def _remove_mask(bench: Workbench) -> None:

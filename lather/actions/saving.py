@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Callable
 from pathlib import Path
 
 from lather.actions.claiming import backups_to_keep
+from lather.actions.settling import GoOn, after_stroke, settle
 from lather.actions.table import Action, has_job
 from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
@@ -16,8 +16,12 @@ from lather.files.outputs import same_file, with_ending
 from lather.files.places import apart_root
 
 
-def settle_unsaved(bench: Workbench, go_on: Callable[[], None]) -> None:
-    """Save or discard what is not saved, then go on; or stay."""
+def settle_unsaved(bench: Workbench, go_on: GoOn) -> None:
+    """End what is under way, save or discard what is not saved, then go on; or stay."""
+    settle(bench, lambda: _settle_unsaved(bench, go_on))
+
+
+def _settle_unsaved(bench: Workbench, go_on: GoOn) -> None:
     job = bench.job
     if job is None or not job.modified:
         go_on()
@@ -26,10 +30,15 @@ def settle_unsaved(bench: Workbench, go_on: Callable[[], None]) -> None:
     if answer == "discard":
         go_on()
     elif answer == "save":
-        save(bench, then=go_on)
+        # What is done while the file is written is asked about once more.
+        save(bench, then=lambda: settle_unsaved(bench, go_on))
 
 
-def save(bench: Workbench, then: Callable[[], None] | None = None) -> None:
+def save(bench: Workbench, then: GoOn | None = None) -> None:
+    after_stroke(bench, lambda: _save(bench, then))
+
+
+def _save(bench: Workbench, then: GoOn | None) -> None:
     job = bench.open_job
     if job.path is None:
         save_as(bench, then)
@@ -37,7 +46,11 @@ def save(bench: Workbench, then: Callable[[], None] | None = None) -> None:
         _save_to(bench, job.path, then)
 
 
-def save_as(bench: Workbench, then: Callable[[], None] | None = None) -> None:
+def save_as(bench: Workbench, then: GoOn | None = None) -> None:
+    after_stroke(bench, lambda: _save_as(bench, then))
+
+
+def _save_as(bench: Workbench, then: GoOn | None) -> None:
     job = bench.open_job
     suggested = job.path or Path(f"{job.title}.lather")
     path = bench.ask.path_to_save(suggested)
@@ -55,7 +68,7 @@ def may_replace(bench: Workbench, path: Path, own: Path | None = None) -> bool:
     return bench.ask.replace(path)
 
 
-def _save_to(bench: Workbench, path: Path, then: Callable[[], None] | None) -> None:
+def _save_to(bench: Workbench, path: Path, then: GoOn | None) -> None:
     path = Path(os.path.realpath(path))  # a link stays one
     job, keeper, state = bench.open_job, bench.keeper, bench.state
     assert keeper is not None
@@ -96,8 +109,9 @@ def _save_to(bench: Workbench, path: Path, then: Callable[[], None] | None) -> N
         return False
 
     bench.run_task(
-        "Saving", work, done, retry=lambda: _save_to(bench, path, then), handled=not_saved
-    )
+        "Saving", work, done, retry=lambda: _save_to(bench, path, then), handled=not_saved,
+        must_end=True,
+    )  # fmt: skip
 
 
 def _may_link(bench: Workbench) -> bool:

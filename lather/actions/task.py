@@ -6,21 +6,28 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from lather.core.work import CancelToken
+from lather.document.job import JobState
 
 
 @dataclass(frozen=True)
 class Offer:
-    """Something that can be done about what was said, by one button."""
+    """Something that can be done about what was said, by one button.
+
+    `of` is the state that it belongs to: once the work on it goes on, the offer is withdrawn.
+    Every offer is withdrawn when another job is opened.
+    """
 
     title: str
     run: Callable[[], None]
+    of: JobState | None = None
 
 
 @dataclass
 class Task:
-    """Long work that runs aside."""
+    """Long work that runs aside. What `must_end` is waited for before the window closes."""
 
     title: str
+    must_end: bool = False
     cancel: CancelToken = field(default_factory=CancelToken)
     share: float = 0.0
     what: str = ""

@@ -26,7 +26,7 @@ from lather.document import edits
 from lather.document.events import Signal
 from lather.document.job import Job, JobState
 from lather.document.layers import Stage
-from lather.document.merge import Merged, merge
+from lather.document.merge import same_work
 from lather.errors import Cancelled, LatherError
 from lather.names import readable
 from lather.render.geometry import ViewGeometry
@@ -39,9 +39,12 @@ from lather.tools.source import SourceGoes
 from lather.tools.table import tool
 
 T = TypeVar("T")
-Meanwhile = Callable[[JobState], Merged]  # an outcome, for whatever state the job has come to
 
 log = logging.getLogger(__name__)
+
+
+def _nothing() -> None:
+    """Stands for something to do where there is nothing."""
 
 
 class Workbench:
@@ -55,6 +58,7 @@ class Workbench:
     stage_changed() : another stage is looked at.
     task_changed() : long work began, advanced or ended.
     said(text, is_error) : a sentence for the person; `offer` is what could be done about it.
+    offer_withdrawn() : what was said last is over, and with it what could be done about it.
     """
 
     def __init__(
@@ -85,13 +89,16 @@ class Workbench:
         self.stage_changed: Signal[()] = Signal()
         self.task_changed: Signal[()] = Signal()
         self.said: Signal[str, bool] = Signal()
+        self.offer_withdrawn: Signal[()] = Signal()
         self._stroke_executor = stroke_executor or SameThread()
         self._task_executor = task_executor or SameThread()
         self._keep_executor = keep_executor or SameThread()
         self._view_size = (800, 600)
         self._corrected = False  # a tool that corrects regions was in the hand
         self._fitting = True
+        self._stop_waiting: Callable[[], None] = _nothing
         self.hands.changed.connect(self._on_hand_changed)
+        self.job_changed.connect(self._on_job_changed)
 
     # --- the job -------------------------------------------------------------------------
 
@@ -108,8 +115,11 @@ class Workbench:
 
     def take_job(self, opened: Opened | Job | None) -> None:
         """Make a job the open one; the one before is closed and its unsaved steps go."""
+        self.stop_waiting()
         if self.job is not None:
             self.job.changed.disconnect(self.job_changed.emit)
+        if self.session is not None:
+            self.session.close()
         if self.keeper is not None:
             self.keeper.close()
         if isinstance(opened, Job):
@@ -118,10 +128,21 @@ class Workbench:
         self.keeper = self.session = None
         self.looks = Looks()
         self.walk.leave()
+        self._withdraw_offer()
         if opened is not None:
             self._attend(opened)
         self.job_opened.emit()
         self.hands.for_new_job()
+
+    def leave(self) -> int:
+        """Close the job without asking; how many unsaved steps are kept for the next start."""
+        if self.keeper is None:
+            return 0
+        keeper, self.keeper = self.keeper, None
+        n_kept = keeper.n_unsaved
+        keeper.leave()
+        self.take_job(None)
+        return n_kept
 
     def _attend(self, opened: Opened) -> None:
         job = opened.job
@@ -157,66 +178,11 @@ class Workbench:
         job.change(name, edit(job.state, *args, **kwargs), gesture)
         self._leave_missing_mask()
 
-    def change_aside(
-        self, name: str, edit: Callable[[JobState], JobState], what: str = ""
-    ) -> None:
-        """Apply an edit that takes its time, aside, to the state of then, as a step."""
-
-        def slow(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
-            progress(0.0, what or name.lower())
-            after = edit(state)
-            cancel.check()
-            return after
-
-        self.merge_aside(name, slow, lambda merged: self.take_merged(name, merged))
-
-    def merge_aside(
-        self,
-        title: str,
-        edit: Callable[[JobState, Progress, CancelToken], JobState],
-        done: Callable[[Merged], None],
-    ) -> None:
-        """Work an edit out aside; `done` gets it merged into the state of then."""
-        before = self.state
-
-        def work(progress: Progress, cancel: CancelToken) -> Meanwhile:
-            after = edit(before, progress, cancel)
-            return lambda now: merge(before, after, now)
-
-        self.run_edit(title, work, done)
-
-    def run_edit(
-        self,
-        title: str,
-        work: Callable[[Progress, CancelToken], Meanwhile],
-        done: Callable[[Merged], None],
-        **options: Any,
-    ) -> None:
-        """Run long work whose outcome is applied to whatever state the job has come to by then.
-
-        Nothing that was done meanwhile is overwritten, and nothing of the work is dropped in
-        silence. `options` as for `run_task`.
-        """
-        job = self.open_job
-
-        def finished(applied: Meanwhile) -> None:
-            if self.job is job:
-                done(applied(job.state))
-            else:
-                self.say(f"{title}: dropped, since another job was opened meanwhile.", error=True)
-
-        self.run_task(title, work, finished, **options)
-
-    def take_merged(self, name: str, merged: Merged, said: str = "") -> None:
-        """Make the outcome of work aside a step; say `said`, and what could not be merged."""
-        self.change(name, lambda _: merged.state)
-        if merged.left_out:
-            left = "; ".join(merged.left_out)
-            self.say(f"{said} Left out of '{name}': {left}.".lstrip(), error=True)
-        elif said:
-            self.say(said)
-
     def undo(self) -> None:
+        """Take back the stroke that is not in the job yet, or else the last step."""
+        if self.session is not None and self.session.take_back():
+            self.say("Undone: the stroke in hand.")
+            return
         self._step(self.open_job.undo(), "Undone")
 
     def redo(self) -> None:
@@ -336,6 +302,24 @@ class Workbench:
         quiet_s = self.job.ledger.quiet_s(now_s)
         self.keeper.idle(quiet_s, 60.0 * self.settings["checkpoint_minutes"])
 
+    def wait_with(self, stop: Callable[[], None]) -> None:
+        """Something waits until strokes and work are over; `stop` makes it wait no longer."""
+        self._stop_waiting = stop
+
+    def stop_waiting(self) -> None:
+        stop, self._stop_waiting = self._stop_waiting, _nothing
+        stop()
+
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:  # noqa: ARG002
+        of = self.offer.of if self.offer is not None else None
+        if of is not None and not same_work(of, after):
+            self._withdraw_offer()
+
+    def _withdraw_offer(self) -> None:
+        if self.offer is not None:
+            self.offer = None
+            self.offer_withdrawn.emit()
+
     # --- messages and long work ----------------------------------------------------------
 
     def say(
@@ -352,10 +336,12 @@ class Workbench:
         *,
         retry: Callable[[], None] | None = None,
         handled: Callable[[Exception], bool] | None = None,
+        must_end: bool = False,
     ) -> None:
         """Run long work aside, one at a time, with progress and cancel.
 
         A failure that `handled` takes care of is not told; `retry` is offered with others.
+        Closing waits for work that `must_end` and cancels other.
         """
         if self.task is not None:
             raise LatherError(
@@ -363,7 +349,7 @@ class Workbench:
                 f"'{self.task.title}' is still running",
                 "wait for it or cancel it",
             )
-        task = self.task = Task(title)
+        task = self.task = Task(title, must_end=must_end)
         self.task_changed.emit()
 
         def report(share: float, what: str) -> None:

@@ -11,6 +11,7 @@ from types import ModuleType
 
 from lather import __version__
 from lather.cli import bench, clean, demo, info, render, survey
+from lather.cli.ending import Terminated, ending_cleanly
 from lather.cli.guard import guard
 from lather.errors import Cancelled, LatherError
 
@@ -33,15 +34,19 @@ def main(arguments: Sequence[str] | None = None) -> int:
             verb = VERBS[words[0]]
             verb.add_arguments(parser)
             options = parser.parse_args(words[1:])
-            guard(options, verb.READS, verb.WRITES)
-            return int(verb.run(options))
+            with ending_cleanly():
+                guard(options, verb.READS, verb.WRITES)
+                return int(verb.run(options))
         return _open_window(words)
     except LatherError as error:
         print(f"lather: {error.sentence()}", file=sys.stderr)
         return 1
     except (Cancelled, KeyboardInterrupt):
-        print("lather: cancelled, nothing was written.", file=sys.stderr)
+        print("lather: cancelled; what was not finished was not written.", file=sys.stderr)
         return 130
+    except Terminated as ended:
+        print("lather: ended; what was not finished was not written.", file=sys.stderr)
+        return 128 + ended.number
 
 
 def _open_window(words: Sequence[str]) -> int:

@@ -89,11 +89,12 @@ class Archive:
         parts = "1 part" if n_parts == 1 else f"{n_parts} parts"
         return f"{parts} of it cannot be read, and nothing is shown for it ({', '.join(where)})"
 
-    def copy_to(self, folder: Path) -> None:
+    def copy_to(self, folder: Path, cancel: CancelToken) -> None:
         """Go on with a nameless copy in `folder`, so that the disk it came from may go."""
         with tempfile.TemporaryFile(dir=folder) as copy:
             position = 0
             while chunk := os.pread(self._fd, _COPY_BYTES, position):
+                cancel.check()
                 copy.write(chunk)
                 position += len(chunk)
             copy.flush()

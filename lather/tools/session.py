@@ -11,7 +11,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -72,6 +72,7 @@ class PenSession:
     ended() : the stroke is over; what the job holds now is the truth.
     failed(LatherError) : the stroke came to nothing, with the sentence why.
     broke(Outcome) : a mend is in the job whose rim crosses an edge.
+    rested() : nothing is drawn, computed or waiting any more.
     """
 
     def __init__(self, job: Job, executor: Executor, viewport: Callable[[], Viewport]) -> None:
@@ -81,6 +82,7 @@ class PenSession:
         self.ended: Signal[()] = Signal()
         self.failed: Signal[LatherError] = Signal()
         self.broke: Signal[Outcome] = Signal()
+        self.rested: Signal[()] = Signal()
         self._job = job
         self._executor = executor
         self._viewport = viewport
@@ -92,8 +94,8 @@ class PenSession:
 
     @property
     def busy(self) -> bool:
-        """True from pen-down until the outcome is in the job."""
-        return self._stroke is not None or self._finishing is not None
+        """True from pen-down until the outcome is in the job, and readings that wait for it."""
+        return bool(self._stroke or self._finishing or self._waiting)
 
     @property
     def trail(self) -> list[PenSample]:
@@ -152,7 +154,33 @@ class PenSession:
         """Forget the stroke in progress."""
         if self._stroke is not None:
             self._stroke = None
-            self.ended.emit()
+            self._over()
+
+    def take_back(self) -> bool:
+        """Forget the stroke begun last, if it is not in the job yet; False if there is none."""
+        begun = [n for n, (kind, _) in enumerate(self._waiting) if kind == "down"]
+        if begun:
+            del self._waiting[begun[-1] :]
+        elif self._stroke is not None:
+            self.cancel()
+        elif self._finishing is not None:
+            self._finishing = None
+            self._over()
+        else:
+            return False
+        return True
+
+    def lift(self) -> None:
+        """End the stroke in progress, as if the pen were lifted where it is."""
+        if self._stroke is not None:
+            self.up(replace(self._stroke.samples[-1], pressure=0.0))
+        elif self._waiting and self._waiting[-1][0] != "up":
+            self._waiting.append(("up", replace(self._waiting[-1][1], pressure=0.0)))
+
+    def close(self) -> None:
+        """Forget everything: the job is closed, and what is computed for it has no place."""
+        self._waiting.clear()
+        self._stroke = self._finishing = None
 
     def _take(self, sample: PenSample) -> None:
         assert self._stroke is not None
@@ -245,6 +273,8 @@ class PenSession:
                 self.broke.emit(broken)
         finally:
             self._replay()
+            if not self.busy:
+                self.rested.emit()
 
     def _replay(self) -> None:
         waiting, self._waiting = self._waiting, []

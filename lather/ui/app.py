@@ -19,6 +19,7 @@ from lather.render.worker import Workers
 from lather.settings.store import Settings, default_path
 from lather.ui import theme
 from lather.ui.dialogs import WindowAsker
+from lather.ui.interrupts import Interrupts
 from lather.ui.widgets import OnInterfaceThread
 from lather.ui.window import MainWindow
 
@@ -119,7 +120,16 @@ def run(path: Path | None) -> int:
     if not kernels_ready():
         QTimer.singleShot(50, lambda: prepare_in_background(app))
     QTimer.singleShot(0, lambda: begin(app.bench, path))
+    signals: list[int] = []
+
+    def on_signal(number: int) -> None:
+        signals.append(number)
+        # Out of the loop of a dialog that the signal closes, if there is one.
+        QTimer.singleShot(0, lambda: app.window.leave(at_once=len(signals) > 1))
+
+    interrupts = Interrupts(on_signal)
     status = app.qt.exec()
     for workers in app.workers:
         workers.close()
-    return status
+    interrupts.close()
+    return 128 + signals[0] if signals else status

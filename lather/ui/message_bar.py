@@ -53,6 +53,7 @@ class MessageBar(QWidget):
         self.background_what = ""
         bench.said.connect(self._on_said)
         bench.task_changed.connect(self._on_task_changed)
+        bench.offer_withdrawn.connect(self._on_shown_long_enough)
         self.hide()
 
     def close_view(self) -> None:
@@ -60,6 +61,7 @@ class MessageBar(QWidget):
         self._hide.stop()
         self.bench.said.disconnect(self._on_said)
         self.bench.task_changed.disconnect(self._on_task_changed)
+        self.bench.offer_withdrawn.disconnect(self._on_shown_long_enough)
 
     def set_background(self, share: float, what: str) -> None:
         """Progress of preparation that nobody has to wait for."""

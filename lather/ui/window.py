@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import base64
+import sys
 import time
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QIcon, QResizeEvent
 from PyQt6.QtWidgets import (
+    QDialog,
     QGridLayout,
     QHBoxLayout,
     QMainWindow,
@@ -20,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from lather.actions.opening import open_file
 from lather.actions.saving import settle_unsaved
+from lather.actions.settling import settle
 from lather.actions.table import MENUS, Action, all_actions, keys_of
 from lather.actions.workbench import Workbench
 from lather.document.job import JobState
@@ -110,6 +113,23 @@ class MainWindow(QMainWindow):
         self._may_close = True
         if not self._closing:
             self.close()
+
+    def leave(self, at_once: bool = False) -> None:
+        """Close without a question, as a signal asks: unsaved steps are kept."""
+        for dialog in self.findChildren(QDialog):
+            dialog.reject()
+        if at_once:
+            self._leave()
+        else:
+            settle(self.bench, self._leave)
+
+    def _leave(self) -> None:
+        title = self.bench.job.title if self.bench.job is not None else ""
+        n_kept = self.bench.leave()
+        if n_kept:
+            steps = "1 unsaved step" if n_kept == 1 else f"{n_kept} unsaved steps"
+            print(f"lather: {steps} of '{title}' kept for the next start.", file=sys.stderr)
+        self.close_now()
 
     def _close_views(self) -> None:
         """The views stop listening; the window's place is remembered."""
