@@ -31,3 +31,6 @@ class CancelToken:
         """Raise `Cancelled` once cancelled."""
         if self._event.is_set():
             raise Cancelled
+
+
+NEVER = CancelToken()  # for callers who want the outcome in any case

@@ -14,7 +14,7 @@ from lather.core.rect import Rect
 from lather.core.survey.face import FaceGeometry
 from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
 from lather.core.survey.region import Region
-from lather.core.work import CancelToken, Progress, no_progress
+from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document.findings import Findings, FindingState
 from lather.document.job import JobState
 from lather.document.merge import Merged
@@ -43,10 +43,16 @@ def survey_photo(
     """
     from lather.core.survey.survey import survey
 
-    rgb = np.ascontiguousarray(photo.read_float(photo.rect)[..., :3])
-    if photo.lattice.shape[0] > 1:
-        for strip in np.array_split(rgb, max(1, photo.height // STRIP_PX)):
-            strip[...] = through_lattice(strip, photo.lattice)  # a view: bounded memory
+    token = cancel or NEVER
+    progress(0.0, "reading the photo")
+    rgb = np.empty((photo.height, photo.width, 3), dtype=np.float32)
+    for top in range(0, photo.height, STRIP_PX):  # bounded memory, and a cancel is seen at once
+        token.check()
+        strip = photo.read_float(Rect(0, top, photo.width, min(top + STRIP_PX, photo.height)))
+        rgb[top : top + STRIP_PX] = (
+            through_lattice(strip[..., :3], photo.lattice) if photo.lattice.shape[0] > 1
+            else strip[..., :3]
+        )
     skin = None
     if regions is not None and Region.SKIN in regions.corrected:
         width, height = (max(1, round(s * regions.scale)) for s in (photo.width, photo.height))

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import Plane
+from lather.core.work import NEVER, CancelToken
 
 Points = NDArray[np.float32]  # (N, 2) x, y
 
@@ -82,18 +83,22 @@ _SCALE = 2 * np.sqrt(2)
 
 def follow(
     ridges: RidgeMap, allowed: NDArray[np.bool_], low: Plane | float, high: Plane | float,
-    least_px: float,
+    least_px: float, cancel: CancelToken = NEVER,
 ) -> list[Ridge]:  # fmt: skip
     """Centre lines that reach `high` somewhere and stay above `low`, at least so long."""
-    top = _maxima_across(ridges) & allowed
+    cancel.check()
+    top = _maxima_across(ridges, cancel) & allowed
+    cancel.check()
     weak = (top & (ridges.strength > low)).astype(np.uint8)
     strong = top & (ridges.strength > high)
     _, labels, stats, _ = cv2.connectedComponentsWithStats(weak, connectivity=8)
+    cancel.check()
     reached = np.zeros(len(stats), dtype=bool)
     reached[labels[strong]] = True
     reached[0] = False
     found = []
     for number in np.flatnonzero(reached):
+        cancel.check()
         left, upper, width, height, _ = stats[number]
         if np.hypot(width, height) < least_px:
             continue
@@ -110,13 +115,14 @@ def follow(
     return found
 
 
-def _maxima_across(ridges: RidgeMap) -> NDArray[np.bool_]:
+def _maxima_across(ridges: RidgeMap, cancel: CancelToken) -> NDArray[np.bool_]:
     """Pixels that no neighbour across the ridge exceeds."""
     strength = ridges.strength
     ys, xs = np.mgrid[: strength.shape[0], : strength.shape[1]].astype(np.float32)
     dx, dy = np.cos(ridges.across), np.sin(ridges.across)
     keeps = strength > 0
     for side in (-1, 1):
+        cancel.check()
         beside = cv2.remap(
             strength, xs + side * dx, ys + side * dy, cv2.INTER_LINEAR,
             borderMode=cv2.BORDER_REPLICATE,

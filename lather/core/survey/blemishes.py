@@ -21,6 +21,7 @@ from lather.core.blur import blurred, blurred_within, disc
 from lather.core.colour.density import Density, optical_density
 from lather.core.rect import Rect
 from lather.core.survey.finding import Kind
+from lather.core.work import NEVER, CancelToken
 
 SIGMAS_MM = (0.35, 0.5, 0.7, 1.0, 1.4)
 RING = 2.5  # sigma of the surroundings, in sigmas of the centre
@@ -59,7 +60,9 @@ class Spot:
     sigma_px: float
 
 
-def find_spots(rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float) -> list[Spot]:
+def find_spots(
+    rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken = NEVER
+) -> list[Spot]:
     """Blemish-like spots, the clearest first.
 
     Parameters
@@ -69,25 +72,30 @@ def find_spots(rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float) -> l
     mm_per_px : scale; about 0.2 is fine enough for what is 1 mm wide.
     """
     density = optical_density(rgb)
+    cancel.check()
     planes = {
         Kind.DARK: density.darkness, Kind.BRIGHT: -density.darkness, Kind.RED: density.redness
     }  # fmt: skip
     allowed = cv2.erode(plain.astype(np.uint8), disc(BORDER_MM / mm_per_px)).astype(np.float32)
     if not allowed.any():
         return []
-    weights = {
-        sigma_mm: blurred(allowed, sigma_mm / mm_per_px)
-        for sigma_mm in {*SIGMAS_MM, *(RING * s for s in SIGMAS_MM), UNEVENNESS_MM}
+    weights = {}
+    for sigma_mm in {*SIGMAS_MM, *(RING * s for s in SIGMAS_MM), UNEVENNESS_MM}:
+        cancel.check()
+        weights[sigma_mm] = blurred(allowed, sigma_mm / mm_per_px)
+    responses = {
+        kind: _response(planes[kind], allowed, weights, mm_per_px, cancel) for kind in CHANNELS
     }
-    responses = {kind: _response(planes[kind], allowed, weights, mm_per_px) for kind in CHANNELS}
     spots = []
     for kind in CHANNELS:
+        cancel.check()
         z, sigmas_px = responses[kind].z, responses[kind].sigma_px
         # Each kind by itself: where two compete, the clearer may fail when looked at.
         faintest = Kind.FLAKE if kind is Kind.BRIGHT else kind
         least_z = _least_z(faintest, sigmas_px * np.float32(mm_per_px))
         peaks = (z == cv2.dilate(z, disc(APART_MM / mm_per_px))) & (z > least_z)
         for y, x in np.argwhere(peaks):
+            cancel.check()
             spot = _examined(
                 planes[kind], allowed, int(x), int(y), float(sigmas_px[y, x]), kind, float(z[y, x])
             )
@@ -125,24 +133,29 @@ class _Response:
 
 
 def _response(
-    plane: Plane, allowed: Plane, weights: dict[float, Plane], mm_per_px: float
+    plane: Plane, allowed: Plane, weights: dict[float, Plane], mm_per_px: float,
+    cancel: CancelToken,
 ) -> _Response:
     """The best scale's difference from the ring, in deviations of the skin near by."""
     best = np.full(plane.shape, -np.inf, dtype=np.float32)
     sigmas = np.zeros(plane.shape, dtype=np.float32)
     for sigma_mm in SIGMAS_MM:
+        cancel.check()
         sigma_px = sigma_mm / mm_per_px
         centre, _ = blurred_within(plane, allowed, sigma_px, weights[sigma_mm])
         around, n_around = blurred_within(
             plane, allowed, RING * sigma_px, weights[RING * sigma_mm]
         )
+        cancel.check()
         difference = np.where((n_around > LEAST_RING) & (allowed > 0), centre - around, 0)
         usual = 1.4826 * float(np.median(np.abs(difference[allowed > 0]))) + 1e-6
+        cancel.check()
         # Marks must not raise the bar for themselves: what sticks out counts as three.
         square = np.minimum(np.square(difference / usual), 9.0).astype(np.float32)
         variance, _ = blurred_within(
             square, allowed, UNEVENNESS_MM / mm_per_px, weights[UNEVENNESS_MM]
         )
+        cancel.check()
         z = difference / (usual * np.sqrt(np.maximum(variance, 0.25)))
         better = z > best
         best[better], sigmas[better] = z[better], sigma_px

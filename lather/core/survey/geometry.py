@@ -18,12 +18,13 @@ from numpy.typing import NDArray
 from lather.core.arrays import FloatImage, Plane
 from lather.core.survey.face import PUPIL_DISTANCE_MM, FaceGeometry, Point
 from lather.core.survey.snapping import IRIS_DIAMETER_MM, darkest_disc
+from lather.core.work import NEVER, CancelToken
 
 FACES_PX, EYES_PX = 640, 320  # sizes at which faces, and the eyes of a face, are looked for
 _LIGHT = np.array([0.3, 0.59, 0.11], dtype=np.float32)
 
 
-def find_faces(rgb: FloatImage) -> list[FaceGeometry]:
+def find_faces(rgb: FloatImage, cancel: CancelToken = NEVER) -> list[FaceGeometry]:
     """Faces seen from the front or a little from the side, the largest first; may be empty.
 
     Parameters
@@ -31,24 +32,26 @@ def find_faces(rgb: FloatImage) -> list[FaceGeometry]:
     rgb : (H, W, 3) float32 encoded RGB 0-1.
     """
     grey, scale = _grey_at(rgb, FACES_PX)
+    cancel.check()
     boxes = _cascade("haarcascade_frontalface_alt2").detectMultiScale(_bytes(grey), 1.05, 4)
     faces = []
     for x, y, width, height in sorted(boxes, key=lambda box: -box[2]):
         top, left = int(y / scale), int(x / scale)
         part = rgb[top : top + int(height / scale), left : left + int(width / scale)]
-        pupils = _find_pupils(part)
+        pupils = _find_pupils(part, cancel)
         if pupils is not None:
             (rx, ry), (lx, ly) = pupils
             faces.append(FaceGeometry.from_pupils((rx + left, ry + top), (lx + left, ly + top)))
     return faces
 
 
-def _find_pupils(face: FloatImage) -> tuple[Point, Point] | None:
+def _find_pupils(face: FloatImage, cancel: CancelToken) -> tuple[Point, Point] | None:
     """The pupils inside the box of a face; None if there are not two eyes in it."""
     grey, scale = _grey_at(face, EYES_PX)
     upper = grey[: int(0.65 * grey.shape[0])]
     eyes = []
     for name in ("haarcascade_eye", "haarcascade_eye_tree_eyeglasses"):
+        cancel.check()
         eyes += list(_cascade(name).detectMultiScale(_bytes(upper), 1.05, 3))
     middle = grey.shape[1] / 2
     sides = []

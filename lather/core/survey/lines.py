@@ -19,6 +19,7 @@ from lather.core.blur import blurred_within, disc
 from lather.core.colour.density import optical_density
 from lather.core.hair.ridges import Ridge, RidgeMap, follow, ridge_maps, stands_out
 from lather.core.survey.finding import Kind
+from lather.core.work import NEVER, CancelToken
 
 UNEVENNESS_MM = 12.0
 BORDER_MM = 1.2
@@ -62,7 +63,9 @@ class Line:
     z: float
 
 
-def find_lines(rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float) -> list[Line]:
+def find_lines(
+    rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken = NEVER
+) -> list[Line]:
     """Creases, hairs and veins on plain skin, the clearest first.
 
     Parameters
@@ -80,22 +83,30 @@ def find_lines(rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float) -> l
     if not allowed.any():
         return []
     density = optical_density(np.ascontiguousarray(rgb[box]))
+    cancel.check()
     small = _Coarser.of(density.darkness, density.redness, allowed)
-    broad = [ridge_maps(small.darkness, s / mm_per_px / COARSER)[0] for s in BROAD_MM]
-    hairs, thin_creases = _thin_lines(density.darkness, allowed, broad[0].strength, mm_per_px)
+    broad = []
+    for sigma_mm in BROAD_MM:
+        cancel.check()
+        broad.append(ridge_maps(small.darkness, sigma_mm / mm_per_px / COARSER)[0])
+    hairs, thin_creases = _thin_lines(
+        density.darkness, allowed, broad[0].strength, mm_per_px, cancel
+    )
     free = small.allowed & ~_beside(hairs, allowed.shape, 1.2 / mm_per_px, COARSER)
     coarse_mm = COARSER * mm_per_px
     creases = [replace(line, path=_coarser(line.path)) for line in thin_creases]
     for ridges in broad:
-        creases += _found(small.darkness, ridges, free, _CREASE, coarse_mm)
+        creases += _found(small.darkness, ridges, free, _CREASE, coarse_mm, cancel)
+    cancel.check()
     creases = _once_a_place(creases, free.shape, 1.2 / coarse_mm)
     free &= ~_beside(creases, free.shape, 1.5 / coarse_mm)
     creases = [_told_apart(line, small, coarse_mm) for line in creases]
+    cancel.check()
     paleness = -small.redness
     ridges = ridge_maps(paleness, BROAD_MM[1] / coarse_mm)[0]
     veins = [
         line
-        for line in _found(paleness, ridges, free, _VEIN, coarse_mm)
+        for line in _found(paleness, ridges, free, _VEIN, coarse_mm, cancel)
         if _is_darker(small.darkness, ridges, line)
     ]
     lines = [_placed(line, corner) for line in hairs]
@@ -123,16 +134,19 @@ class _Coarser:
 
 
 def _thin_lines(
-    darkness: Plane, allowed: NDArray[np.bool_], broad: Plane, mm_per_px: float
+    darkness: Plane, allowed: NDArray[np.bool_], broad: Plane, mm_per_px: float,
+    cancel: CancelToken,
 ) -> tuple[list[Line], list[Line]]:
     """Hairs, which are weaker when looked at broad, and creases, which are not."""
+    cancel.check()
     dark, bright = ridge_maps(darkness, max(0.7, THIN_MM / mm_per_px))
+    cancel.check()
     # Without any rim the distance is endless.
     from_rim = np.minimum(
         cv2.distanceTransform(allowed.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5), FAR_PX
     )
     hairs, creases = [], []
-    for line in _found(darkness, dark, allowed, _DARK_HAIR, mm_per_px):
+    for line in _found(darkness, dark, allowed, _DARK_HAIR, mm_per_px, cancel):
         rows, columns = _pixels(_coarser(line.path), broad.shape)
         if line.height <= THIN * float(np.median(broad[rows, columns])):
             if len(line.path) * mm_per_px > _CREASE.least_mm:
@@ -141,7 +155,7 @@ def _thin_lines(
             hairs.append(line)
     hairs += [
         line
-        for line in _found(-darkness, bright, allowed, _BRIGHT_HAIR, mm_per_px)
+        for line in _found(-darkness, bright, allowed, _BRIGHT_HAIR, mm_per_px, cancel)
         if _away_from_hairline(line, from_rim, mm_per_px)
     ]
     return hairs, creases
@@ -194,16 +208,21 @@ def _pixels(
 
 
 def _found(
-    plane: Plane, ridges: RidgeMap, allowed: NDArray[np.bool_], look: _Look, mm_per_px: float
+    plane: Plane, ridges: RidgeMap, allowed: NDArray[np.bool_], look: _Look, mm_per_px: float,
+    cancel: CancelToken,
 ) -> list[Line]:
+    cancel.check()
     usual = _usual_height(ridges.strength, allowed, mm_per_px)
+    cancel.check()
     low = np.maximum(look.low_z * usual, 0.6 * look.least_height)
     high = np.maximum(look.high_z * usual, look.least_height)
-    pieces = follow(ridges, allowed, low, high, 0.4 * look.least_mm / mm_per_px)
+    pieces = follow(ridges, allowed, low, high, 0.4 * look.least_mm / mm_per_px, cancel)
+    cancel.check()
     joined = _joined(pieces, JOINED_MM / mm_per_px)
     smooth = cv2.GaussianBlur(plane, (0, 0), 0.7)
     lines = []
     for ridge in joined:
+        cancel.check()
         chord_px = float(np.hypot(*(ridge.path[-1] - ridge.path[0])))
         if chord_px * mm_per_px < look.least_mm or ridge.length_px > MOST_BENT * chord_px:
             continue

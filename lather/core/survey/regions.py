@@ -21,6 +21,7 @@ from lather.core.rect import Rect
 from lather.core.survey.face import FaceGeometry
 from lather.core.survey.region import Region
 from lather.core.survey.skin import SkinMap, colour_distance, face_axes
+from lather.core.work import NEVER, CancelToken
 
 Mask = NDArray[np.bool_]
 
@@ -41,7 +42,8 @@ BROW_WIDTH_MM, BROW_DARKNESS = 9.0, 0.35  # what is wider is shade; density abov
 
 
 def find_regions(
-    rgb: FloatImage, skin_map: SkinMap, face: FaceGeometry | None, mm_per_px: float
+    rgb: FloatImage, skin_map: SkinMap, face: FaceGeometry | None, mm_per_px: float,
+    cancel: CancelToken = NEVER,
 ) -> dict[Region, Plane]:
     """Soft masks 0-1 of all regions, (H, W) each.
 
@@ -52,14 +54,21 @@ def find_regions(
     face : in pixels of `rgb`; without one only skin, background and the rest are told apart.
     """
     lab = srgb_to_lab(rgb).astype(np.float32)
+    cancel.check()
     smooth = cv2.GaussianBlur(lab, (0, 0), 1.0)
+    cancel.check()
     hard = _outer_regions(smooth, skin_map, face)
+    cancel.check()
     if face is not None:
         inner = _inner_regions(smooth, optical_density(rgb), skin_map, face, mm_per_px)
         taken = np.logical_or.reduce(list(inner.values()))
         hard = {region: mask & ~taken for region, mask in hard.items()} | inner
+    cancel.check()
     guide = Guide(lab, REFINED_RADIUS_PX, EVENNESS)
-    soft = {region: guide.refine(mask.astype(np.float32)) for region, mask in hard.items()}
+    soft = {}
+    for region, mask in hard.items():
+        cancel.check()
+        soft[region] = guide.refine(mask.astype(np.float32))
     total = np.maximum(np.add.reduce(list(soft.values())), np.float32(1))
     return {region: soft[region] / total for region in Region if region in soft}
 

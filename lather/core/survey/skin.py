@@ -14,6 +14,7 @@ from lather.core.blur import blurred_within, disc
 from lather.core.colour.density import optical_density
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.survey.face import FaceGeometry
+from lather.core.work import NEVER, CancelToken
 
 SEARCHED_PX = 512  # long side of the picture on which skin is told from the rest
 N_CUTS = 4
@@ -56,7 +57,9 @@ class SkinMap:
         return SkinMap(skin, skin & (self.plain | ~self.skin), self.lips)
 
 
-def find_skin(rgb: FloatImage, face: FaceGeometry | None, mm_per_px: float) -> SkinMap:
+def find_skin(
+    rgb: FloatImage, face: FaceGeometry | None, mm_per_px: float, cancel: CancelToken = NEVER
+) -> SkinMap:
     """Skin of the person that `face` belongs to, or of a body detail.
 
     Parameters
@@ -70,24 +73,30 @@ def find_skin(rgb: FloatImage, face: FaceGeometry | None, mm_per_px: float) -> S
     small = cv2.resize(rgb, size, interpolation=cv2.INTER_AREA)
     if face is None:
         seeds = _skin_coloured(small)
-        coarse = _cut_out(small, seeds, DETAIL_MM / mm_per_px * scale).astype(np.float32)
+        coarse = _cut_out(small, seeds, DETAIL_MM / mm_per_px * scale, cancel).astype(np.float32)
     else:
         local = face.scaled(scale)
         seeds = _seeds(small.shape[:2], local)
-        coarse = _cut_out(small, seeds, local.pupil_distance_px).astype(np.float32)
+        coarse = _cut_out(small, seeds, local.pupil_distance_px, cancel).astype(np.float32)
+    cancel.check()
     skin = cv2.resize(coarse, (width, height), interpolation=cv2.INTER_LINEAR) > 0.5
+    cancel.check()
     skin = _without_holes(skin, LARGEST_HOLE_MM / mm_per_px)
+    cancel.check()
     density = optical_density(rgb)
+    cancel.check()
     plain = skin if face is None else skin & ~_eyes(skin.shape, face)
+    cancel.check()
     plain = plain & ~_hairy(density.darkness, plain, mm_per_px)
     if face is None:
         return SkinMap(skin, plain, np.zeros_like(skin))
-    lips = _lips(density.pinkness, plain | ~skin, face, mm_per_px)
+    cancel.check()
+    lips = _lips(density.pinkness, plain | ~skin, face, mm_per_px, cancel)
     return SkinMap(skin, plain & ~lips, lips)
 
 
 def _cut_out(
-    rgb: FloatImage, seeds: NDArray[np.bool_], distance_px: float
+    rgb: FloatImage, seeds: NDArray[np.bool_], distance_px: float, cancel: CancelToken
 ) -> NDArray[np.bool_]:
     """Skin by its colour and by the edges around it.
 
@@ -97,7 +106,9 @@ def _cut_out(
     puts the border where the picture has one.
     """
     lab = _lab(cv2.GaussianBlur(rgb, (0, 0), max(0.5, 0.02 * distance_px)))
+    cancel.check()
     away = colour_distance(lab, lab[seeds])
+    cancel.check()
     marks = np.full(rgb.shape[:2], cv2.GC_PR_BGD, dtype=np.uint8)
     marks[away < 2.7] = cv2.GC_PR_FGD
     marks[away > 6.3] = cv2.GC_BGD
@@ -108,7 +119,10 @@ def _cut_out(
     models = np.zeros((1, 65)), np.zeros((1, 65))
     cv2.setRNGSeed(1)  # the same picture gives the same skin
     picture = (255 * np.clip(rgb, 0, 1)).astype(np.uint8)
-    cv2.grabCut(picture, marks, None, *models, N_CUTS, cv2.GC_INIT_WITH_MASK)
+    for number in range(N_CUTS):
+        cancel.check()
+        how = cv2.GC_INIT_WITH_MASK if number == 0 else cv2.GC_EVAL
+        cv2.grabCut(picture, marks, None, *models, 1, how)
     cut: NDArray[np.bool_] = (marks == cv2.GC_FGD) | (marks == cv2.GC_PR_FGD)
     return cut
 
@@ -194,7 +208,8 @@ def _hairy(darkness: Plane, plain: NDArray[np.bool_], mm_per_px: float) -> NDArr
 
 
 def _lips(
-    pinkness: Plane, plain: NDArray[np.bool_], face: FaceGeometry, mm_per_px: float
+    pinkness: Plane, plain: NDArray[np.bool_], face: FaceGeometry, mm_per_px: float,
+    cancel: CancelToken,
 ) -> NDArray[np.bool_]:
     """The pink places under the nose, told from skin by Otsu's threshold (1979)."""
     nothing = np.zeros(plain.shape, dtype=bool)
@@ -203,13 +218,16 @@ def _lips(
     window = plain & (np.abs(across) < half_width) & (down > top) & (down < bottom)
     if window.sum() < 2:
         return nothing
+    cancel.check()
     smooth, _ = blurred_within(pinkness, plain.astype(np.float32), LIP_BLUR_MM / mm_per_px)
+    cancel.check()
     low, high = np.percentile(smooth[window], (1, 99))
     if high - low < LEAST_LIP_RISE:
         return nothing
     steps = np.clip(255 * (smooth[window] - low) / (high - low), 0, 255).astype(np.uint8)
     threshold, _ = cv2.threshold(steps, 0, 255, cv2.THRESH_BINARY + cv2.THRESH_OTSU)
     pink = (window & (smooth > low + (high - low) * threshold / 255)).astype(np.uint8)
+    cancel.check()
     # A pimple beside the lips hangs on them by a narrow bridge.
     pink = cv2.morphologyEx(pink, cv2.MORPH_OPEN, disc(BRIDGE_MM / 2 / mm_per_px))
     n_parts, labels, stats, _ = cv2.connectedComponentsWithStats(pink)
@@ -222,6 +240,7 @@ def _lips(
     middle_px = stats[:, cv2.CC_STAT_LEFT] + stats[:, cv2.CC_STAT_WIDTH] / 2
     near = np.abs(middle_px - middle_px[largest]) < 0.3 * stats[largest, cv2.CC_STAT_WIDTH]
     lips = ((area_px > LEAST_LIP_SHARE * area_px[largest]) & near)[labels].astype(np.uint8)
+    cancel.check()
     closed = cv2.morphologyEx(lips, cv2.MORPH_CLOSE, disc(2 / mm_per_px))
     grown: NDArray[np.bool_] = cv2.dilate(closed, disc(1 / mm_per_px)) > 0
     return grown

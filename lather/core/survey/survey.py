@@ -86,7 +86,7 @@ def survey(
     token = cancel or CancelToken()
     height, width = rgb.shape[:2]
     progress(0.0, "looking for faces")
-    found = tuple(find_faces(rgb) if faces is None else faces)
+    found = tuple(find_faces(rgb, token) if faces is None else faces)
     if not found and mm_per_px is None:
         raise ScaleError(
             "The portrait was not surveyed",
@@ -101,26 +101,26 @@ def survey(
         place = _surroundings(face, found, width, height)
         scale = min(1.0, mm / SURVEYED_MM)
         reduced = _reduced(rgb[place.slices], scale)
+        token.check()
         local = None if face is None else face.shifted(-place.x0, -place.y0).scaled(scale)
         report = _part_of(progress, number, len(people))
         report(0.1, "telling skin from the rest")
-        skin_map = find_skin(reduced, local, mm / scale)
+        skin_map = find_skin(reduced, local, mm / scale, token)
         if skin is not None:
             skin_map = skin_map.corrected(_cut(skin, place, (height, width), reduced.shape))
         token.check()
         report(0.4, "looking for blemishes")
-        spots = find_spots(reduced, skin_map.plain, mm / scale)
+        spots = find_spots(reduced, skin_map.plain, mm / scale, token)
         token.check()
         report(0.6, "looking for creases and hairs")
-        lines = find_lines(reduced, skin_map.plain, mm / scale)
-        findings += _findings(reduced, spots, mm / scale, scale, place)
-        findings += [
-            line_finding(reduced, line, mm / scale, scale, place)
-            for line in on_open_skin(lines, spots, local)
-        ]
+        lines = find_lines(reduced, skin_map.plain, mm / scale, token)
+        findings += _findings(reduced, spots, mm / scale, scale, place, token)
+        for line in on_open_skin(lines, spots, local):
+            token.check()
+            findings.append(line_finding(reduced, line, mm / scale, scale, place))
         token.check()
         report(0.8, "telling lips, eyes and hair apart")
-        part = _regions(reduced, skin_map, local, mm / scale, regions_scale / scale)
+        part = _regions(reduced, skin_map, local, mm / scale, regions_scale / scale, token)
         regions = _with_part(regions, part, place, regions_scale, (height, width))
     assert regions is not None
     progress(1.0, "surveyed")
@@ -153,19 +153,22 @@ def _part_of(progress: Progress, number: int, n_parts: int) -> Progress:
 
 
 def _regions(
-    rgb: FloatImage, skin_map: SkinMap, face: FaceGeometry | None, mm_per_px: float, by: float
+    rgb: FloatImage, skin_map: SkinMap, face: FaceGeometry | None, mm_per_px: float, by: float,
+    cancel: CancelToken,
 ) -> dict[Region, Plane]:
     """The regions, found on a picture reduced further if it is large."""
     if by >= 1:
-        return find_regions(rgb, skin_map, face, mm_per_px)
+        return find_regions(rgb, skin_map, face, mm_per_px, cancel)
     smaller = _reduced(rgb, by)
+    cancel.check()
     size = smaller.shape[1], smaller.shape[0]
     planes = (
         cv2.resize(plane.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.5
         for plane in (skin_map.skin, skin_map.plain, skin_map.lips)
     )
+    cancel.check()
     local = None if face is None else face.scaled(by)
-    return find_regions(smaller, SkinMap(*planes), local, mm_per_px / by)
+    return find_regions(smaller, SkinMap(*planes), local, mm_per_px / by, cancel)
 
 
 def _with_part(
@@ -189,14 +192,16 @@ def _with_part(
 
 
 def _findings(
-    rgb: FloatImage, spots: list[Spot], mm_per_px: float, scale: float, place: Rect
+    rgb: FloatImage, spots: list[Spot], mm_per_px: float, scale: float, place: Rect,
+    cancel: CancelToken,
 ) -> list[Finding]:
     """Spots as findings, in pixels of the photo."""
     kinds = [_kind(spot, spots, mm_per_px) for spot in spots]
-    found = (
-        _finding(spot, kind, measure_extent(rgb, spot, mm_per_px), mm_per_px, scale, place)
-        for spot, kind in zip(spots, kinds, strict=True)
-    )
+    found = []
+    for spot, kind in zip(spots, kinds, strict=True):
+        cancel.check()
+        extent = measure_extent(rgb, spot, mm_per_px)
+        found.append(_finding(spot, kind, extent, mm_per_px, scale, place))
     return [finding for finding in found if finding.rim_broken < FOLD]
 
 
