@@ -9,7 +9,7 @@ from pathlib import Path
 
 from lather.cli.display import has_display
 from lather.files.outputs import Form
-from lather.paths import SOURCE_TREE, demo_job
+from lather.paths import demo_job, demo_shots
 
 READS: tuple[str, ...] = ()
 WRITES = {"script": Form.FOLDER}
@@ -22,7 +22,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         type=Path,
         metavar="DIR",
         nargs="?",
-        const=SOURCE_TREE / "build" / "demo-shots",
+        const=demo_shots(),
         help="run the scripted retouch and leave PNGs of the window in DIR",
     )
 
@@ -33,7 +33,7 @@ def run(options: argparse.Namespace) -> int:
         from lather.ui.app import run as run_window
 
         return run_window(job)
-    folder = options.script or SOURCE_TREE / "build" / "demo-shots"
+    folder = options.script or demo_shots()
     if not has_display():
         print(
             "There is no display: the same window runs offscreen through a short retouch; "

@@ -14,9 +14,11 @@ from lather.cli import bench, clean, demo, info, render, survey
 from lather.cli.ending import Terminated, ending_cleanly
 from lather.cli.guard import guard
 from lather.errors import Cancelled, LatherError
+from lather.paths import has_bench
 
 VERBS: dict[str, ModuleType] = {
-    "demo": demo, "survey": survey, "clean": clean, "render": render, "info": info, "bench": bench,
+    "demo": demo, "survey": survey, "clean": clean, "render": render, "info": info,
+    **({"bench": bench} if has_bench() else {}),
 }  # fmt: skip
 
 

@@ -111,11 +111,12 @@ def prepare_kernels(progress: Progress = no_progress) -> None:
 
 
 def _fingerprint() -> str:
-    """Changes whenever the compiled code could: sources and versions."""
+    """Changes whenever the compiled code could: sources, where they lie, and versions."""
     from importlib.metadata import version
 
     digest = hashlib.sha256(f"{sys.version}{version('numba')}{version('numpy')}".encode())
     root = Path(__file__).parents[2]
+    digest.update(str(root).encode("utf-8", "surrogateescape"))
     for name in ("lather.core.compiled_types", *COMPILED_MODULES):
         digest.update((root / (name.replace(".", "/") + ".py")).read_bytes())
     return digest.hexdigest()[:16]
