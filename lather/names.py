@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import unicodedata
+
+_MARK = "\N{REPLACEMENT CHARACTER}"
+
 
 def readable(name: str) -> str:
-    """A name with a mark in place of what is no UTF-8.
+    """A name with a mark in place of what is no UTF-8 and of control characters.
 
     Python stands for such bytes by lone surrogates (PEP 383), which nothing can print or encode.
     """
-    return name.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
+    text = name.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
+    return "".join(_MARK if unicodedata.category(c) == "Cc" else c for c in text)

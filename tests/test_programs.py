@@ -43,6 +43,36 @@ class ProgramsTest(unittest.TestCase):
         self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
         self.assertIn("files left behind: none", done.stdout)
 
+    def test_a_random_walk_through_the_window_breaks_nothing(self) -> None:
+        done = run("bench.walk", "--steps", 200, "--seed", 1000)
+        self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+        self.assertIn("200 steps, seed 1000: 0 broken", done.stdout)
+        for move in ("stroke", "undo", "save", "close", "signal", "fail_in_a_save"):
+            self.assertRegex(done.stdout, rf"\d {move}[,\n]")
+        self.assertRegex(done.stdout, r"asked: .*\d unsaved")
+
+    def test_the_walk_sees_what_would_be_wrong(self) -> None:
+        """Each fault of the application, put back in, is found by the walk's invariants."""
+        faults = {
+            "work was left without a question|is gone|no reason":
+                "import lather.actions.saving as s; s.settle_unsaved = lambda bench, go_on: go_on();"
+                "import lather.actions.opening as o, lather.ui.window as w;"
+                "o.settle_unsaved = w.settle_unsaved = s.settle_unsaved",
+            "work is gone":
+                "import lather.actions.keeping as k; k.Keeper.leave = k.Keeper.close",
+            "more or less than one thing":
+                "import lather.tools.session as t; t.PenSession.take_back = lambda self: False",
+        }  # fmt: skip
+        for broken, fault in faults.items():
+            code = (
+                f"{fault}\nfrom bench import walk\n"
+                "outcome = walk.run(150, 1000, say=lambda text: None)\n"
+                "print(outcome.broken)\n"
+            )
+            done = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True,
+                                  text=True, check=False, timeout=600)  # fmt: skip
+            self.assertRegex(done.stdout, broken, done.stderr[-2000:])
+
     def test_a_loss_would_be_seen(self) -> None:
         """The crash program's own measure: without journal and saves it finds the losses."""
         code = (

@@ -44,6 +44,9 @@ def read_photo(path: Path, *, partial: bool = False) -> Photo:
     """
     name = readable(path.name)
     try:
+        if path.exists() and not (path.is_file() or path.is_dir()):
+            why = "it is a pipe or a device"
+            raise _refusal(name, why, "save what it gives as a file first")
         encoded = path.read_bytes()
     except FileNotFoundError:
         raise _refusal(name, "there is no such file", "check the name and folder") from None
@@ -107,7 +110,7 @@ def _part_of(encoded: bytes, name: str) -> Photo:
         raise _damaged(name, error) from error
     missing = 1 - n_rows / image.height
     notice = (
-        f"The file ends too early: {missing:.0%} of the picture is missing and shown hatched. "
+        f"The file is not whole: {missing:.0%} of the picture is missing and shown hatched. "
         "Copy it again from the card or the backup."
     )
     photo.notices = (notice, *photo.notices)
@@ -138,7 +141,7 @@ def _truncated(encoded: bytes, name: str) -> PhotoError:
         return _refusal(name, why, "copy it again from the card or the backup")
     return TruncatedError(
         f"'{name}' was not opened",
-        "the file ends too early, as if it was copied by half",
+        "the file ends too early or is damaged, as if it was copied by half",
         "copy it again from the card or the backup",
     )
 

@@ -120,16 +120,21 @@ def run(path: Path | None) -> int:
     if not kernels_ready():
         QTimer.singleShot(50, lambda: prepare_in_background(app))
     QTimer.singleShot(0, lambda: begin(app.bench, path))
-    signals: list[int] = []
-
-    def on_signal(number: int) -> None:
-        signals.append(number)
-        # Out of the loop of a dialog that the signal closes, if there is one.
-        QTimer.singleShot(0, lambda: app.window.leave(at_once=len(signals) > 1))
-
-    interrupts = Interrupts(on_signal)
+    interrupts = leave_on_signals(app)
     status = app.qt.exec()
     for workers in app.workers:
         workers.close()
     interrupts.close()
-    return 128 + signals[0] if signals else status
+    return 128 + interrupts.seen[0] if interrupts.seen else status
+
+
+def leave_on_signals(app: App) -> Interrupts:
+    """Close the window on Ctrl-C or when the session ends; a second signal does not wait."""
+
+    def on_signal(number: int) -> None:  # noqa: ARG001
+        at_once = len(interrupts.seen) > 1
+        # Out of the loop of a dialog that the signal closes, if there is one.
+        QTimer.singleShot(0, lambda: app.window.leave(at_once=at_once))
+
+    interrupts = Interrupts(on_signal)
+    return interrupts

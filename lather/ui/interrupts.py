@@ -16,10 +16,16 @@ ENDING = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
 
 
 class Interrupts(QObject):
-    """Calls `on_signal(number)` on the interface thread for every signal that ends programs."""
+    """Calls `on_signal(number)` on the interface thread for every signal that ends programs.
+
+    Attributes
+    ----------
+    seen : the numbers so far, in order.
+    """
 
     def __init__(self, on_signal: Callable[[int], None]) -> None:
         super().__init__()
+        self.seen: list[int] = []
         self._on_signal = on_signal
         self._reader, self._writer = socket.socketpair()
         self._reader.setblocking(False)
@@ -46,6 +52,7 @@ class Interrupts(QObject):
 
     def _read(self) -> None:
         for number in self._reader.recv(64):
+            self.seen.append(number)
             self._on_signal(number)
 
 
