@@ -2,12 +2,31 @@
 
 from __future__ import annotations
 
+import time
+
 import numpy as np
 
 from bench.common import large_samples, median_ms, row
+from lather.core.work import CancelToken
 
 BLUR_SIGMA_PX = 6.0
 MOST_BLURS = 20
+CANCEL_MS = 300.0  # the longest that a cancel may wait
+
+
+class _Watch(CancelToken):
+    """Never cancels; notes how long nobody asked."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.gaps_s: list[float] = []
+        self._asked_s: float | None = None
+
+    def check(self) -> None:
+        now_s = time.perf_counter()
+        if self._asked_s is not None:
+            self.gaps_s.append(now_s - self._asked_s)
+        self._asked_s = now_s
 
 
 def measure() -> list[dict[str, object]]:
@@ -19,7 +38,7 @@ def measure() -> list[dict[str, object]]:
     from lather.document.job import new_state
     from lather.document.photo import Photo
     from lather.tools.clean import mend_findings
-    from lather.tools.surveying import surveyed, with_survey
+    from lather.tools.surveying import survey_photo, surveyed, with_survey
 
     samples = large_samples()
     rgb = samples.astype(np.float32) / np.float32(65535)
@@ -28,7 +47,13 @@ def measure() -> list[dict[str, object]]:
     state = with_survey(new_state(Photo(samples.copy(), name="large.tif")), surveyed(survey(rgb)))
     wanted = list(state.findings.in_state(FindingState.OPEN))
     mend_ms = median_ms(lambda: mend_findings(state, wanted), 1, 0)
+    watch = _Watch()
+    survey_photo(Photo(samples.copy(), name="large.tif"), cancel=watch)
+    longest_ms = 1000 * max(watch.gaps_s)
     return [
+        row("survey, 24 MP: a cancel is seen after", longest_ms, "ms", target=f"< {CANCEL_MS}",
+            ok=longest_ms < CANCEL_MS, reference="one Gaussian blur, sigma 6",
+            reference_value=blur_ms),
         row("survey, 24 MP", survey_ms, "ms", target=f"< {MOST_BLURS}x",
             ok=survey_ms < MOST_BLURS * blur_ms, reference="one Gaussian blur, sigma 6",
             reference_value=blur_ms),

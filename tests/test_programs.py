@@ -54,10 +54,9 @@ class ProgramsTest(unittest.TestCase):
     def test_the_walk_sees_what_would_be_wrong(self) -> None:
         """Each fault of the application, put back in, is found by the walk's invariants."""
         faults = {
-            "work was left without a question|is gone|no reason":
-                "import lather.actions.saving as s; s.settle_unsaved = lambda bench, go_on: go_on();"
-                "import lather.actions.opening as o, lather.ui.window as w;"
-                "o.settle_unsaved = w.settle_unsaved = s.settle_unsaved",
+            "left without a question|no reason":
+                "import lather.actions.opening as o; import lather.ui.window as w;"
+                "o.settle_unsaved = w.settle_unsaved = lambda bench, go_on: go_on()",
             "work is gone":
                 "import lather.actions.keeping as k; k.Keeper.leave = k.Keeper.close",
             "more or less than one thing":

@@ -60,7 +60,8 @@ def _refuse_over_unsaved(path: Path) -> None:
         if found is not None and not found.is_damaged and (
             found.n_steps == 0 or found.n_steps == found.revisions.get(str(revision))
         ):
-            places.journal.unlink(missing_ok=True)  # all of it is in the file
+            for done in (places.journal, places.base):  # all of it is in the file
+                done.unlink(missing_ok=True)
             continue
         raise JobFileError(
             f"'{path.name}' was not saved",

@@ -8,11 +8,11 @@ from __future__ import annotations
 import shutil
 import time
 from contextlib import suppress
-from dataclasses import dataclass
 from pathlib import Path
 
 from lather.actions.claiming import claim
 from lather.actions.recovery import Opened, Recovered
+from lather.actions.written import Written
 from lather.core.work import CancelToken
 from lather.document.events import Signal
 from lather.document.history import Parked, Step
@@ -35,34 +35,6 @@ IDLE_S = 3.0  # without a sign of life before a checkpoint begins
 UNTITLED_FIRST_S = 10.0  # work without any file gets its first checkpoint soon
 
 
-@dataclass
-class _Written:
-    """A journal in use, where it lies, and the lock of a folder of its own."""
-
-    journal: Journal
-    places: Places
-    lock: Lock | None = None
-
-    def drop(self) -> None:
-        """Remove journal and checkpoint, and their folder if it is one of our own."""
-        with suppress(OSError):
-            self.journal.close(delete=True)
-        with suppress(OSError):
-            self.places.checkpoint.unlink(missing_ok=True)
-        if self.places.is_apart:
-            shutil.rmtree(self.places.folder, ignore_errors=True)
-        if self.lock is not None:
-            self.lock.release()
-
-    def leave(self) -> None:
-        """Close the journal and let it lie."""
-        with suppress(OSError):
-            self.journal.sync()
-        self.journal.close(delete=False)
-        if self.lock is not None:
-            self.lock.release()
-
-
 class Keeper:
     """One job's keeper, from opening to closing.
 
@@ -78,7 +50,7 @@ class Keeper:
         self._copy_of = opened.copy_of
         self._executor = executor
         self._lock: Lock | None = opened.lock
-        self._written: _Written | None = None
+        self._written: Written | None = None
         self._base: tuple[JobState, str] = (self.job.state, self.job.revision or new_revision())
         self._sync_posted = False
         self._checkpoint: CancelToken | None = None
@@ -142,6 +114,7 @@ class Keeper:
         if goes_on and written is not None and written.places == beside(job.path):
             with suppress(OSError, KeyError, LatherError):  # too long a journal is no harm
                 written.journal.restart(revision)
+                written.keep_base(job.path)
         else:
             self._drop()
             if goes_on:
@@ -201,12 +174,16 @@ class Keeper:
             return beside(self.job.path)
         return apart(self.job.title)
 
-    def _begin(self, places: Places) -> _Written:
+    def _begin(self, places: Places) -> Written:
         """A journal on the base."""
         lock = Lock.acquire(places.lock, self.job.title) if places.is_apart else None
         state, revision = self._base
         try:
-            return _Written(Journal(places.journal, state, revision, self._about()), places, lock)
+            written = Written(
+                Journal(places.journal, state, revision, self._about()), places, lock
+            )
+            written.keep_base(self.job.path)
+            return written
         except (OSError, LatherError):
             if lock is not None:
                 lock.release()
@@ -216,7 +193,7 @@ class Keeper:
     def _write_elsewhere(self, after: JobState, error: Exception) -> None:
         """The journal's place fails: all unsaved steps go to the user's own folder."""
         why = getattr(error, "strerror", None) or getattr(error, "why", "") or str(error)
-        other: _Written | None = None
+        other: Written | None = None
         try:
             other = self._begin(apart(self.job.title))
             other.journal.record("Unsaved steps", after)
@@ -285,7 +262,7 @@ class Keeper:
                 places.journal, recovered.state, new_revision(), recovered.found.about,
                 recovered.replayed,
             )  # fmt: skip
-            self._written = _Written(journal, places, lock)
+            self._written = Written(journal, places, lock)
         except OSError as error:
             self._write_elsewhere(self.job.state, error)
             return

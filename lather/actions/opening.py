@@ -78,7 +78,9 @@ def _open(
         bench.take_job(opened)
         bench.settings.add_recent(path)
         settings_notice = bench.settings.take_notice()
-        _tell(bench, _how_recovered(opened), *opened.notices, settings_notice)
+        _tell(
+            bench, _how_recovered(opened), *opened.notices, settings_notice, warns=partial
+        )
 
     def handled(error: Exception) -> bool:
         if isinstance(error, PhotoMissingError):
@@ -118,10 +120,10 @@ def _choose_state(bench: Workbench, opened: Opened) -> bool:
     return True
 
 
-def _tell(bench: Workbench, *sentences: str) -> None:
+def _tell(bench: Workbench, *sentences: str, warns: bool = False) -> None:
     text = " ".join(filter(None, sentences))
     if text:
-        bench.say(text)
+        bench.say(text, error=warns)
 
 
 def _how_recovered(opened: Opened) -> str:

@@ -236,7 +236,7 @@ def _recover_beside(
     path: Path, found: FoundJournal, places: Places, notices: list[str]
 ) -> None:
     """Work on a version of the job that was replaced: brought back as a job beside it."""
-    for other in (*backups_of(path), places.checkpoint):
+    for other in (places.base, *backups_of(path), places.checkpoint):
         revision = read_revision(other)
         if revision is None or revision not in found.revisions:
             continue
@@ -250,8 +250,8 @@ def _recover_beside(
             save_job(recovered.state, copy, worked_s=loaded.worked_s)
         except LatherError:
             continue
-        places.journal.unlink(missing_ok=True)
-        places.checkpoint.unlink(missing_ok=True)
+        for used in (places.journal, places.checkpoint, places.base):
+            used.unlink(missing_ok=True)
         notices.append(
             f"Unsaved work on an earlier version of this job was brought back as '{copy.name}': "
             f"{found.n_steps} steps, the last one: {recovered.last_name}."

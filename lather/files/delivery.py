@@ -56,7 +56,8 @@ class Delivery:
     quality : 1-100, JPEG and WebP.
     full_chroma : JPEG keeps colour at full resolution (4:4:4) instead of half (4:2:0).
     to_srgb, intent : converted to sRGB, 'relative' or 'perceptual'; or the photo's own profile.
-    size_by, size : with `dpi`, how large; pictures are never enlarged.
+    size_by, size : with `dpi`, how large; pictures are never enlarged. `dpi` is what the file
+        says, too, unless the photo says another and the size does not depend on it.
     sharpen_px, sharpen : output sharpening: radius in px of the delivered picture, amount 0-1.
     pattern : the file's name without ending; words in braces are filled in.
     """
@@ -92,11 +93,14 @@ class Delivery:
         scale = self.scale(width, height)
         return max(1, round(width * scale)), max(1, round(height * scale))
 
+    def is_dpi_chosen(self, metadata: Metadata) -> bool:
+        """False where the photo says its resolution, and no size depends on another."""
+        return self.size_by is SizeBy.LONG_SIDE_MM or metadata.dpi is None
+
     def dpi_for(self, metadata: Metadata) -> float:
-        """The resolution to write: that of a size in mm, or else the photo's own if it has one."""
-        if self.size_by is SizeBy.LONG_SIDE_MM or metadata.dpi is None:
-            return self.dpi
-        return metadata.dpi
+        """The resolution to write."""
+        own = metadata.dpi
+        return self.dpi if own is None or self.is_dpi_chosen(metadata) else own
 
     def file_name(self, title: str, width: int, height: int) -> str:
         """The name by the pattern.

@@ -11,11 +11,12 @@ _JOURNAL = "journal"
 
 @dataclass(frozen=True)
 class Places:
-    """The journal, the checkpoint and the lock of one job."""
+    """The journal, the checkpoint, the lock of one job, and the file that it was opened from."""
 
     journal: Path
     checkpoint: Path
     lock: Path
+    base: Path
 
     @property
     def is_apart(self) -> bool:
@@ -44,6 +45,7 @@ def beside(job: Path) -> Places:
         job.with_name(f".{job.name}.journal"),
         job.with_name(f".{job.name}.checkpoint"),
         job.with_name(f".{job.name}.lock"),
+        job.with_name(f".{job.name}.base"),
     )
 
 
@@ -61,7 +63,7 @@ def all_apart() -> list[Places]:
 
 
 def in_folder(folder: Path) -> Places:
-    return Places(folder / _JOURNAL, folder / "checkpoint.lather", folder / "lock")
+    return Places(folder / _JOURNAL, folder / "checkpoint.lather", folder / "lock", folder / "base")
 
 
 def apart_root() -> Path:

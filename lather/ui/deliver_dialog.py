@@ -136,7 +136,10 @@ class DeliverDialog(QDialog):
         self.size_box = QDoubleSpinBox()
         self.size_box.setRange(1, 60000)
         self.size_box.setDecimals(0)
-        self.dpi_box = _spin(30, 2400, " dpi")
+        self.dpi_box = _spin(1, 2400, " dpi")
+        self.dpi_box.setToolTip(
+            "Chosen for a size in millimetres, and where the photo does not say its own resolution."
+        )
         self.radius_box = QDoubleSpinBox()
         self.radius_box.setRange(0.3, 5)
         self.radius_box.setSingleStep(0.1)
@@ -244,7 +247,9 @@ class DeliverDialog(QDialog):
         self.size_box.setSuffix(_UNIT.get(d.size_by, ""))
         self.size_box.setMaximum(100 if d.size_by is SizeBy.PERCENT else 60000)
         self.size_box.setValue(d.size)
-        self.dpi_box.setValue(round(d.dpi))
+        photo_says = self._job.state.photo.metadata
+        self.dpi_box.setValue(round(d.dpi_for(photo_says)))
+        self.dpi_box.setEnabled(d.is_dpi_chosen(photo_says))
         self.radius_box.setValue(d.sharpen_px)
         self.radius_box.setEnabled(d.sharpen > 0)
         self.amount_box.setValue(round(100 * d.sharpen))
@@ -275,7 +280,7 @@ class DeliverDialog(QDialog):
             intent=intent,
             size_by=size_by,
             size=size,
-            dpi=float(self.dpi_box.value()),
+            dpi=float(self.dpi_box.value()) if self.dpi_box.isEnabled() else before.dpi,
             sharpen_px=self.radius_box.value(),
             sharpen=self.amount_box.value() / 100,
             keep=self.keep_box.currentData(),

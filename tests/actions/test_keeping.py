@@ -188,10 +188,21 @@ class RecoveryTest(KeepingCase):
         keeper.idle(1e9, 1e-9)
         self.assertEqual(checkpoint.stat().st_mtime_ns, written)
 
-    def test_a_journal_of_another_version_is_put_aside(self) -> None:
-        """The job was replaced by a backup meanwhile: its journal does not fit and is kept."""
+    def test_work_on_a_job_that_was_replaced_comes_back_beside_it(self) -> None:
+        """The job was replaced by a backup meanwhile: its journal does not fit that one."""
         self.open()
-        self.work()
+        worked = self.work()
+        self.end_process()
+        save_job(painted_state(self.photo, 1), self.path)
+        self.open()
+        self.assertIn("was brought back as 'a.recovered.lather'", self.said[-1])
+        self.assertEqual(digest(load_job(self.folder / "a.recovered.lather").state), worked)
+
+    def test_a_journal_of_a_version_that_is_gone_is_put_aside(self) -> None:
+        """On a disk that knows no second names, without a backup and a checkpoint."""
+        self.open()
+        with mock.patch("os.link", side_effect=OSError(1, "Operation not permitted")):
+            self.work()
         self.end_process()
         save_job(painted_state(self.photo, 1), self.path)
         self.open()

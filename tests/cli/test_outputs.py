@@ -251,6 +251,7 @@ class JobWritersTest(Case):
     def test_a_journal_whose_job_was_replaced_comes_back_beside_it(self) -> None:
         """By whatever means: a program that knows no locks, with a backup of the version."""
         job = self.crashed(self.job)
+        beside(self.job).base.unlink()
         self.job.rename(self.folder / "work.backup1.lather")
         save_job(new_state(read_photo(self.photo)), self.job)
         opened = recovery.open_path(self.job, no_progress, locked=True)
@@ -263,8 +264,18 @@ class JobWritersTest(Case):
                          [x.name for x in job.state.layers])
         self.assertFalse(beside(self.job).journal.exists())
 
+    def test_a_version_that_nobody_kept_is_known_by_its_second_name(self) -> None:
+        job = self.crashed(self.job)
+        save_job(new_state(read_photo(self.photo)), self.job)
+        opened = recovery.open_path(self.job, no_progress, locked=True)
+        self.addCleanup(opened.release)
+        brought_back = load_job(self.folder / "work.recovered.lather").state
+        self.assertEqual(len(brought_back.layers), len(job.state.layers))
+        self.assertFalse(beside(self.job).base.exists())
+
     def test_without_any_base_the_journal_is_kept(self) -> None:
         self.crashed(self.job)
+        beside(self.job).base.unlink()
         journal = beside(self.job).journal.read_bytes()
         save_job(new_state(read_photo(self.photo)), self.job)
         opened = recovery.open_path(self.job, no_progress, locked=True)

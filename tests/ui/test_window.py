@@ -7,6 +7,7 @@ import sys
 import time
 import unittest
 import weakref
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -24,7 +25,8 @@ from lather.core.mend.mode import MendMode
 from lather.document import edits
 from lather.document.job import Job, new_state
 from lather.document.layers import PixelLayer, Stage
-from lather.files.delivery import Delivery
+from lather.document.photo import Metadata
+from lather.files.delivery import Delivery, SizeBy
 from lather.files.photos import read_photo
 from lather.files.recordings import read_recording
 from lather.render.compositor import render
@@ -499,6 +501,21 @@ class FilesTest(WindowCase):
         self.assertEqual(path, self.folder / "skin_retouched.tif")
         self.assertEqual((delivery.depth_bits, delivery.size), (16, 200))
         self.assertIn("200 × 180 px", dialog.preview.text())
+
+    def test_deliver_dialog_shows_the_resolution_that_is_written(self) -> None:
+        """The photo's own, unless a size in millimetres asks for one."""
+        photo = replace(skin_photo(), metadata=Metadata(dpi=240.0))
+        dialog = DeliverDialog(Job(new_state(photo)), self.bench.settings, self.window)
+        self.assertEqual((dialog.dpi_box.isEnabled(), dialog.dpi_box.value()), (False, 240))
+        dialog.size_by_box.setCurrentIndex(2)
+        self.assertIs(dialog.size_by_box.currentData(), SizeBy.LONG_SIDE_MM)
+        self.assertEqual((dialog.dpi_box.isEnabled(), dialog.dpi_box.value()), (True, 300))
+        dialog.dpi_box.setValue(150)
+        dialog.size_by_box.setCurrentIndex(0)
+        self.assertEqual((dialog.dpi_box.isEnabled(), dialog.dpi_box.value()), (False, 240))
+        self.assertEqual(dialog.deliveries()[0][0].dpi, 150)
+        without = DeliverDialog(Job(new_state(skin_photo())), self.bench.settings, self.window)
+        self.assertTrue(without.dpi_box.isEnabled())
 
     def test_deliver_dialog_keeps_presets(self) -> None:
         job = Job(new_state(skin_photo()))

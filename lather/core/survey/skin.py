@@ -119,10 +119,11 @@ def _cut_out(
     models = np.zeros((1, 65)), np.zeros((1, 65))
     cv2.setRNGSeed(1)  # the same picture gives the same skin
     picture = (255 * np.clip(rgb, 0, 1)).astype(np.uint8)
-    for number in range(N_CUTS):
+    cancel.check()
+    cv2.grabCut(picture, marks, None, *models, 0, cv2.GC_INIT_WITH_MASK)
+    for _ in range(N_CUTS):  # one by one, so that a cancel is seen
         cancel.check()
-        how = cv2.GC_INIT_WITH_MASK if number == 0 else cv2.GC_EVAL
-        cv2.grabCut(picture, marks, None, *models, 1, how)
+        cv2.grabCut(picture, marks, None, *models, 1, cv2.GC_EVAL)
     cut: NDArray[np.bool_] = (marks == cv2.GC_FGD) | (marks == cv2.GC_PR_FGD)
     return cut
 
