@@ -307,6 +307,10 @@ class Walk:
         job, photo_state = self.bench.job, None
         self.asked.clear()
         leave()
+        if self.bench.job is job and self.bench.task is not None and self._chance.random() < 0.5:
+            self.asked.clear()  # a stroke while the other one is being opened: asked about anew
+            with suppress(LatherError):
+                self._stroke()
         self._settle()
         if job is None or self.bench.job is job or "unsaved" in self.asked:
             return

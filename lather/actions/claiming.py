@@ -13,11 +13,11 @@ from lather.actions.recovery import journals_of
 from lather.errors import JobFileError, LatherError
 from lather.files.jobfile import read_revision
 from lather.files.lock import Lock
-from lather.files.places import beside
+from lather.files.places import Places, beside
 
 
-def claim(path: Path) -> Lock:
-    """The sole right to write the job at `path`.
+def claim(path: Path, own: Places | None = None) -> Lock:
+    """The sole right to write the job at `path`. `own` is where the caller's journal lies.
 
     Raises
     ------
@@ -27,7 +27,7 @@ def claim(path: Path) -> Lock:
     """
     lock = Lock.acquire(beside(path).lock, path.name)
     try:
-        _refuse_over_unsaved(path)
+        _refuse_over_unsaved(path, own)
     except BaseException:
         lock.release()
         raise
@@ -54,9 +54,11 @@ def backups_to_keep(path: Path, n_wanted: int, known_revision: str) -> int:
     return n_wanted if is_known else max(1, n_wanted)
 
 
-def _refuse_over_unsaved(path: Path) -> None:
+def _refuse_over_unsaved(path: Path, own: Places | None) -> None:
     revision = read_revision(path)
     for places, found in journals_of(path):
+        if places == own:
+            continue
         if found is not None and not found.is_damaged and (
             found.n_steps == 0 or found.n_steps == found.revisions.get(str(revision))
         ):

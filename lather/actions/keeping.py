@@ -88,9 +88,7 @@ class Keeper:
         JobFileError : it is another job, with work that was never saved.
         """
         try:
-            if path == self.job.path and self._lock is not None:
-                return Lock.acquire(beside(path).lock, path.name)
-            return claim(path)
+            return claim(path, self._written.places if self._written is not None else None)
         except OSError:
             return None  # saving will say what is wrong with the folder
 
@@ -263,6 +261,7 @@ class Keeper:
                 recovered.replayed,
             )  # fmt: skip
             self._written = Written(journal, places, lock)
+            self._written.keep_base(self.job.path)
         except OSError as error:
             self._write_elsewhere(self.job.state, error)
             return

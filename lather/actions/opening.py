@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from lather.actions.recovery import (
     Opened,
@@ -17,7 +19,7 @@ from lather.actions.saving import settle_unsaved
 from lather.actions.table import Action
 from lather.actions.task import Offer
 from lather.actions.workbench import Workbench
-from lather.core.work import CancelToken, Progress
+from lather.core.work import Progress
 from lather.errors import InUseError, PhotoMissingError, TruncatedError
 from lather.files.outputs import same_file
 from lather.paths import demo_job
@@ -54,13 +56,13 @@ def offer_unsaved_work(bench: Workbench, *, tell_none: bool = False) -> None:
         offer_unsaved_work(bench)
         return
 
-    def done(opened: Opened) -> None:
+    def taken(opened: Opened) -> None:
         take_up(opened, saved_state=False)
         bench.take_job(opened)
         _tell(bench, _how_recovered(opened))
 
-    settle_unsaved(bench, lambda: bench.run_task(
-        "Recovering", lambda progress, _: open_unsaved(found, places, progress), done
+    settle_unsaved(bench, lambda: _open_aside(
+        bench, "Recovering", lambda progress: open_unsaved(found, places, progress), taken
     ))  # fmt: skip
 
 
@@ -71,7 +73,7 @@ def _open(
     if own is not None and same_file(own, path):
         bench.take_job(None)  # what was discarded is not to be found again as lost work
 
-    def done(opened: Opened) -> None:
+    def taken(opened: Opened) -> None:
         if opened.recovered is not None and not _choose_state(bench, opened):
             opened.release()
             return
@@ -89,24 +91,44 @@ def _open(
                 _open(bench, path, found)
             return found is not None
         if isinstance(error, TruncatedError):
-            offer = Offer("Open what is there", lambda: _open(bench, path, partial=True))
+            offer = Offer("Open what is there", lambda: again(partial=True))
             bench.say(error.sentence(), error=True, offer=offer)
             return True
         if isinstance(error, InUseError) and bench.ask.open_copy(error.sentence()):
-            bench.run_task("Opening", lambda progress, _: open_copy(path, progress), bench.take_job)
+            _open_aside(
+                bench, "Opening", lambda progress: open_copy(path, progress), bench.take_job
+            )
             return True
         return False
 
-    def work(progress: Progress, cancel: CancelToken) -> Opened:  # noqa: ARG001
+    def again(partial: bool = partial) -> None:
+        """Later, when the job that is open may have been worked on."""
+        settle_unsaved(bench, lambda: _open(bench, path, photo_at, partial=partial))
+
+    def work(progress: Progress) -> Opened:
         return open_path(path, progress, photo_at=photo_at, locked=True, partial=partial)
 
-    bench.run_task(
-        "Opening",
-        work,
-        done,
-        retry=lambda: _open(bench, path, photo_at, partial=partial),
-        handled=handled,
-    )
+    _open_aside(bench, "Opening", work, taken, retry=again, handled=handled)
+
+
+def _open_aside(
+    bench: Workbench,
+    title: str,
+    work: Callable[[Progress], Opened],
+    taken: Callable[[Opened], None],
+    **options: Any,
+) -> None:
+    """Open aside. What is done meanwhile on the job that is still open is asked about, too."""
+    left = bench.job.state if bench.job is not None else None
+
+    def done(opened: Opened) -> None:
+        job, session = bench.job, bench.session
+        if job is None or (job.state is left and not (session is not None and session.busy)):
+            taken(opened)
+        else:
+            settle_unsaved(bench, lambda: taken(opened), stay=opened.release)
+
+    bench.run_task(title, lambda progress, _: work(progress), done, **options)
 
 
 def _choose_state(bench: Workbench, opened: Opened) -> bool:

@@ -16,12 +16,12 @@ from lather.files.outputs import same_file, with_ending
 from lather.files.places import apart_root
 
 
-def settle_unsaved(bench: Workbench, go_on: GoOn) -> None:
+def settle_unsaved(bench: Workbench, go_on: GoOn, stay: GoOn | None = None) -> None:
     """End what is under way, save or discard what is not saved, then go on; or stay."""
-    settle(bench, lambda: _settle_unsaved(bench, go_on))
+    settle(bench, lambda: _settle_unsaved(bench, go_on, stay))
 
 
-def _settle_unsaved(bench: Workbench, go_on: GoOn) -> None:
+def _settle_unsaved(bench: Workbench, go_on: GoOn, stay: GoOn | None) -> None:
     job = bench.job
     if job is None or not job.modified:
         go_on()
@@ -31,7 +31,9 @@ def _settle_unsaved(bench: Workbench, go_on: GoOn) -> None:
         go_on()
     elif answer == "save":
         # What is done while the file is written is asked about once more.
-        save(bench, then=lambda: settle_unsaved(bench, go_on))
+        save(bench, then=lambda: settle_unsaved(bench, go_on, stay))
+    elif stay is not None:
+        stay()
 
 
 def save(bench: Workbench, then: GoOn | None = None) -> None:

@@ -188,6 +188,15 @@ class RecoveryTest(KeepingCase):
         keeper.idle(1e9, 1e-9)
         self.assertEqual(checkpoint.stat().st_mtime_ns, written)
 
+    def test_a_job_whose_folder_could_not_be_written_saves_once_it_can(self) -> None:
+        """Its journal lies apart: it is its own, and no reason to refuse."""
+        with mock.patch("lather.files.lock._locked_file", side_effect=OSError(30, "Read-only")):
+            self.open()
+        worked = self.work()
+        self.assertTrue(self.bench.keeper._written.places.is_apart)
+        save(self.bench)
+        self.assertEqual(digest(load_job(self.path).state), worked)
+
     def test_work_on_a_job_that_was_replaced_comes_back_beside_it(self) -> None:
         """The job was replaced by a backup meanwhile: its journal does not fit that one."""
         self.open()

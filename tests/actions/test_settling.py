@@ -235,6 +235,40 @@ class ClosingTest(SettlingCase):
         self.assertEqual(len(job.history.done), 1)
         self.assertEqual(self.answers.asked, ["unsaved"])
 
+    def test_what_is_done_while_the_other_one_opens_is_asked_about_again(self) -> None:
+        other = photo_in(self.folder, "other.png", seed=9).path
+        job = self.bench.job
+        self.answers.answers["unsaved"] = "discard"
+        self.bench.change("A step", edits.add_pixel_layer)
+        for answer, title in ((None, "photo"), ("discard", "other")):
+            open_file(self.bench, other)
+            self.answers.asked.clear()
+            self.answers.answers["unsaved"] = answer
+            self.stroke()
+            self.run_all()
+            self.assertEqual((self.answers.asked, self.bench.job.title), (["unsaved"], title))
+            self.answers.answers["unsaved"] = "discard"
+        self.assertEqual([step.name for step in job.history.done].count("Paint colour"), 2)
+
+    def test_nothing_is_asked_twice_about_the_same_work(self) -> None:
+        other = photo_in(self.folder, "other.png", seed=9).path
+        self.answers.answers["unsaved"] = "discard"
+        self.stroke()
+        open_file(self.bench, other)
+        self.run_all()
+        self.assertEqual(self.answers.asked, ["unsaved"])
+
+    def test_another_try_asks_about_what_was_done_since(self) -> None:
+        open_file(self.bench, self.folder / "none.png")
+        self.run_all()
+        self.stroke()
+        self.answers.answers["unsaved"] = None
+        retry = self.bench.offer
+        self.assertEqual(retry.title, "Try again")
+        self.run_all()
+        retry.run()
+        self.assertEqual(self.answers.asked, ["unsaved"])
+
     def test_a_layer_locked_during_a_stroke_takes_no_paint(self) -> None:
         layer_id = self.bench.state.active_id
         self.stroke()
