@@ -17,8 +17,9 @@ import random
 import signal
 import sys
 import tempfile
+import threading
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -29,6 +30,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from bench import moves
 from bench.crash import home_in, picture_in
+from lather.actions.opening import open_file
 from lather.errors import LatherError
 
 PLANNED = "a fault of the walk's own"
@@ -110,7 +112,8 @@ class Walk:
         self._pen_is_down = False
         self._start()
         self._moves: list[tuple[int, Callable[[], None]]] = [
-            (24, self._stroke), (6, self._stroke_held), (4, self._lift), (12, self._undo),
+            (24, self._stroke), (3, self._undo_in_hand), (2, self._close_in_hand),
+            (6, self._stroke_held), (4, self._lift), (12, self._undo),
             (5, self._redo), (4, self._edit), (3, self._lock), (8, self._save),
             (4, self._save_as), (6, self._open), (3, self._close), (3, self._signal),
             (2, self._survey), (2, self._cancel), (3, self._deliver), (4, self._undo_all),
@@ -132,9 +135,13 @@ class Walk:
         self._look(move.__name__)
 
     def end(self) -> None:
-        """A last look at everything."""
-        self._settle()
-        self._undo_all()
+        """A last look at everything, and what chance may have left out."""
+        for move in (self._undo_all, self._undo_in_hand, self._signal, self._close_in_hand):
+            self._settle()
+            if self.bench.job is None:
+                self._leaving(lambda: open_file(self.bench, self._photos[0]), "opening")
+            moves.layer(self._app, self._pen, self._chance)
+            move()
         self._close()
         self._look("end")
 
@@ -241,6 +248,31 @@ class Walk:
         expected = before if busy or before == 0 else before - 1
         self._hold(len(job.history.done) == expected, "undo took more or less than one thing")
 
+    @contextmanager
+    def _in_hand(self) -> Iterator[None]:
+        """A stroke whose outcome comes only once the block is through."""
+        gate = threading.Event()
+        self._app.workers[1].post(gate.wait)  # the thread that strokes are computed on
+        try:
+            self._stroke()
+            yield
+        finally:
+            gate.set()
+
+    def _undo_in_hand(self) -> None:
+        with self._in_hand():
+            self._undo()
+
+    def _close_in_hand(self) -> None:
+        self._settle()
+        window = self._app.window
+
+        def close() -> None:
+            with self._in_hand():
+                window.close()
+
+        self._closing(close)
+
     def _redo(self) -> None:
         self._run("edit.redo")
 
@@ -294,13 +326,11 @@ class Walk:
             )
 
     def _open(self) -> None:
-        from lather.actions.opening import open_file
-
         jobs = [path for path in self._folder.glob("*.lather") if "backup" not in path.name]
         path = self._chance.choice([*self._photos, *jobs, *jobs, *self._odd])
         self._leaving(lambda: open_file(self.bench, path), "opening")
 
-    def _leaving(self, leave: Callable[[], None], what: str) -> None:
+    def _leaving(self, leave: Callable[[], object], what: str) -> None:
         """What is left must be in a file, or somebody was asked about it."""
         from lather.files.jobfile import load_job
 
@@ -325,10 +355,13 @@ class Walk:
         return _digest(done[0].before if done else job.state)
 
     def _close(self) -> None:
+        self._closing(self._app.window.close)
+
+    def _closing(self, close: Callable[[], object]) -> None:
         """Close the window; once it is closed, begin anew."""
         job = self.bench.job
         self.asked.clear()
-        self._leaving(self._app.window.close, "closing")
+        self._leaving(close, "closing")
         if self._app.window.isVisible():
             self._hold("unsaved" in self.asked, f"{job} stayed open for no reason")
             return

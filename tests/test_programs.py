@@ -65,7 +65,7 @@ class ProgramsTest(unittest.TestCase):
         for broken, fault in faults.items():
             code = (
                 f"{fault}\nfrom bench import walk\n"
-                "outcome = walk.run(150, 1000, say=lambda text: None)\n"
+                "outcome = walk.run(10, 1000, say=lambda text: None)\n"
                 "print(outcome.broken)\n"
             )
             done = subprocess.run([sys.executable, "-c", code], cwd=ROOT, capture_output=True,

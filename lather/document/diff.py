@@ -1,56 +1,106 @@
-"""Which part of the picture differs between two states of a job."""
+"""Which tiles of the picture differ between two states of a job."""
 
 from __future__ import annotations
 
-from itertools import zip_longest
+from bisect import bisect_left
+from collections.abc import Sequence
 
-from lather.core.rect import Rect
 from lather.document.job import JobState
-from lather.document.layers import GroupLayer, Layer, PixelLayer
-from lather.document.tiles import TILE_PX
+from lather.document.layers import GroupLayer, Layer, Mask, PixelLayer
+from lather.document.tiles import TILE_PX, Key
 from lather.document.tree import Layers
 
+Cells = set[Key]
 
-def changed_rects(before: JobState, after: JobState) -> list[Rect]:
-    """Full-resolution rectangles outside which both states look the same."""
-    everything = after.photo.rect
+
+def changed_cells(before: JobState, after: JobState) -> Cells:
+    """Tiles of full resolution outside of which both states look the same.
+
+    Layers are told apart by their ids, so one that comes, goes or moves concerns only the
+    tiles that it has.
+    """
+    everywhere = set(after.photo.rect.cells(TILE_PX))
     if before.photo is not after.photo:
-        return [everything]
-    rects = _compare(before.layers, after.layers)
-    if rects is None:
-        return [everything]
-    return [part for rect in rects if not (part := rect.intersect(everything)).empty]
+        return everywhere
+    return _of_lists(before.layers, after.layers, everywhere) & everywhere
 
 
-def _compare(before: Layers, after: Layers) -> list[Rect] | None:
-    """None stands for everywhere."""
-    rects: list[Rect] = []
-    for old, new in zip_longest(before, after):
-        if old is new:
-            continue
-        found = _compare_layer(old, new)
-        if found is None:
-            return None
-        rects.extend(found)
-    return rects
+def _of_lists(before: Layers, after: Layers, everywhere: Cells) -> Cells:
+    if before is after:
+        return set()
+    old, new = ({layer.id: layer for layer in layers} for layers in (before, after))
+    found: Cells = set()
+    for layer in (*before, *after):
+        if layer.id not in old or layer.id not in new:
+            found |= _shown(layer, everywhere)
+    stay = [layer.id for layer in before if layer.id in new]
+    places = {layer.id: place for place, layer in enumerate(after)}
+    for layer_id in _moved(stay, [places[layer_id] for layer_id in stay]):
+        found |= _shown(old[layer_id], everywhere) | _shown(new[layer_id], everywhere)
+    for layer_id in stay:
+        found |= _of_layer(old[layer_id], new[layer_id], everywhere)
+    return found
 
 
-def _compare_layer(old: Layer | None, new: Layer | None) -> list[Rect] | None:
-    if old is None or new is None or old.id != new.id or not _shown_alike(old, new):
-        bounds = [layer.bounds for layer in (old, new) if layer is not None]
-        known = [rect for rect in bounds if rect is not None]
-        return known if len(known) == len(bounds) else None
+def _moved(ids: Sequence[int], places: Sequence[int]) -> set[int]:
+    """Ids that do not keep their order: all but a longest run of rising places."""
+    tails: list[int] = []
+    ends: list[int] = []  # the index that each tail has
+    came_from = [-1] * len(places)
+    for index, place in enumerate(places):
+        at = bisect_left(tails, place)
+        came_from[index] = ends[at - 1] if at else -1
+        tails[at:] = [place]
+        ends[at:] = [index]
+    keeps, index = set(), ends[-1] if ends else -1
+    while index >= 0:
+        keeps.add(ids[index])
+        index = came_from[index]
+    return set(ids) - keeps
+
+
+def _of_layer(old: Layer, new: Layer, everywhere: Cells) -> Cells:
+    if old is new or not (_is_shown(old) or _is_shown(new)):
+        return set()
+    both = _extent(old, everywhere) | _extent(new, everywhere)
+    if (old.visible, old.strength, old.mode) != (new.visible, new.strength, new.mode):
+        return both
+    masked = _of_masks(old.mask, new.mask, everywhere)
+    found = both if masked is None else both & masked
     if isinstance(old, GroupLayer) and isinstance(new, GroupLayer):
-        return _compare(old.children, new.children)
+        return found | _of_lists(old.children, new.children, everywhere)
     if isinstance(old, PixelLayer) and isinstance(new, PixelLayer):
-        return [Rect.cell(key, TILE_PX) for key in old.tiles.changed_keys(new.tiles)]
-    return []
+        return found | set(old.tiles.changed_keys(new.tiles))
+    return found
 
 
-def _shown_alike(old: Layer, new: Layer) -> bool:
-    return (
-        old.visible == new.visible
-        and old.strength == new.strength
-        and old.mode is new.mode
-        and old.mask is new.mask
-    )
+def _of_masks(old: Mask | None, new: Mask | None, everywhere: Cells) -> Cells | None:
+    """Tiles in which two masks differ; None for all that there are."""
+    if old is new:
+        return set()
+    if old is None or new is None:
+        return None
+    alike = (old.enabled, old.inverted, old.tiles.fill) == (
+        new.enabled, new.inverted, new.tiles.fill,
+    )  # fmt: skip
+    if not alike:
+        return None
+    return set(old.tiles.changed_keys(new.tiles)) & everywhere if old.enabled else set()
+
+
+def _is_shown(layer: Layer) -> bool:
+    return layer.visible and layer.strength > 0
+
+
+def _shown(layer: Layer, everywhere: Cells) -> Cells:
+    """Tiles that a layer can change by being there."""
+    return _extent(layer, everywhere) if _is_shown(layer) else set()
+
+
+def _extent(layer: Layer, everywhere: Cells) -> Cells:
+    if isinstance(layer, PixelLayer):
+        return set(layer.tiles.tiles)
+    if isinstance(layer, GroupLayer):
+        return set().union(*(_shown(child, everywhere) for child in layer.children))
+    bounds = layer.bounds
+    return everywhere if bounds is None else set(bounds.cells(TILE_PX))

@@ -1,17 +1,19 @@
 """The tiles of the picture as the screen shows them, rendered aside and kept while valid.
 
-The owner asks for a rectangle and gets at once what is there; what is missing or out of
-date is rendered by workers, visible first. Requests and answers are frozen. Requests, changes
-and paint share one ever-rising number: an answer to a request from before the last change or
-the last paint of its tile is dropped.
+The owner looks at a rectangle and gets at once what is there; what is missing or out of date
+is wanted, and workers render what is wanted: what is looked at now first, in the state of the
+moment they begin. What is no longer looked at is not wanted any more. Changes and paint share
+one ever-rising number: an answer in a state from before the last change or the last paint of
+its tile is dropped.
 """
 
 from __future__ import annotations
 
 import itertools
+import logging
 from collections import OrderedDict
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import Enum
 
 import numpy as np
@@ -24,9 +26,12 @@ from lather.document.job import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.render.compositor import deepest_level, render, render_mask, render_photo
 from lather.render.regions import render_region
+from lather.render.wanted import Wanted
 from lather.render.worker import Executor
 
 MOST_TILES = 900  # 256 kB each
+
+log = logging.getLogger(__name__)
 
 
 class Shown(Enum):
@@ -40,7 +45,7 @@ class Shown(Enum):
 
 @dataclass(frozen=True)
 class TileRequest:
-    """Everything a worker needs to render one tile."""
+    """Everything a worker needs to render one tile; `id` is the number of its state."""
 
     id: int
     state: JobState
@@ -76,9 +81,21 @@ class _Entry:
 
     wanted: int  # of its last change
     image: ByteImage | None = None
-    asked: int = -1  # of the last request
-    shown: int = -1  # of the request that the image answers
+    shown: int = -1  # of the state that the image shows
     painted: int = -1  # of the last paint over it
+
+
+@dataclass(frozen=True)
+class _Now:
+    """What tiles are rendered of; replaced as a whole, so that any thread may read it."""
+
+    number: int
+    state: JobState
+    surround: float
+    region: Region
+
+
+Place = tuple[Shown, int, Key]
 
 
 def screen_bytes(state: JobState, pixels: FloatImage, surround: float) -> ByteImage:
@@ -105,44 +122,89 @@ class ViewTiles:
     """
 
     def __init__(
-        self, state: JobState, executor: Executor, arrived: Callable[[TileRequest], None]
+        self, state: JobState, executor: Executor, arrived: Callable[[TileRequest], None],
+        surround: float = 0.2,
     ) -> None:
-        self.state = state
-        self.surround = 0.2
-        self.region = Region.SKIN
         self.live_rect: Rect | None = None  # full resolution; a stroke paints here meanwhile
         self._executor = executor
         self._arrived = arrived
-        self._entries: OrderedDict[tuple[Shown, int, Key], _Entry] = OrderedDict()
+        self._entries: OrderedDict[Place, _Entry] = OrderedDict()
         self._numbers = itertools.count()
+        self._now = _Now(next(self._numbers), state, surround, Region.SKIN)
+        self._wanted: Wanted[Place] = Wanted()
+        self._rendering: dict[Place, int] = {}  # and in the state of which number
+        self._look = 0
         self._closed = False
+
+    @property
+    def state(self) -> JobState:
+        return self._now.state
+
+    @property
+    def surround(self) -> float:
+        return self._now.surround
+
+    @property
+    def region(self) -> Region:
+        """What the region lens shows."""
+        return self._now.region
 
     def close(self) -> None:
         self._closed = True
+        self._wanted.drop(lambda place: True)  # noqa: ARG005
         self._entries.clear()
 
-    def set_state(self, state: JobState, rects: Iterable[Rect]) -> None:
-        """A new state that differs from the last in `rects` (full resolution)."""
-        self.state = state
-        self.invalidate(rects, (Shown.AFTER, Shown.REGION))
+    def set_state(self, state: JobState, cells: Iterable[Key]) -> None:
+        """A new state that differs from the last in tiles of full resolution."""
+        self._now = replace(self._now, state=state)
+        self._invalidate(cells, (Shown.AFTER, Shown.REGION))
 
-    def invalidate(self, rects: Iterable[Rect], kinds: Iterable[Shown]) -> None:
-        wanted, rects, number = set(kinds), list(rects), next(self._numbers)
-        for (shown, level, key), entry in self._entries.items():
-            if shown in wanted:
-                cell = Rect.cell(key, TILE_PX << level)
-                if any(not cell.intersect(rect).empty for rect in rects):
+    def invalidate(self, rect: Rect, kinds: Iterable[Shown]) -> None:
+        """What shows a rectangle of full resolution is out of date."""
+        self._invalidate(rect.cells(TILE_PX), kinds)
+
+    def _invalidate(self, cells: Iterable[Key], kinds: Iterable[Shown]) -> None:
+        number, kinds = next(self._numbers), set(kinds)
+        self._now = replace(self._now, number=number)
+        changed: dict[int, set[Key]] = {0: set(cells)}
+        if not changed[0]:
+            return
+        for (shown, level, (row, column)), entry in self._entries.items():
+            if shown in kinds:
+                if level not in changed:
+                    changed[level] = {(r >> level, c >> level) for r, c in changed[0]}
+                if (row, column) in changed[level]:
                     entry.wanted = number
 
     def set_surround(self, surround: float) -> None:
-        self.surround = surround
-        self.invalidate([self.state.photo.rect.grown(TILE_PX << 8)], Shown)
+        self._now = replace(self._now, surround=surround)
+        self._all_changed(Shown)
 
     def set_region(self, region: Region) -> None:
         """What the region lens shows."""
         if region is not self.region:
-            self.region = region
-            self.invalidate([self.state.photo.rect], (Shown.REGION,))
+            self._now = replace(self._now, region=region)
+            self._all_changed((Shown.REGION,))
+
+    def _all_changed(self, kinds: Iterable[Shown]) -> None:
+        """The border too, of which tiles show what lies outside."""
+        self._now = replace(self._now, number=next(self._numbers))
+        kinds = set(kinds)
+        for (shown, _, _), entry in self._entries.items():
+            if shown in kinds:
+                entry.wanted = self._now.number
+
+    def look(self, shown: Shown, level: int, rect: Rect) -> ByteImage:
+        """The rectangle of a level that is on the screen now; of `shown` no other is wanted."""
+        self._look += 1
+        visible = set(rect.intersect(self.state.photo.rect.at_level(level)).cells(TILE_PX))
+        deepest = deepest_level(self.state.photo)
+        self._wanted.drop(
+            lambda place: place[0] is shown
+            and place[1] != deepest
+            and (place[1] != level or place[2] not in visible)
+        )
+        return self.picture(shown, level, rect)
 
     def picture(self, shown: Shown, level: int, rect: Rect) -> ByteImage:
         """What is known of a rectangle of a level; asks for the rest.
@@ -165,17 +227,17 @@ class ViewTiles:
         return out
 
     def request(self, shown: Shown, level: int, key: Key, priority: int = 1) -> _Entry:
-        """The entry of a tile, asked for if it is missing or out of date."""
+        """The entry of a tile, wanted if it is missing or out of date."""
         place = (shown, level, key)
         entry = self._entries.get(place)
         if entry is None:
-            entry = self._entries[place] = _Entry(wanted=next(self._numbers))
+            entry = self._entries[place] = _Entry(wanted=self._now.number)
             self._trim()
         self._entries.move_to_end(place)
-        if entry.shown < entry.wanted and entry.asked < entry.wanted:
-            entry.asked = next(self._numbers)
-            self._ask(TileRequest(entry.asked, self.state, shown, level, key, self.surround,
-                                  self.region), priority)
+        is_due = entry.shown < entry.wanted and self._rendering.get(place, -1) < entry.wanted
+        if is_due and self._wanted.put(place, priority, self._look):
+            self._executor.post(self._render_next, self._accept, failed=self._failed,
+                                priority=priority)  # fmt: skip
         return entry
 
     def prepare_overview(self) -> None:
@@ -205,21 +267,39 @@ class ViewTiles:
                 part.shifted(-rect.x0, -rect.y0).slices
             ]
 
-    def _ask(self, request: TileRequest, priority: int) -> None:
-        self._executor.post(
-            lambda: TileResponse(request, request.render()), self._accept, priority=priority
+    def _render_next(self) -> TileResponse | None:
+        """On a worker: the tile that is wanted most, in the state of now."""
+        place = self._wanted.take()
+        if place is None:
+            return None
+        now, (shown, level, key) = self._now, place
+        self._rendering[place] = now.number
+        request = TileRequest(
+            now.number, now.state, shown, level, key, now.surround, now.region
         )
+        try:
+            return TileResponse(request, request.render())
+        except BaseException:
+            self._rendering.pop(place, None)
+            raise
 
-    def _accept(self, response: TileResponse) -> None:
+    def _failed(self, error: Exception) -> None:
+        log.error("a tile of the view failed", exc_info=error)
+
+    def _accept(self, response: TileResponse | None) -> None:
+        if response is None:
+            return
         request = response.request
-        entry = self._entries.get((request.shown, request.level, request.key))
+        place = (request.shown, request.level, request.key)
+        if self._rendering.get(place) == request.id:
+            del self._rendering[place]
+        entry = self._entries.get(place)
         if self._closed or entry is None:
             return
         if request.id < max(entry.wanted, entry.shown, entry.painted):
             return
         if self._under_the_brush(request):
-            entry.asked = -1  # ask again when next drawn; the stroke's own pixels are newer
-            return
+            return  # wanted again when next drawn; the stroke's own pixels are newer
         entry.image = response.image
         entry.shown = request.id
         self._arrived(request)

@@ -29,7 +29,7 @@ from lather.actions.workbench import Workbench
 from lather.core.arrays import ByteImage
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
-from lather.document.diff import changed_rects
+from lather.document.diff import changed_cells
 from lather.document.job import JobState
 from lather.document.tiles import TILE_PX
 from lather.render.view import Shown, TileRequest, ViewTiles
@@ -97,8 +97,9 @@ class Canvas(QWidget):
         self.tiles = None
         self._pen_down = False
         if job is not None and session is not None:
-            tiles = self.tiles = ViewTiles(job.state, self._executor, self._on_tile)
-            tiles.surround = self.bench.surround
+            tiles = self.tiles = ViewTiles(
+                job.state, self._executor, self._on_tile, self.bench.surround
+            )
             tiles.prepare_overview()
             session.frame.connect(self._on_frame)
             session.ended.connect(self._on_stroke_ended)
@@ -122,11 +123,11 @@ class Canvas(QWidget):
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         if self.tiles is None:
             return
-        self.tiles.set_state(after, changed_rects(before, after))
+        self.tiles.set_state(after, changed_cells(before, after))
         if before.regions is not after.regions:
-            self.tiles.invalidate([after.photo.rect], (Shown.REGION,))
+            self.tiles.invalidate(after.photo.rect, (Shown.REGION,))
         if before.active is not after.active:
-            self.tiles.invalidate([after.photo.rect], (Shown.MASK,))
+            self.tiles.invalidate(after.photo.rect, (Shown.MASK,))
         self._pictures.clear()
         self.update()
 
@@ -183,7 +184,7 @@ class Canvas(QWidget):
             return
         if self.tiles.live_rect is not None:
             self.tiles.invalidate(
-                [self.tiles.live_rect], (Shown.AFTER, Shown.MASK, Shown.REGION)
+                self.tiles.live_rect, (Shown.AFTER, Shown.MASK, Shown.REGION)
             )
         self.tiles.live_rect = None
         self._pictures.clear()

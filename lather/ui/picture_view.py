@@ -98,7 +98,7 @@ class PictureView:
         picture = self._pictures.get(shown)
         visible = geometry.visible
         if picture is None or picture.level != geometry.level or picture.rect != visible:
-            pixels = tiles.picture(shown, geometry.level, visible)
+            pixels = tiles.look(shown, geometry.level, visible)
             image = QImage(
                 pixels.data,  # type: ignore[call-overload]
                 visible.width,

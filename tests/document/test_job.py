@@ -8,7 +8,7 @@ from hypothesis import given, settings
 
 from lather.core.rect import Rect
 from lather.document import edits
-from lather.document.diff import changed_rects
+from lather.document.diff import changed_cells
 from lather.document.history import History, Step
 from lather.document.job import Job, new_state
 from lather.document.layers import GroupLayer, PhotoLayer, PixelLayer
@@ -192,10 +192,17 @@ class JobTest(Case):
 
 
 class DiffTest(Case):
-    def difference(self, before, after) -> Rect:
-        return Rect.union_of(changed_rects(before, after))
+    def assert_shows(self, before, after) -> set:
+        """The tiles said to differ, all of the difference lying in them."""
+        cells = changed_cells(before, after)
+        rect = after.photo.rect
+        same = (render(before, rect) == render(after, rect)).all(-1)
+        for key in cells:
+            same[Rect.cell(key, TILE_PX).intersect(rect).slices] = True
+        self.assertTrue(same.all())
+        return cells
 
-    def test_outside_the_rectangles_nothing_changes(self) -> None:
+    def test_outside_the_tiles_nothing_changes(self) -> None:
         state = painted_state(noise_photo(600, 300))
         layer_id = state.active_id
         one_tile = edits.set_pixels(
@@ -210,21 +217,71 @@ class DiffTest(Case):
             edits.group(state, layer_id),
             edits.duplicate(state, layer_id),
         ):
-            rect = self.difference(state, after)
-            changed = (render(state, state.photo.rect) != render(after, state.photo.rect)).any(-1)
-            changed[rect.slices] = False
-            self.assertFalse(changed.any())
-        self.assertEqual(self.difference(state, one_tile), Rect(256, 0, 512, 256))
+            self.assertLess(len(self.assert_shows(state, after)), 6)
+            self.assert_shows(after, state)
+        self.assertEqual(changed_cells(state, one_tile), {(0, 1)})
+
+    @settings(max_examples=60, deadline=None)
+    @given(edit_sequences(8))
+    def test_no_edit_changes_more_than_its_tiles(
+        self, operations: list[tuple[str, int]]
+    ) -> None:
+        job = Job(painted_state(noise_photo(600, 300), 3))
+        start = job.state
+        for name, pick in operations:
+            before = job.state
+            if apply_edit(job, name, pick):
+                self.assert_shows(before, job.state)
+        self.assert_shows(start, job.state)
+
+    def test_a_layer_that_comes_concerns_its_own_tiles_only(self) -> None:
+        state = painted_state(noise_photo(600, 300))
+        lowest = state.layers[0].id
+        above_photo = edits.add_pixel_layer(replace(state, active_id=lowest))
+        self.assertEqual(above_photo.layers[1].id, above_photo.active_id)
+        self.assertEqual(changed_cells(state, above_photo), set())
+        self.assertEqual(changed_cells(above_photo, state), set())
+        empty_group = edits.group(above_photo, above_photo.active_id)
+        self.assertEqual(changed_cells(state, empty_group), set())
+
+    def test_a_stroke_on_a_mask_concerns_its_tiles_only(self) -> None:
+        state = painted_state(noise_photo(600, 300))
+        layer_id = state.active_id
+        masked = edits.add_mask(state, layer_id)
+        tiles = masked.active.mask.tiles.with_tiles({(0, 1): random_tile(3, 1)})
+        painted = edits.set_mask_pixels(masked, layer_id, tiles)
+        self.assertEqual(self.assert_shows(masked, painted), {(0, 1)})
+        inverted = edits.invert_mask(painted, layer_id)
+        self.assertEqual(self.assert_shows(painted, inverted), {(0, 0), (0, 1)})
+
+    def test_a_layer_that_moves_concerns_no_other(self) -> None:
+        state = new_state(noise_photo(1100, 300))
+        for column in range(4):
+            state = edits.add_pixel_layer(state)
+            tiles = state.active.tiles.with_tiles({(0, column): random_tile(column)})
+            state = edits.set_pixels(state, state.active_id, tiles)
+        lowest = state.layers[1].id
+        moved = state
+        for _ in range(3):
+            moved = edits.raise_layer(moved, lowest)
+        self.assertEqual(self.assert_shows(state, moved), {(0, 0)})
 
     def test_names_and_locks_change_no_pixel(self) -> None:
         state = painted_state()
-        self.assertEqual(changed_rects(state, edits.rename(state, state.active_id, "A")), [])
-        self.assertEqual(changed_rects(state, edits.set_locked(state, state.active_id, True)), [])
+        self.assertEqual(changed_cells(state, edits.rename(state, state.active_id, "A")), set())
+        locked = edits.set_locked(state, state.active_id, True)
+        self.assertEqual(changed_cells(state, locked), set())
+
+    def test_what_is_hidden_concerns_nothing(self) -> None:
+        state = painted_state()
+        hidden = edits.set_visible(state, state.active_id, False)
+        other = edits.set_strength(hidden, hidden.active_id, 0.2)
+        self.assertEqual(changed_cells(hidden, other), set())
 
     def test_hiding_the_photo_changes_everything(self) -> None:
         state = painted_state()
         after = edits.set_visible(state, state.layers[0].id, False)
-        self.assertEqual(changed_rects(state, after), [state.photo.rect])
+        self.assertEqual(changed_cells(state, after), set(state.photo.rect.cells(TILE_PX)))
 
 
 class TilesTest(Case):

@@ -18,6 +18,7 @@ from lather.document.tiles import WHITE_MASK, Tiles
 from lather.errors import Cancelled
 from lather.render.compositor import (
     BackdropCache,
+    deepest_level,
     read_level,
     render,
     render_below,
@@ -286,6 +287,38 @@ class GeometryTest(Case):
             self.assert_close(geometry.panned(30, -20).to_view(2000, 1500), (x + 30, y - 20), 1e-6)
 
 
+CELLS = [(0, 0), (0, 1), (1, 0), (1, 1)]
+
+
+class Slow:
+    """A worker whose work and answers come one by one, as the test says."""
+
+    def __init__(self) -> None:
+        self.posted: list[tuple] = []
+        self.answers: list[tuple] = []
+        self.n_rendered = 0
+
+    def post(self, work, done, **options) -> None:
+        self.posted.append((work, done))
+
+    def work(self) -> None:
+        if self.posted:
+            work, done = self.posted.pop(0)
+            outcome = work()
+            self.n_rendered += outcome is not None
+            self.answers.append((done, outcome))
+
+    def answer(self, number: int) -> None:
+        done, outcome = self.answers.pop(number)
+        done(outcome)
+
+    def run(self) -> None:
+        while self.posted:
+            self.work()
+        while self.answers:
+            self.answer(0)
+
+
 class ViewTilesTest(Case):
     def test_what_is_asked_arrives_and_stays_until_changed(self) -> None:
         arrived = []
@@ -296,7 +329,7 @@ class ViewTilesTest(Case):
         self.assertEqual(len(arrived), 4)
         view.picture(Shown.AFTER, 0, rect)
         self.assertEqual(len(arrived), 4)
-        view.set_state(state, [Rect(0, 0, 10, 10)])
+        view.set_state(state, [(0, 0)])
         view.picture(Shown.AFTER, 0, rect)
         self.assertEqual(len(arrived), 5)
 
@@ -309,37 +342,33 @@ class ViewTilesTest(Case):
         self.assertLessEqual(np.abs(shown[..., 2::-1].astype(int) - expected).max(), 1)
 
     def test_an_answer_older_than_the_change_is_dropped(self) -> None:
-        state, late = painted_state(), []
-
-        class Later:
-            def post(self, work, done, **options) -> None:
-                late.append((work, done))
-
-        view = ViewTiles(state, Later(), lambda request: None)
+        state, slow = painted_state(), Slow()
+        view = ViewTiles(state, slow, lambda request: None)
         view.request(Shown.AFTER, 0, (0, 0))
+        slow.work()
         weaker = edits.set_strength(state, state.active_id, 0.1)
-        view.set_state(weaker, [state.photo.rect])
+        view.set_state(weaker, CELLS)
         view.request(Shown.AFTER, 0, (0, 0))
-        for work, done in reversed(late):  # the newer answer comes first
-            done(work())
-        entry = view.request(Shown.AFTER, 0, (0, 0))
-        expected = ViewTiles(weaker, SameThread(), lambda request: None)
-        expected.request(Shown.AFTER, 0, (0, 0))
-        self.assert_equal_arrays(
-            entry.image, expected.request(Shown.AFTER, 0, (0, 0)).image
-        )
+        slow.work()
+        for _ in range(2):
+            slow.answer(-1)  # the newer answer comes first
+        image = view.request(Shown.AFTER, 0, (0, 0)).image
+        self.assert_equal_arrays(image, self.image_of(weaker))
 
     def test_an_evicted_tile_takes_no_answer_from_before(self) -> None:
         """Asked for, evicted, changed and asked for again: the old answer comes, and the new."""
-        state, later = painted_state(), Later()
-        view = ViewTiles(state, later, lambda request: None)
+        state, slow = painted_state(), Slow()
+        view = ViewTiles(state, slow, lambda request: None)
         with mock.patch("lather.render.view.MOST_TILES", 1):
             view.request(Shown.AFTER, 0, (0, 0))
+            slow.work()
             view.request(Shown.AFTER, 0, (0, 1))  # evicts the first
             weaker = edits.set_strength(state, state.active_id, 0.1)
-            view.set_state(weaker, [state.photo.rect])
+            view.set_state(weaker, CELLS)
             view.request(Shown.AFTER, 0, (0, 0))
-            later.run()
+            slow.answer(0)
+            self.assertIsNone(view.request(Shown.AFTER, 0, (0, 0)).image)
+            slow.run()
             image = view.request(Shown.AFTER, 0, (0, 0)).image
         self.assert_equal_arrays(image, self.image_of(weaker))
 
@@ -347,25 +376,77 @@ class ViewTilesTest(Case):
         """Evicted or not, changed or not, painted or not: what shows is never older."""
         random = np.random.default_rng(5)
         for _ in range(30):
-            state, later = painted_state(), Later()
-            view = ViewTiles(state, later, lambda request: None)
+            state, slow = painted_state(), Slow()
+            view = ViewTiles(state, slow, lambda request: None)
             with mock.patch("lather.render.view.MOST_TILES", 2):
                 for number in range(8):
                     view.request(Shown.AFTER, 0, (0, int(random.integers(0, 2))))
                     view.request(Shown.AFTER, 0, (1, 0))
                     strength = 0.1 + 0.1 * number
                     state = edits.set_strength(state, state.active_id, strength)
-                    view.set_state(state, [state.photo.rect])
-                    if random.random() < 0.3 and later.posted:
-                        later.run(first=1)
+                    view.set_state(state, CELLS)
+                    for _ in range(int(random.integers(0, 3))):
+                        slow.work()
+                    if random.random() < 0.5 and slow.answers:
+                        slow.answer(int(random.integers(0, len(slow.answers))))
                 view.request(Shown.AFTER, 0, (0, 0))
-                order = random.permutation(len(later.posted))
-                later.posted = [later.posted[n] for n in order]
-                later.run()
+                while slow.posted:
+                    slow.work()
+                while slow.answers:
+                    slow.answer(int(random.integers(0, len(slow.answers))))
                 view.request(Shown.AFTER, 0, (0, 0))
-                later.run()
+                slow.run()
                 image = view.request(Shown.AFTER, 0, (0, 0)).image
             self.assert_equal_arrays(image, self.image_of(state))
+
+    def test_a_dragged_slider_renders_no_state_that_is_replaced(self) -> None:
+        """Sixty states in a row, while a worker gets through a tile at every tenth."""
+        state, slow, arrived = painted_state(noise_photo(1100, 1000), 2), Slow(), []
+        view = ViewTiles(state, slow, arrived.append)
+        rect = Rect(0, 0, 1024, 768)
+        view.look(Shown.AFTER, 0, rect)
+        slow.run()
+        n_tiles, slow.n_rendered = len(arrived), 0
+        arrived.clear()
+        for number in range(60):
+            state = edits.set_strength(state, state.active_id, number / 60)
+            view.set_state(state, state.photo.rect.cells(256))
+            view.look(Shown.AFTER, 0, rect)
+            if number % 10 == 9:
+                slow.work()
+                slow.answer(0)
+        slow.run()
+        self.assertEqual(n_tiles, 12)
+        self.assertLessEqual(slow.n_rendered, n_tiles + 6)
+        self.assert_equal_arrays(
+            view.request(Shown.AFTER, 0, (0, 0)).image, self.image_of(state)
+        )
+
+    def test_what_is_looked_at_now_comes_first_and_nothing_else_is_rendered(self) -> None:
+        state, slow, arrived = painted_state(noise_photo(1100, 1000), 1), Slow(), []
+        view = ViewTiles(state, slow, arrived.append)
+        view.prepare_overview()
+        view.look(Shown.AFTER, 0, Rect(0, 0, 512, 256))
+        view.look(Shown.AFTER, 0, Rect(512, 512, 1024, 768))  # panned away at once
+        view.look(Shown.BEFORE, 0, Rect(512, 512, 768, 768))  # the other half of a split
+        slow.run()
+        fine = [request.key for request in arrived if request.level == 0]
+        self.assertEqual(fine, [(2, 2), (2, 2), (2, 3)])
+        deepest = deepest_level(state.photo)  # of the overview, which comes last
+        self.assertEqual({request.level for request in arrived[3:]}, {deepest})
+        n_overview = len(list(state.photo.rect.at_level(deepest).cells(256)))
+        self.assertEqual(len(arrived), 3 + 2 * n_overview)
+
+    def test_a_tile_that_fails_is_wanted_again(self) -> None:
+        state, arrived = painted_state(), []
+        view = ViewTiles(state, SameThread(), arrived.append)
+        with (
+            mock.patch("lather.render.view.TileRequest.render", side_effect=MemoryError),
+            self.assertLogs("lather.render.view"),
+        ):
+            view.request(Shown.AFTER, 0, (0, 0))
+        view.request(Shown.AFTER, 0, (0, 0))
+        self.assertEqual(len(arrived), 1)
 
     def test_an_answer_from_before_the_paint_does_not_overwrite_it(self) -> None:
         """Stroke, change, request; a second stroke paints and ends; then the answer comes."""
@@ -374,7 +455,7 @@ class ViewTilesTest(Case):
         view.request(Shown.AFTER, 0, (0, 0))
         later.run()
         rect = Rect(20, 20, 40, 40)
-        view.invalidate([rect], (Shown.AFTER,))  # the first stroke ended
+        view.invalidate(rect, (Shown.AFTER,))  # the first stroke ended
         view.request(Shown.AFTER, 0, (0, 0))
         view.live_rect = rect
         paint = np.full((20, 20, 4), 77, np.uint8)
@@ -383,7 +464,7 @@ class ViewTilesTest(Case):
         later.run()
         shown = view.picture(Shown.AFTER, 0, rect)
         self.assert_equal_arrays(shown, paint)
-        view.invalidate([rect], (Shown.AFTER,))
+        view.invalidate(rect, (Shown.AFTER,))
         view.request(Shown.AFTER, 0, (0, 0))
         later.run()
         self.assert_equal_arrays(view.request(Shown.AFTER, 0, (0, 0)).image, self.image_of(state))
