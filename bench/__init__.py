@@ -20,6 +20,7 @@ from bench import (
     mend,
     opening,
     quality,
+    stalls,
     start,
     stroke,
     surveying,
@@ -30,6 +31,7 @@ Group = Callable[[], list[Row]]
 
 GROUPS: dict[str, Group] = {
     "stroke": stroke.measure,
+    "stalls": stalls.measure,
     "mend": mend.measure,
     "survey": surveying.measure,
     "graft": grafting.measure,

@@ -16,14 +16,14 @@ def measure() -> list[dict[str, object]]:
     from lather.core.mend.spot import mend_spot
     from lather.core.rect import Rect
     from lather.document import edits
-    from lather.render.compositor import render_below
+    from lather.render.compositor import render_up_to
 
     state = edits.add_pixel_layer(large_state())
     picture = state.photo.rect
     rows = []
 
     def read(rect: Rect, level: int) -> np.ndarray:
-        return render_below(state, state.active_id, rect, level)
+        return render_up_to(state, state.active_id, rect, level)
 
     times = {}
     for size_px in (40, 400):

@@ -4,6 +4,7 @@ import ast
 import subprocess
 import sys
 import unittest
+from collections.abc import Iterator
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
@@ -23,9 +24,11 @@ ALLOWED = {
 LONGEST_MODULE_LINES = 420
 
 
-def imported_modules(path: Path) -> set[str]:
+def imported_modules(path: Path, *, at_start: bool = False) -> set[str]:
+    """What a module imports; with `at_start` only what it needs to be imported itself."""
     names: set[str] = set()
-    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+    tree = ast.parse(path.read_text(encoding="utf-8"))
+    for node in _at_start(tree) if at_start else ast.walk(tree):
         if isinstance(node, ast.Import):
             names.update(alias.name for alias in node.names)
         elif isinstance(node, ast.ImportFrom) and node.module:
@@ -34,7 +37,64 @@ def imported_modules(path: Path) -> set[str]:
     return names
 
 
+def _at_start(tree: ast.AST) -> Iterator[ast.AST]:
+    """Nodes that run on import: outside of functions and of what only type checkers read."""
+    for node in ast.iter_child_nodes(tree):
+        if isinstance(node, (ast.FunctionDef, ast.AsyncFunctionDef, ast.Lambda)):
+            continue
+        if isinstance(node, ast.If) and "TYPE_CHECKING" in ast.dump(node.test):
+            continue
+        yield node
+        yield from _at_start(node)
+
+
+def module_name(path: Path) -> str:
+    parts = path.relative_to(ROOT).with_suffix("").parts
+    return ".".join(parts[:-1] if parts[-1] == "__init__" else parts)
+
+
+def circles(needs: dict[str, set[str]]) -> list[str]:
+    """A module in every circle of imports."""
+    done: set[str] = set()
+    found: list[str] = []
+
+    def visit(name: str, under_way: tuple[str, ...]) -> None:
+        if name in under_way:
+            found.append(" -> ".join((*under_way[under_way.index(name):], name)))
+        elif name not in done:
+            for other in sorted(needs[name]):
+                visit(other, (*under_way, name))
+            done.add(name)
+
+    for name in needs:
+        visit(name, ())
+    return found
+
+
 class ArchitectureTest(unittest.TestCase):
+    def test_every_folder_has_its_place(self) -> None:
+        folders = {path.parent.relative_to(PACKAGE).parts[:1] for path in PACKAGE.rglob("*.py")}
+        self.assertEqual({parts[0] for parts in folders if parts}, set(ALLOWED))
+
+    def test_imports_name_the_whole_way(self) -> None:
+        """A relative import would pass by the table of who may import whom."""
+        for path in PACKAGE.rglob("*.py"):
+            tree = ast.parse(path.read_text(encoding="utf-8"))
+            relative = [node for node in ast.walk(tree)
+                        if isinstance(node, ast.ImportFrom) and node.level]  # fmt: skip
+            self.assertEqual(relative, [], path)
+
+    def test_no_import_goes_round_in_a_circle(self) -> None:
+        modules = {module_name(path): path for path in PACKAGE.rglob("*.py")}
+        needs = {
+            name: {other for other in imported_modules(path, at_start=True)
+                   if other in modules and other != name}
+            for name, path in modules.items()
+        }  # fmt: skip
+        self.assertEqual(circles(needs), [])
+        self.assertEqual(circles({"a": {"b"}, "b": {"c"}, "c": {"a"}, "d": {"a"}}),
+                         ["a -> b -> c -> a"])
+
     def test_dependencies_point_inward(self) -> None:
         for folder, allowed in ALLOWED.items():
             for path in (PACKAGE / folder).rglob("*.py"):

@@ -19,7 +19,7 @@ from lather.document.areas import bounds_of
 from lather.document.events import Signal
 from lather.document.job import JobState
 from lather.document.planes import read_plane
-from lather.render.compositor import render_below
+from lather.render.compositor import render_up_to
 from lather.render.worker import Executor
 from lather.tools.table import tool
 
@@ -176,7 +176,7 @@ def _tested(
     """The outcome of a test on a level, in photo pixels."""
     step = 1 << level
     # What a mend works on: the layers above have no say in it.
-    below = render_below(state, state.active_id, rect, level)
-    rgb = np.ascontiguousarray(below[..., :3])
+    up_to = render_up_to(state, state.active_id, rect, level)
+    rgb = np.ascontiguousarray(up_to[..., :3])
     local = (points / step - (rect.x0, rect.y0)).astype(np.float32)
     return replace(test(rgb, local), points=points)

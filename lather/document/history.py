@@ -87,7 +87,7 @@ class History:
         self.disk_bytes = DEFAULT_DISK_BYTES
         self.park: Park | None = None
         self._done: list[_Kept] = []
-        self._undone: list[Step] = []
+        self._undone: list[_Kept] = []  # as they were when they were done
 
     @property
     def done(self) -> tuple[Step, ...]:
@@ -97,13 +97,13 @@ class History:
     @property
     def undone(self) -> tuple[Step, ...]:
         """Steps that can be redone, next first."""
-        return tuple(reversed(self._undone))
+        return tuple(kept.step for kept in reversed(self._undone))
 
     def record(self, step: Step) -> None:
         self._undone.clear()
         if self.joins(step):
             step = replace(step, before=self._done.pop().step.before)
-        self._push(step)
+        self._done.append(_Kept(step, step.replaced_tiles))
         self._keep_within_budget()
 
     @property
@@ -113,7 +113,7 @@ class History:
 
     @property
     def next_redo(self) -> Step | None:
-        return self._undone[-1] if self._undone else None
+        return self._undone[-1].step if self._undone else None
 
     def joins(self, step: Step) -> bool:
         """True if the step is one with the last step done."""
@@ -127,24 +127,36 @@ class History:
         """The step to take back, now redoable; None if there is none."""
         if not self._done:
             return None
-        step = self._done.pop().step
-        self._undone.append(step)
-        return step
+        self._undone.append(self._done.pop())
+        return self._undone[-1].step
 
     def redo(self) -> Step | None:
         if not self._undone:
             return None
-        step = self._undone.pop()
-        self._push(step)
-        return step
+        self._done.append(self._undone.pop())
+        return self._done[-1].step
+
+    def state_at(self, n_done: int) -> JobState | None:
+        """The state in which so many steps are done; None if that is the present one."""
+        n_now = len(self._done)
+        n_done = min(max(n_done, 0), n_now + len(self._undone))
+        if n_done == n_now:
+            return None
+        if n_done < n_now:
+            return self._done[n_done].step.before
+        return self._undone[n_now - n_done].step.after
+
+    def go_to(self, n_done: int) -> None:
+        """Undo or redo until so many steps are done, as far as there are steps."""
+        while len(self._done) > max(n_done, 0):
+            self.undo()
+        while len(self._done) < n_done and self.redo() is not None:
+            pass
 
     @property
     def memory_bytes(self) -> int:
         """What tiles that only old steps hold take now, those on their way to disk left out."""
         return sum(kept.memory_bytes for kept in self._done)
-
-    def _push(self, step: Step) -> None:
-        self._done.append(_Kept(step, step.replaced_tiles))
 
     def _keep_within_budget(self, *, may_park: bool = True) -> None:
         over_bytes = self.memory_bytes - self.budget_bytes

@@ -187,11 +187,12 @@ class Job:
         return step.name
 
     def go_to(self, n_done: int) -> None:
-        """Undo or redo until `n_done` steps of the history are done."""
-        while len(self.history.done) > max(n_done, 0):
-            self.undo()
-        while len(self.history.done) < n_done and self.redo() is not None:
-            pass
+        """Undo or redo until `n_done` steps of the history are done; one change for everybody."""
+        before, after = self._state, self.history.state_at(n_done)
+        if after is not None:
+            self._write_down(Step(f"To step {n_done} of the history", before, after), after)
+            self.history.go_to(n_done)
+            self._become(after)
 
     def mark_saved(self, path: Path, state: JobState, revision: str = "") -> None:
         """`state` is now in the file at `path`."""

@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from lather.document.photo import Metadata, Photo
+from lather.document.photo import Metadata, Photo, photo_hash
 from lather.errors import PhotoError, TruncatedError
 from lather.files import png
 from lather.files.cutoff import bytes_missing, is_cut_off, marked, n_whole_rows
@@ -55,7 +56,10 @@ def read_photo(path: Path, *, partial: bool = False) -> Photo:
     except OSError as error:
         why, advice = error.strerror or str(error), "check the disk and the file's permissions"
         raise _refusal(name, why, advice) from error
-    photo = decode_photo(encoded, name, partial=partial)
+    with ThreadPoolExecutor(1) as beside:  # the journal's first step names the photo by it
+        digest = beside.submit(photo_hash, encoded)
+        photo = decode_photo(encoded, name, partial=partial)
+        photo.sha256 = digest.result()
     photo.path = path
     return photo
 

@@ -35,7 +35,7 @@ def render_photo(photo: Photo, rect: Rect, level: int = 0) -> FloatImage:
     return photo.read_float(rect, level)
 
 
-def render_below(state: JobState, layer_id: int, rect: Rect, level: int = 0) -> FloatImage:
+def render_up_to(state: JobState, layer_id: int, rect: Rect, level: int = 0) -> FloatImage:
     """All that shows up to and including a layer: what mending tools sample.
 
     The layer counts in full whatever its strength, so that a mend on a weakened layer

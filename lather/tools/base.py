@@ -66,7 +66,11 @@ class Outcome:
 
 
 class Work(ABC):
-    """One stroke in progress. Used by one worker thread, from `add` to `finish`."""
+    """One stroke in progress.
+
+    `add`, `preview`, `shown`, `hatched`, `covered`, `shows` and `finish` are called on one worker
+    thread, one at a time; `outlines` on the interface thread at any moment.
+    """
 
     @abstractmethod
     def add(self, dabs: Dabs) -> Rect:

@@ -24,7 +24,7 @@ from lather.document.layers import Stage
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tree import walk
 from lather.errors import EditError, UnseenError
-from lather.render.compositor import render_below
+from lather.render.compositor import render_up_to
 from lather.render.visibility import refuse_unless_seen
 from lather.tools.avoid import avoided
 from lather.tools.brush import Laid
@@ -119,7 +119,7 @@ def _mended(state: JobState, group: Sequence[Finding], nth_source: int) -> JobSt
     others = state.findings.decided(ids, FindingState.DONE)
 
     def read(rect: Rect, level: int) -> FloatImage:
-        return render_below(state, layer_id, rect, level)
+        return render_up_to(state, layer_id, rect, level)
 
     mended = mend_spot(
         read, picture, place, selection, mode=_mode(group), avoid=avoided(others),

@@ -16,7 +16,7 @@ from lather.errors import EditError
 from lather.tools.avoid import avoided
 from lather.tools.base import Hand, Work
 from lather.tools.brush import PixelWork, with_layer_to_paint
-from lather.tools.reading import below, source_of
+from lather.tools.reading import source_of, up_to
 from lather.tools.source import SourceGoes
 
 LAYER_NAME = "Copied"
@@ -55,7 +55,7 @@ class SourcePaint:
 
     def __init__(self, state: JobState, hand: Hand) -> None:
         self._picture = state.photo.rect
-        self._below = below(state, state.active_id)
+        self._up_to = up_to(state, state.active_id)
         self._read = source_of(state, state.active_id, hand.reads)
         self._mode = hand.mode
         self.placement = Placement(0, 0)
@@ -71,7 +71,7 @@ class SourcePaint:
         if self._mode is not MendMode.ALL:
             from lather.core.colour.lab import luma
 
-            target = self._below(target_rect, 0)
+            target = self._up_to(target_rect, 0)
             rise = luma(pixels[..., :3]) - luma(target[..., :3])
             coverage = coverage * mode_weight(rise, self._mode)
         source = np.empty(pixels.shape, dtype=np.uint16)

@@ -18,7 +18,7 @@ from lather.tools.avoid import avoided
 from lather.tools.base import Place
 from lather.tools.brush import Laid, with_layer_to_paint
 from lather.tools.mend import LAYER_NAME, laying
-from lather.tools.reading import below
+from lather.tools.reading import up_to
 from lather.tools.rim import rim_of
 
 if TYPE_CHECKING:
@@ -48,7 +48,7 @@ def cut_free_at(state: JobState, place: Place) -> JobState:
 
     state = with_layer_to_paint(state, LAYER_NAME)
     layer = mendable(state, state.active_id)
-    read = below(state, layer.id)
+    read = up_to(state, layer.id)
     picture = state.photo.rect
     refuse_unless_seen(state, layer.id, place.rect)
     rim = rim_of(read, picture, place)

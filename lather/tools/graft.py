@@ -23,7 +23,7 @@ from lather.tools.base import Hand, Outcome, Work
 from lather.tools.brush import Laid, taken_from, with_layer_to_paint
 from lather.tools.mend import laying
 from lather.tools.outline import NOTHING, OutlineWork
-from lather.tools.reading import below, source_of
+from lather.tools.reading import source_of, up_to
 
 if TYPE_CHECKING:
     from lather.core.mend.graft import Bed
@@ -119,7 +119,7 @@ class GraftWork(Work):
         self._state = with_layer_to_paint(self._begun, LAYER_NAME)
         self._layer = mendable(self._state, self._state.active_id)
         picture = self._begun.photo.rect
-        self._read = below(self._state, self._layer.id)
+        self._read = up_to(self._state, self._layer.id)
         # The picture stays as it is while the pen drags: every part of it is rendered once.
         source = source_of(self._state, self._layer.id, self._hand.reads)
         self._read_source = CellReader(source, picture)

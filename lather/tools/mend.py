@@ -27,7 +27,7 @@ from lather.tools.avoid import avoided
 from lather.tools.base import CoveredWork, Hand, Outcome, Place, Work
 from lather.tools.brush import Laid, Lay, taken_from, with_layer_to_paint
 from lather.tools.copy import check_source, picked_placement
-from lather.tools.reading import below, source_of
+from lather.tools.reading import source_of, up_to
 from lather.tools.rim import rim_of
 from lather.tools.weak import anchor_of_weak, weak_kind_at, with_weak_layer
 
@@ -60,7 +60,7 @@ class MendWork(CoveredWork):
         self._name = name
         self._takes_picked = takes_picked
         self._layer = mendable(state, state.active_id)
-        self._read = below(state, self._layer.id)
+        self._read = up_to(state, self._layer.id)
         self._read_source = source_of(state, self._layer.id, hand.reads)
         self._placement: Placement | None = None
 
@@ -131,7 +131,7 @@ class MendWork(CoveredWork):
         def apply(now: JobState) -> JobState:
             return edits.decide(laid.applied_to(now, done), settled, FindingState.DONE)
 
-        rim = rim_of(below(state, layer.id), state.photo.rect, place)
+        rim = rim_of(up_to(state, layer.id), state.photo.rect, place)
         broken = rim is not None and rim.share > MOST_BROKEN
         return Outcome(
             self._name if weak is None else f"Soften {weak.value}",
@@ -153,7 +153,7 @@ class MendWork(CoveredWork):
 
         rect = self._coverage.rect
         return mend_spot(
-            below(state, layer.id),
+            up_to(state, layer.id),
             state.photo.rect,
             rect,
             self._coverage.read(rect),

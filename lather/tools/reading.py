@@ -1,4 +1,4 @@
-"""What the tools read: the picture below, and the layers that a source shows."""
+"""What the tools read: the picture up to a layer, and the layers that a source shows."""
 
 from __future__ import annotations
 
@@ -10,13 +10,13 @@ from lather.core.rect import Rect
 from lather.document.job import JobState
 from lather.document.layers import PixelLayer
 from lather.errors import EditError
-from lather.render.compositor import render, render_below, render_layers, render_photo, transparent
+from lather.render.compositor import render, render_layers, render_photo, render_up_to, transparent
 from lather.tools.source import Reads
 
 
-def below(state: JobState, layer_id: int) -> Read:
+def up_to(state: JobState, layer_id: int) -> Read:
     """The layer that is worked on and all below it: what colour and light are taken from."""
-    return lambda rect, level: render_below(state, layer_id, rect, level)
+    return lambda rect, level: render_up_to(state, layer_id, rect, level)
 
 
 def source_of(state: JobState, layer_id: int, reads: Reads) -> Read:
@@ -29,7 +29,7 @@ def source_of(state: JobState, layer_id: int, reads: Reads) -> Read:
     if reads is Reads.ALL:
         return lambda rect, level: render(state, rect, level)
     if reads is Reads.BELOW:
-        return below(state, layer_id)
+        return up_to(state, layer_id)
 
     def layer_alone(rect: Rect, level: int) -> FloatImage:
         layer = state.layer(layer_id)

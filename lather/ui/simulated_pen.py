@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 
 from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QInputDevice, QPointingDevice, QPointingDeviceUniqueId, QTabletEvent
@@ -30,11 +30,6 @@ class SimulatedPen:
             "",
             QPointingDeviceUniqueId(),
         )
-
-    def play(self, strokes: Iterable[Sequence[PenSample]], *, speed: float | None = None) -> None:
-        """Draw the strokes; `speed` 1 keeps the recorded pace, None goes as fast as it can."""
-        for stroke in strokes:
-            self.stroke(stroke, speed=speed)
 
     def stroke(self, samples: Sequence[PenSample], *, speed: float | None = None) -> None:
         start_s, first_s = time.monotonic(), samples[0].time_s

@@ -151,6 +151,25 @@ class JobTest(Case):
         job.redo()
         self.assertFalse(job.modified)
 
+    def test_going_far_back_is_one_change_for_everybody(self) -> None:
+        job, told, written = Job(painted_state()), [], []
+        states = [job.state]
+        for number in range(30):
+            job.change(f"{number}", edits.rename(job.state, job.state.active_id, f"{number}"))
+            states.append(job.state)
+        job.changed.connect(lambda before, after: told.append((before, after)))
+        job.recorder = lambda step, after: written.append(after)
+        for n_done in (3, 3, 30, 0, 12, 99, -1):
+            told.clear()
+            written.clear()
+            before, wanted = job.state, states[min(max(n_done, 0), 30)]
+            job.go_to(n_done)
+            self.assertIs(job.state, wanted)
+            self.assertEqual(len(job.history.done), min(max(n_done, 0), 30))
+            self.assertEqual(len(job.history.done) + len(job.history.undone), 30)
+            expected = [] if before is wanted else [(before, wanted)]
+            self.assertEqual((told, written), (expected, [after for _, after in expected]))
+
     def test_memory_budget_forgets_the_oldest_only(self) -> None:
         job = Job(painted_state(n_layers=1))
         one_tile = random_tile(0).nbytes

@@ -1,10 +1,12 @@
 """Photos in: every form that cameras and converters write, and metadata that stays."""
 
+import hashlib
 import io
 import struct
 import tempfile
 import zlib
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 import pyvips
@@ -17,7 +19,7 @@ from lather.errors import LatherError, PhotoError
 from lather.files.delivery import Delivery, encode_photo
 from lather.files.metadata import Keep
 from lather.files.photos import decode_photo, read_photo
-from tests.support import DEMO, Case
+from tests.support import DEMO, Case, photo_in
 
 TIFF_PACKINGS = ("none", "lzw", "deflate", "packbits")
 
@@ -155,6 +157,12 @@ class FormatTest(Case):
         photo = decode_photo(out.getvalue(), "a.png")
         self.assertIsNone(photo.profile)
         self.assertEqual(photo.notices, ("No colour profile in the file: taken as sRGB.",))
+
+    def test_its_hash_is_known_once_it_is_read(self) -> None:
+        """So that the first step of a large photo does not wait for it."""
+        photo = photo_in(self.folder)
+        with mock.patch("lather.document.photo.photo_hash", side_effect=AssertionError("late")):
+            self.assertEqual(photo.sha256, hashlib.sha256(photo.encoded).hexdigest())
 
     def test_what_cannot_be_retouched_is_refused(self) -> None:
         def saved(image, name: str, **options) -> bytes:

@@ -21,10 +21,10 @@ from lather.render.compositor import (
     deepest_level,
     read_level,
     render,
-    render_below,
     render_layers,
     render_mask,
     render_photo,
+    render_up_to,
     transparent,
 )
 from lather.render.flatten import flatten, merged_layer
@@ -210,7 +210,7 @@ class RenderTest(Case):
         middle = state.layers[2].id
         without_top = edits.delete(state, state.layers[3].id)
         rect = Rect(5, 5, 90, 80)
-        self.assert_equal_arrays(render_below(state, middle, rect), render(without_top, rect))
+        self.assert_equal_arrays(render_up_to(state, middle, rect), render(without_top, rect))
 
     def test_backdrop_cache_changes_nothing(self) -> None:
         state, cache = rich_state(), BackdropCache()

@@ -17,7 +17,7 @@ from lather.document.layers import GroupLayer
 from lather.document.photo import Photo
 from lather.document.tree import find, path_to
 from lather.errors import EditError, LatherError
-from lather.render.compositor import render, render_below
+from lather.render.compositor import render, render_up_to
 from lather.render.flatten import merged_layer
 from lather.tools.base import Hand
 from lather.tools.clean import mend_findings
@@ -271,7 +271,7 @@ class RimTest(Case):
         seen = examine_brush(state, 110, 110, 20)
         self.assertEqual(seen.share, 0.0)
         around = Rect.around(110, 110, 34)
-        rgb = np.ascontiguousarray(render_below(state, mends, around)[..., :3])
+        rgb = np.ascontiguousarray(render_up_to(state, mends, around)[..., :3])
         points = (seen.points - (around.x0, around.y0)).astype(np.float32)
         self.assert_equal_arrays(seen.broken, examine_rim(rgb, points).broken)
         self.assertIsNotNone(find(state.layers, look))
