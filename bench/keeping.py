@@ -180,7 +180,7 @@ def _stroke_cost() -> list[dict[str, object]]:
     from bench.stroke import opened, stroke_delays
     from lather.document.job import Job
 
-    app, pen, painted_at = opened(Job(large_state()))
+    app, pen, paints = opened(Job(large_state()))
     keeper = app.bench.keeper
     with_ms, without_ms, step_ms = [], [], []
     record = app.bench.job.recorder
@@ -192,16 +192,16 @@ def _stroke_cost() -> list[dict[str, object]]:
 
     for _ in range(N_PAIRS):
         app.bench.job.recorder = timed
-        with_ms.append(float(np.percentile(stroke_delays(app, pen, painted_at), 95)))
+        with_ms.append(float(np.percentile(stroke_delays(app, pen, paints), 95)))
         app.bench.job.recorder = None
-        without_ms.append(float(np.percentile(stroke_delays(app, pen, painted_at), 95)))
+        without_ms.append(float(np.percentile(stroke_delays(app, pen, paints), 95)))
     app.bench.job.recorder = record
     during_ms = []
     for _ in range(N_PAIRS):
         app.bench.undo()
         keeper.idle(1e9, 1e-9)  # a checkpoint begins; the next stroke comes in the middle of it
         time.sleep(0.05)
-        during_ms.append(float(np.percentile(stroke_delays(app, pen, painted_at), 95)))
+        during_ms.append(float(np.percentile(stroke_delays(app, pen, paints), 95)))
     during = float(np.median(during_ms))
     app.close()
     value, reference = float(np.median(with_ms)), float(np.median(without_ms))
