@@ -16,14 +16,15 @@ _OF_THE_SYSTEM = ("/dev/", "/proc/")  # names there stand for what is open, not 
 
 
 @contextmanager
-def replacing(path: Path) -> Iterator[Path]:
+def replacing(path: Path, *, flushed: bool = True) -> Iterator[Path]:
     """A temporary path that takes the place of `path` when the block ends well.
 
     It lies beside the file it replaces, which is what a symbolic link points to; the link
-    stays. The file is flushed to disk before the rename and the directory after it. If the
-    block raises, the temporary file goes and `path` is as it was. What is no regular file (a
-    pipe, a device) is not replaced: the whole content is written to it at the end. System
-    errors become a `LatherError` that says which folder and why.
+    stays. The file is flushed to disk before the rename and the directory after it, unless
+    somebody does so later (`flushed` False). If the block raises, the temporary file goes and
+    `path` is as it was. What is no regular file (a pipe, a device) is not replaced: the whole
+    content is written to it at the end. System errors become a `LatherError` that says which
+    folder and why.
     """
     through = _is_written_through(path)
     target = path if through else Path(os.path.realpath(path))
@@ -39,7 +40,7 @@ def replacing(path: Path) -> Iterator[Path]:
             with temporary.open("rb") as content, path.open("wb") as stream:
                 shutil.copyfileobj(content, stream)
         else:
-            _put(temporary, target)
+            _put(temporary, target, flushed)
     except OSError as error:
         raise _cannot_write(path, error) from error
     finally:
@@ -61,11 +62,13 @@ def _is_written_through(path: Path) -> bool:
     )
 
 
-def _put(temporary: Path, target: Path) -> None:
+def _put(temporary: Path, target: Path, flushed: bool) -> None:
     temporary.chmod(_usual_mode(target))
-    _flush(temporary)
+    if flushed:
+        flush(temporary)
     temporary.replace(target)
-    _flush(target.parent)
+    if flushed:
+        flush(target.parent)
 
 
 def _usual_mode(path: Path) -> int:
@@ -78,7 +81,8 @@ def _usual_mode(path: Path) -> int:
         return 0o666 & ~umask
 
 
-def _flush(path: Path) -> None:
+def flush(path: Path) -> None:
+    """Make a file or a folder safe from a power cut."""
     descriptor = os.open(path, os.O_RDONLY)
     try:
         os.fsync(descriptor)

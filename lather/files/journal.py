@@ -21,7 +21,7 @@ from typing import Any
 from lather import __version__
 from lather.document.job import JobState
 from lather.errors import JobFileError, NewerError
-from lather.files.atomic import replacing
+from lather.files.atomic import flush, replacing
 from lather.files.delta import Blobs, DeltaReader, DeltaWriter
 from lather.files.entries import Entry
 
@@ -62,10 +62,12 @@ class Journal:
         self._state = state
         self._marks: dict[str, tuple[int, int]] = {}
         self._lock = threading.Lock()
+        self._is_placed = found is not None  # its name is safe on the disk, too
         self.n_steps = 0
         if found is None:
-            with replacing(path) as temporary:
-                temporary.write_bytes(_record(_begin_entry(revision, about), []))
+            # The interface thread waits for this; `sync` flushes it, aside.
+            with replacing(path, flushed=False) as temporary:
+                temporary.write_bytes(b"".join(_record(_begin_entry(revision, about), [])))
         self._fd = os.open(path, os.O_RDWR | os.O_APPEND | os.O_CLOEXEC)
         self.size_bytes = os.fstat(self._fd).st_size
         if found is not None:
@@ -104,7 +106,7 @@ class Journal:
         """
         at, n_steps = self._marks[revision]
         rest_bytes = self.size_bytes - at
-        begin = _record(_begin_entry(revision, self._about), [])
+        begin = b"".join(_record(_begin_entry(revision, self._about), []))
         with replacing(self.path) as temporary, temporary.open("wb") as file:
             file.write(begin)
             position = at
@@ -129,6 +131,9 @@ class Journal:
             fd = os.dup(self._fd)
         try:
             os.fsync(fd)
+            if not self._is_placed:
+                flush(self.path.parent)
+                self._is_placed = True
         finally:
             os.close(fd)
 
@@ -140,15 +145,13 @@ class Journal:
             self.path.unlink(missing_ok=True)
 
     def _append(self, entry: Entry, blobs: Blobs) -> None:
-        data = _record(entry, blobs)
-        written = 0
+        parts = _record(entry, blobs)
         try:
-            while written < len(data):
-                written += os.write(self._fd, data[written:])
+            n_bytes = _write(self._fd, parts)
         except OSError:
             os.ftruncate(self._fd, self.size_bytes)
             raise
-        self.size_bytes += len(data)
+        self.size_bytes += n_bytes
 
 
 @dataclass(frozen=True)
@@ -296,12 +299,26 @@ def _begin_entry(revision: str, about: Entry) -> Entry:
     }  # fmt: skip
 
 
-def _record(entry: Entry, blobs: Blobs) -> bytes:
+def _record(entry: Entry, blobs: Blobs) -> list[memoryview]:
+    """The parts of a record; samples are not copied on their way to the file."""
     text = json.dumps(entry, separators=(",", ":")).encode()
-    body = b"".join((text, *blobs))
-    if len(text) > _MOST_JSON_BYTES or len(body) - len(text) > _MOST_BLOB_BYTES:
+    parts = [memoryview(text), *(blob for blob in blobs if len(blob))]
+    n_blob = sum(map(len, parts)) - len(text)
+    if len(text) > _MOST_JSON_BYTES or n_blob > _MOST_BLOB_BYTES:
         raise JobFileError("A step was not written down", "it is too large for the journal")
-    return _HEADER.pack(_MAGIC, len(text), len(body) - len(text), zlib.crc32(body)) + body
+    checksum = 0
+    for part in parts:
+        checksum = zlib.crc32(part, checksum)
+    return [memoryview(_HEADER.pack(_MAGIC, len(text), n_blob, checksum)), *parts]
+
+
+def _write(fd: int, parts: list[memoryview]) -> int:
+    """Write all of it; returns how many bytes that are."""
+    for part in parts:
+        rest = part
+        while rest:
+            rest = rest[os.write(fd, rest) :]
+    return sum(map(len, parts))
 
 
 def _records(path: Path) -> Iterator[tuple[Entry, memoryview, int]]:
