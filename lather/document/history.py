@@ -7,13 +7,13 @@ steps are parked on disk; where that is impossible, the oldest steps go.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from typing import TYPE_CHECKING
 
-from lather.document.layers import Layer, PixelLayer
+from lather.document.layers import PixelLayer
 from lather.document.planes import named_planes
-from lather.document.tiles import Tile
+from lather.document.tiles import Tile, Tiles
 from lather.document.tree import walk
 
 if TYPE_CHECKING:
@@ -37,17 +37,16 @@ class Step:
 
     @property
     def replaced_tiles(self) -> list[Tile]:
-        """Tiles that the step took out of the picture."""
-        kept = {id(layer) for layer in walk(self.after.layers)}
-        changed = [layer for layer in walk(self.before.layers) if id(layer) not in kept]
-        replaced = [tile for layer in changed for tile in tiles_of(layer)]
-        if self.before.area is not self.after.area or self.before.regions is not self.after.regions:
-            replaced += planes_of(self.before)
-        if not replaced:
-            return []
-        after = {id(tile) for layer in walk(self.after.layers) for tile in tiles_of(layer)}
-        after |= {id(tile) for tile in planes_of(self.after)}
-        return [tile for tile in replaced if id(tile) not in after]
+        """Tiles that the step took out of the picture: that lie in their place in no plane."""
+        after = planes_of(self.after)
+        same = {id(plane) for plane in after}
+        return [
+            tile
+            for plane in planes_of(self.before)
+            if id(plane) not in same
+            for key, tile in plane.tiles.items()
+            if not any(other.tiles.get(key) is tile for other in after)
+        ]
 
 
 @dataclass(eq=False)
@@ -196,15 +195,12 @@ class History:
         return False
 
 
-def tiles_of(layer: Layer) -> Iterator[Tile]:
-    """A layer's own tiles: pixels and mask."""
-    if isinstance(layer, PixelLayer):
-        yield from layer.tiles.tiles.values()
-    if layer.mask is not None:
-        yield from layer.mask.tiles.tiles.values()
-
-
-def planes_of(state: JobState) -> list[Tile]:
-    """The tiles of the area and the regions."""
-    planes = named_planes(state).values()
-    return [tile for tiles in planes for tile in tiles.tiles.values()]
+def planes_of(state: JobState) -> list[Tiles]:
+    """Pixels and masks of all layers, the area and the regions; no plane twice."""
+    planes: dict[int, Tiles] = {}
+    for layer in walk(state.layers):
+        own = (layer.tiles,) if isinstance(layer, PixelLayer) else ()
+        masks = (layer.mask.tiles,) if layer.mask is not None else ()
+        planes.update((id(plane), plane) for plane in (*own, *masks))
+    planes.update((id(plane), plane) for plane in named_planes(state).values())
+    return list(planes.values())

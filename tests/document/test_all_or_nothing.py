@@ -8,9 +8,8 @@ from lather.actions.recovery import Opened
 from lather.document import edits
 from lather.document.digest import digest
 from lather.document.events import Signal
-from lather.document.history import History, Step, tiles_of
+from lather.document.history import History, Step, planes_of
 from lather.document.job import Job
-from lather.document.tree import walk
 from lather.files.spill import Spill
 from tests.support import Case, Later, apply_edit, painted_state, random_tile
 
@@ -66,11 +65,12 @@ class UndoMemoryTest(Case):
 
     def held_bytes(self, history: History) -> int:
         """What really is in memory for old steps alone."""
-        now = {id(t) for x in walk(history.done[-1].after.layers) for t in tiles_of(x)}
+        after = planes_of(history.done[-1].after)
+        now = {id(tile) for plane in after for tile in plane.tiles.values()}
         old = {
             id(tile): tile
-            for step in history.done for layer in walk(step.before.layers)
-            for tile in tiles_of(layer) if id(tile) not in now
+            for step in history.done for plane in planes_of(step.before)
+            for tile in plane.tiles.values() if id(tile) not in now
         }  # fmt: skip
         return sum(tile.nbytes for tile in old.values())
 
