@@ -93,7 +93,9 @@ def find_spots(
         # Each kind by itself: where two compete, the clearer may fail when looked at.
         faintest = Kind.FLAKE if kind is Kind.BRIGHT else kind
         least_z = _least_z(faintest, sigmas_px * np.float32(mm_per_px))
+        cancel.check()
         peaks = (z == cv2.dilate(z, disc(APART_MM / mm_per_px))) & (z > least_z)
+        cancel.check()
         for y, x in np.argwhere(peaks):
             cancel.check()
             spot = _examined(

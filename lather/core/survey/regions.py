@@ -37,6 +37,7 @@ BORDER_SHARE = 0.02  # of the short side: what is looked at to know the backgrou
 BACKGROUND_DISTANCE = 4.0
 PALE, WHITE_LIGHT = 0.7, 0.55  # an eye white's chroma at most, its lightness at least, of skin's
 TOOTH_ABOVE_DARK = 0.35  # share of the mouth's range of lightness
+STRIPS = 8  # in which the picture is converted; a cancel is seen between them
 REFINED_RADIUS_PX, EVENNESS = 4, 6.0  # of the guided filter, CIE Lab
 BROW_WIDTH_MM, BROW_DARKNESS = 9.0, 0.35  # what is wider is shade; density above the skin's
 
@@ -53,8 +54,10 @@ def find_regions(
     skin_map : of the same picture.
     face : in pixels of `rgb`; without one only skin, background and the rest are told apart.
     """
-    lab = srgb_to_lab(rgb).astype(np.float32)
-    cancel.check()
+    lab = np.empty_like(rgb)
+    for rows in np.array_split(np.arange(len(rgb)), STRIPS):
+        cancel.check()
+        lab[rows] = srgb_to_lab(np.ascontiguousarray(rgb[rows]))
     smooth = cv2.GaussianBlur(lab, (0, 0), 1.0)
     cancel.check()
     hard = _outer_regions(smooth, skin_map, face)

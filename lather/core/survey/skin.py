@@ -189,11 +189,10 @@ def _eyes(shape: tuple[int, int], face: FaceGeometry) -> NDArray[np.bool_]:
 
 def _without_holes(skin: NDArray[np.bool_], diameter_px: float) -> NDArray[np.bool_]:
     """Holes up to that size filled."""
-    filled = skin.copy()
-    n_holes, labels, stats, _ = cv2.connectedComponentsWithStats((~skin).astype(np.uint8))
-    for hole in range(1, n_holes):
-        if stats[hole, cv2.CC_STAT_AREA] < math.pi / 4 * diameter_px**2:
-            filled[labels == hole] = True
+    _, labels, stats, _ = cv2.connectedComponentsWithStats((~skin).astype(np.uint8))
+    small = stats[:, cv2.CC_STAT_AREA] < math.pi / 4 * diameter_px**2
+    small[0] = False  # the skin itself
+    filled: NDArray[np.bool_] = skin | small[labels]
     return filled
 
 
