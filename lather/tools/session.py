@@ -48,7 +48,7 @@ class Frame:
     rect: Rect  # of the level
     image: ByteImage
     painted: Rect  # full resolution, all of the stroke so far
-    covered: Coverage | None  # by the brush, if it is one
+    covered: Coverage | None  # by the brush, if it is one; the stroke's own, which goes on growing
     shown: Shown
 
 
