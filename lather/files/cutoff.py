@@ -51,9 +51,11 @@ def bytes_missing(encoded: bytes) -> int:
 def marked(image: Any, n_rows: int) -> Any:
     """The picture with all but its first `n_rows` rows hatched in two greys, opaque."""
     height, width = image.height - n_rows, image.width
-    y, x = np.mgrid[:height, :width]
+    period = 2 * _STRIPE_PX
+    y, x = np.mgrid[:period, :period]
     stripes = np.where((x + y) // _STRIPE_PX % 2, _DARK, _LIGHT).astype(np.uint8)
-    hatch = vips().Image.new_from_memory(stripes.data, width, height, 1, "uchar")
+    hatch = vips().Image.new_from_memory(stripes.tobytes(), period, period, 1, "uchar")
+    hatch = hatch.replicate(-(-width // period), -(-height // period)).crop(0, 0, width, height)
     n_alpha = 1 if image.hasalpha() else 0
     bands = [hatch] * (image.bands - n_alpha) + [(hatch * 0 + 255).cast("uchar")] * n_alpha
     hatch = bands[0].bandjoin(bands[1:]) if len(bands) > 1 else hatch

@@ -108,6 +108,7 @@ def _part_of(encoded: bytes, name: str) -> Photo:
     try:
         whole_size = encoded + bytes(bytes_missing(encoded))  # else the last strip is not begun
         image = pyvips.Image.new_from_buffer(whole_size, "", fail_on="none")
+        _refuse_too_large(image, name)
         n_rows = n_whole_rows(encoded)
         photo = _decoded(marked(image, n_rows), encoded, name)
     except pyvips.Error as error:
@@ -160,8 +161,7 @@ def first_line(error: Exception) -> str:
 def _as_rgb(image: Any, encoded: bytes, name: str) -> tuple[Any, tuple[str, ...]]:
     """Upright, three bands, 8 or 16 bit; refuses what cannot become that without loss."""
     notices: list[str] = []
-    if image.width * image.height > MOST_MEGAPIXELS * 1e6:
-        raise _refusal(name, f"it has more than {MOST_MEGAPIXELS} megapixels", "reduce it first")
+    _refuse_too_large(image, name)
     if _number(image, "n-pages") > 1:
         moving = image.get_typeof("delay") != 0
         why = "it is animated" if moving else "it holds several pages"
@@ -182,6 +182,11 @@ def _as_rgb(image: Any, encoded: bytes, name: str) -> tuple[Any, tuple[str, ...]
     if image.bands != 3:
         raise _refusal(name, f"it has {image.bands} channels", "save it as RGB or grey")
     return image, tuple(notices)
+
+
+def _refuse_too_large(image: Any, name: str) -> None:
+    if image.width * image.height > MOST_MEGAPIXELS * 1e6:
+        raise _refusal(name, f"it has more than {MOST_MEGAPIXELS} megapixels", "reduce it first")
 
 
 def _without_extra_channels(image: Any, encoded: bytes, notices: list[str]) -> Any:

@@ -21,7 +21,7 @@ _UNCOMPRESSED, _OLD_JPEG, _SEPARATE = 1, 6, 2
 _ASSOCIATED, _UNASSOCIATED = 1, 2  # the extra samples that are alpha
 _N_COLOURS = {0: 1, 1: 1, 2: 3, 3: 1, 5: 4, 6: 3, 8: 3}  # by photometric interpretation
 _FORMATS = {1: "B", 3: "H", 4: "I", 5: "2I", 13: "I", 16: "Q", 18: "Q"}
-_MOST_VALUES = 4_000_000
+_MOST_VALUES = 2_000_000
 _MM_PER_UNIT = {2: 25.4, 3: 10.0}
 
 
@@ -94,13 +94,18 @@ class Directory:
         rows, per_row = self._layout(tiled)
         n_planes = self.one(_SAMPLES, 1) if self.one(_PLANAR, 1) == _SEPARATE else 1
         a_plane = -(-height // rows) * per_row
+        if n_planes > 1 and len(starts) < a_plane * n_planes:
+            return 0
         whole = height
-        for number in range(a_plane * n_planes):
+        # Sizes may be anything; there are no more parts than the file names, and the first missing.
+        for number in range(min(a_plane * n_planes, len(starts) + 1)):
             top = number % a_plane // per_row * rows
             if top >= whole:
                 continue
             start = starts[number] if number < len(starts) else 0
             size = n_bytes[number] if number < len(n_bytes) else 0
+            if not n_bytes:
+                size = self.size_bytes - start  # the file does not say: up to its end
             wanted = min(rows, height - top)
             there = self._rows_there(start, size, wanted, tiled)
             if there < wanted:

@@ -122,6 +122,21 @@ class CutOffTest(Case):
             self.assert_equal_arrays(photo.samples[:240], whole[:240])
             self.assertTrue(is_hatched(photo.samples[360:]))
 
+    def test_a_strip_without_a_length_goes_to_the_end(self) -> None:
+        """As some old writers leave it out."""
+        _, encoded = tiff(8, compression="deflate")
+        directory = read_directory(encoded)
+        values = {tag: v for tag, v in directory.values.items() if tag != 279}
+        self.assertEqual(replace(directory, values=values).n_whole_rows, HEIGHT)
+
+    def test_sizes_that_lie_cost_no_time(self) -> None:
+        _, encoded = tiff(8, compression="deflate")
+        directory = read_directory(encoded)
+        for lies in ({257: (2**32 - 1,), 278: (1,)}, {257: (2**32 - 1,), 277: (60_000,), 284: (2,)},
+                     {256: (2**32 - 1,), 322: (1,), 323: (1,), 324: (8,)}):  # fmt: skip
+            lying = replace(directory, values={**directory.values, **lies})
+            self.assertLess(lying.n_whole_rows, HEIGHT + 1)
+
     def test_nothing_whole_is_refused_for_good(self) -> None:
         _, encoded = tiff(8, compression="deflate", tile=True, tile_width=128, tile_height=128)
         with self.assertRaisesRegex(PhotoError, "no part") as caught:
