@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import cached_property
 
 import numpy as np
 
@@ -39,12 +40,17 @@ class RegionWork(Work):
         self._state = state
         self._region = hand.region
         self._takes = hand.combine is Combine.TAKE
-        scale = self._scale = state.regions.scale
-        width, height = round(state.photo.width * scale), round(state.photo.height * scale)
-        base = state.regions.masks.get(hand.region, BLACK_MASK)
-        paint = MaskPaint(0.0 if self._takes else 1.0)
+        self._scale = state.regions.scale
+
+    @cached_property
+    def _live(self) -> LiveStroke:
+        """Made with the first dab, on the worker: reducing an area takes its time."""
+        photo = self._state.photo
+        width, height = (round(side * self._scale) for side in (photo.width, photo.height))
+        base = self._state.regions.masks.get(self._region, BLACK_MASK)
         small = Rect(0, 0, max(1, width), max(1, height))
-        self._live = LiveStroke(base, paint, small, _reduced_area(state, small))
+        area = _reduced_area(self._state, small)
+        return LiveStroke(base, MaskPaint(0.0 if self._takes else 1.0), small, area)
 
     def add(self, dabs: Dabs) -> Rect:
         small = dabs.copy()

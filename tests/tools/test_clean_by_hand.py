@@ -2,6 +2,7 @@
 
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 
@@ -24,6 +25,7 @@ from lather.render.view import Shown
 from lather.tools.clean import mend_findings
 from lather.tools.free import cut_free_at, place_of_area, place_of_finding
 from lather.tools.surveying import with_mark
+from lather.tools.table import tool
 from tests.support import Case, draw, finding, session_for, skin_photo, surveyed
 
 ROW = 180.5
@@ -292,6 +294,18 @@ class RegionToolTest(Case):
         session.failed.connect(lambda error: failures.append(error.sentence()))
         draw(session, "correct_region", [(100.0, 100.0)], size_px=40.0)
         self.assertIn("survey it first", failures[0])
+
+    def test_the_pen_goes_down_without_waiting_for_an_area(self) -> None:
+        """The area of a large picture is reduced on the worker, with the first dab."""
+        ones = np.ones((180, 200), np.float32)
+        state = areas.outline(self.state, Rect(0, 0, 200, 180), ones, Combine.NEW)
+        hand = replace(session_for(Job(state)).hand, region=Region.SKIN)
+        reduced = []
+        with mock.patch("lather.tools.region._reduced_area", lambda *_: reduced.append(1)):
+            work = tool("correct_region").begin(state, hand)
+            self.assertEqual(reduced, [])
+            self.assertIsNone(work.finish(()))
+        self.assertEqual(reduced, [1])
 
     def test_the_lens_dims_what_is_outside(self) -> None:
         rect = Rect(100, 100, 300, 200)
