@@ -13,7 +13,7 @@ from lather.core.blend.modes import BlendMode
 from lather.document import edits
 from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, PhotoLayer, UnknownLayer
-from lather.document.tree import Layers, siblings
+from lather.document.tree import Layers, siblings, walk
 from lather.ui.layer_row import LayerRow
 from lather.ui.theme import GAP_1, GAP_2
 from lather.ui.widgets import CommandButton, Panel, label, run_action
@@ -77,9 +77,12 @@ class LayerPanel(Panel):
         if _shape(after.layers) != self._shape:
             self.reset()
             return
-        for row in self.rows.values():
-            row.layer = after.layer(row.layer.id)
-        self._repaint()
+        layers = {layer.id: layer for layer in walk(after.layers)}
+        touched = {before.active_id, after.active_id} if before.active_id != after.active_id else ()
+        for layer_id, row in self.rows.items():
+            if row.layer is not layers[layer_id] or layer_id in touched:
+                row.layer = layers[layer_id]
+                row.update()
         self._refresh_active()
 
     def _repaint(self) -> None:
