@@ -20,7 +20,7 @@ from lather.files.jobwriter import save_job
 from lather.files.journal import FoundJournal, Replayed, read_journal
 from lather.files.lock import Lock
 from lather.files.photos import read_photo
-from lather.files.places import Places, all_apart, beside
+from lather.files.places import Places, all_apart, beside, first_free
 from lather.files.spill import Spill, spill_folder
 
 
@@ -246,7 +246,7 @@ def _recover_beside(
             recovered = _recovered(found, places, loaded.state, revision, n_since)
             if recovered.leaves_rest or loaded.archive.damaged:
                 continue  # the journal says more than that: it is kept
-            copy = _free_name(path, "recovered")
+            copy = first_free(lambda n: path.with_name(f"{path.stem}.recovered{n}{path.suffix}"))
             save_job(recovered.state, copy, worked_s=loaded.worked_s)
         except LatherError:
             continue
@@ -258,15 +258,6 @@ def _recover_beside(
         )
         return
     _put_aside(places, "other", "A journal of another version of this job", notices)
-
-
-def _free_name(path: Path, word: str) -> Path:
-    """A name beside a job's that is not taken: NAME.word.lather, NAME.word2.lather."""
-    number, free = 1, path.with_name(f"{path.stem}.{word}{path.suffix}")
-    while free.exists():
-        number += 1
-        free = path.with_name(f"{path.stem}.{word}{number}{path.suffix}")
-    return free
 
 
 def _beginning(

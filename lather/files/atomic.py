@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 import shutil
-import stat
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -48,18 +47,18 @@ def replacing(path: Path, *, flushed: bool = True) -> Iterator[Path]:
             temporary.unlink()
 
 
+def is_special(path: Path) -> bool:
+    """True for a pipe or a device: what is there, and neither a file nor a folder."""
+    return path.exists() and not (path.is_file() or path.is_dir())
+
+
 def _is_written_through(path: Path) -> bool:
     """True for what must not be replaced by a file: pipes, devices, and names of open files."""
     names = [os.path.abspath(path)]
     with suppress(OSError):
         names.append(os.path.abspath(os.path.join(path.parent, os.readlink(path))))
-    try:
-        regular = stat.S_ISREG(path.stat().st_mode)
-    except OSError:
-        return False  # there is nothing yet
-    return not path.is_dir() and (
-        not regular or any(name.startswith(_OF_THE_SYSTEM) for name in names)
-    )
+    of_the_system = any(name.startswith(_OF_THE_SYSTEM) for name in names)
+    return is_special(path) or (of_the_system and path.is_file())
 
 
 def _put(temporary: Path, target: Path, flushed: bool) -> None:

@@ -161,44 +161,40 @@ def _exif_for(
     blob: bytes | None, keep: Keep, width: int, height: int, dpi: float
 ) -> bytes | None:
     """What is kept of an EXIF block, and the resolution, which some formats say nowhere else."""
-    from PIL import Image
-
-    bare = Image.Exif()
-    into_exif(bare, dpi)
-    return _kept_exif(blob, keep, width, height, dpi) or _bytes_of(bare)
-
-
-def _kept_exif(
-    blob: bytes | None, keep: Keep, width: int, height: int, dpi: float
-) -> bytes | None:
-    from PIL import Image
-
-    if blob is None:
-        return None
-    whole, exif = Image.Exif(), Image.Exif()
-    try:
-        whole.load(blob)
-        if keep is Keep.COPYRIGHT:
-            for tag in (_ARTIST, _COPYRIGHT):
-                if tag in whole:
-                    exif[tag] = whole[tag]
+    for kept in (blob, None):  # what cannot be read goes, and the resolution stays
+        try:
+            exif = _kept_exif(kept, keep, width, height)
             into_exif(exif, dpi)
             return _bytes_of(exif)
-        for tag, value in whole.items():
-            if tag not in (_EXIF_IFD, _GPS_IFD, _ORIENTATION):
-                exif[tag] = value
-        inner = dict(whole.get_ifd(_EXIF_IFD))
-        inner[_PIXEL_X], inner[_PIXEL_Y] = width, height
-        place = dict(whole.get_ifd(_GPS_IFD))
-        if keep is Keep.NO_LOCATION:
-            inner.pop(_MAKER_NOTE, None)
-        elif place:
-            exif[_GPS_IFD] = place
-        exif[_EXIF_IFD] = inner
-        into_exif(exif, dpi)
-        return _bytes_of(exif)
-    except _UNREADABLE:
-        return None
+        except _UNREADABLE:
+            continue
+    return None
+
+
+def _kept_exif(blob: bytes | None, keep: Keep, width: int, height: int) -> Exif:
+    from PIL import Image
+
+    whole, exif = Image.Exif(), Image.Exif()
+    if blob is None:
+        return exif
+    whole.load(blob)
+    if keep is Keep.COPYRIGHT:
+        for tag in (_ARTIST, _COPYRIGHT):
+            if tag in whole:
+                exif[tag] = whole[tag]
+        return exif
+    for tag, value in whole.items():
+        if tag not in (_EXIF_IFD, _GPS_IFD, _ORIENTATION):
+            exif[tag] = value
+    inner = dict(whole.get_ifd(_EXIF_IFD))
+    inner[_PIXEL_X], inner[_PIXEL_Y] = width, height
+    place = dict(whole.get_ifd(_GPS_IFD))
+    if keep is Keep.NO_LOCATION:
+        inner.pop(_MAKER_NOTE, None)
+    elif place:
+        exif[_GPS_IFD] = place
+    exif[_EXIF_IFD] = inner
+    return exif
 
 
 def _bytes_of(exif: Exif) -> bytes | None:

@@ -14,6 +14,7 @@ from enum import Enum
 from pathlib import Path
 
 from lather.errors import LatherError, UsageError
+from lather.files.atomic import is_special
 from lather.files.endings import DELIVERED, JOB, LAYERS, READABLE
 
 STDOUT = Path("-")
@@ -65,7 +66,7 @@ def check_outputs(inputs: Sequence[Path], outputs: Sequence[Output]) -> None:
             continue
         _check_ending(output)
         _check_folder(output)
-        if path.exists() and not (path.is_file() or path.is_dir()):
+        if is_special(path):
             continue  # a pipe or a device: nothing lies there that could be lost
         for other, what in [(p, "it is read here, and never changed") for p in inputs] + [
             (p, "two results of this call have that name") for p in seen
@@ -110,7 +111,7 @@ def _check_folder(output: Output) -> None:
         raise _refused(path, "it is a folder", "give a file name in it")
     else:
         folder = Path(os.path.realpath(path)).parent
-        if path.exists() and not path.is_file():
+        if is_special(path):
             return
         if not folder.is_dir():
             raise _not_there(path, folder)

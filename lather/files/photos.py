@@ -10,6 +10,7 @@ from typing import Any
 from lather.document.photo import Metadata, Photo, photo_hash
 from lather.errors import PhotoError, TruncatedError
 from lather.files import png
+from lather.files.atomic import is_special
 from lather.files.cutoff import bytes_missing, is_cut_off, marked, n_whole_rows
 from lather.files.endings import RAW
 from lather.files.metadata import bare_iptc, of_tiff
@@ -45,7 +46,7 @@ def read_photo(path: Path, *, partial: bool = False) -> Photo:
     """
     name = readable(path.name)
     try:
-        if path.exists() and not (path.is_file() or path.is_dir()):
+        if is_special(path):
             why = "it is a pipe or a device"
             raise _refusal(name, why, "save what it gives as a file first")
         encoded = path.read_bytes()
@@ -85,31 +86,32 @@ def decode_photo(encoded: bytes, name: str, *, partial: bool = False) -> Photo:
             "it is not a JPEG, PNG, TIFF or WebP picture",
             "export it in one of these formats first",
         )
-    pyvips = vips()
+    pyvips, failure = vips(), None
     try:
-        if is_cut_off(encoded):
-            raise _truncated(encoded, name)
-        image = pyvips.Image.new_from_buffer(encoded, "", fail_on="truncated")
-        return _decoded(image, encoded, name)
-    except TruncatedError:
-        if not partial:
-            raise
+        if not is_cut_off(encoded):
+            image = pyvips.Image.new_from_buffer(encoded, "", fail_on="truncated")
+            return _decoded(image, encoded, name)
     except pyvips.Error as error:
-        if n_whole_rows(encoded) == 0:
-            raise _damaged(name, error) from error
-        if not partial:
-            raise _truncated(encoded, name) from error
-    return _part_of(encoded, name)
+        failure = error
+    n_rows = n_whole_rows(encoded)
+    if n_rows == 0:
+        raise _damaged(name, failure) if failure is not None else _nothing_whole(name)
+    if not partial:
+        raise TruncatedError(
+            f"'{name}' was not opened",
+            "the file ends too early or is damaged, as if it was copied by half",
+            "copy it again from the card or the backup",
+        ) from failure
+    return _part_of(encoded, name, n_rows)
 
 
-def _part_of(encoded: bytes, name: str) -> Photo:
+def _part_of(encoded: bytes, name: str, n_rows: int) -> Photo:
     """What there is of a photo whose file ends too early."""
     pyvips = vips()
     try:
         whole_size = encoded + bytes(bytes_missing(encoded))  # else the last strip is not begun
         image = pyvips.Image.new_from_buffer(whole_size, "", fail_on="none")
         _refuse_too_large(image, name)
-        n_rows = n_whole_rows(encoded)
         photo = _decoded(marked(image, n_rows), encoded, name)
     except pyvips.Error as error:
         raise _damaged(name, error) from error
@@ -127,8 +129,6 @@ def _decoded(image: Any, encoded: bytes, name: str) -> Photo:
     image, notices = _as_rgb(image, encoded, name)
     samples = samples_of(image)
     profile = profile_of(image)
-    if profile is None and not any("profile" in notice for notice in notices):
-        notices = (*notices, _NO_PROFILE)
     return Photo(
         samples, profile, lattice_of(profile), encoded, name, notices, metadata=metadata,
         profile_title=title_of(profile),
@@ -140,15 +140,9 @@ def _damaged(name: str, error: Exception) -> PhotoError:
     return _refusal(name, why, "copy it again from the camera or the backup")
 
 
-def _truncated(encoded: bytes, name: str) -> PhotoError:
-    if n_whole_rows(encoded) == 0:
-        why = "the file ends too early, and no part of the picture is whole"
-        return _refusal(name, why, "copy it again from the card or the backup")
-    return TruncatedError(
-        f"'{name}' was not opened",
-        "the file ends too early or is damaged, as if it was copied by half",
-        "copy it again from the card or the backup",
-    )
+def _nothing_whole(name: str) -> PhotoError:
+    why = "the file ends too early, and no part of the picture is whole"
+    return _refusal(name, why, "copy it again from the card or the backup")
 
 
 def first_line(error: Exception) -> str:
@@ -175,12 +169,18 @@ def _as_rgb(image: Any, encoded: bytes, name: str) -> tuple[Any, tuple[str, ...]
         raise _refusal(name, f"it is in {image.interpretation}", "convert it to RGB first")
     if image.get_typeof("palette"):
         notices.append("The file had a palette of few colours: turned into full RGB.")
-    image = _with_usable_profile(image, encoded, notices)
+    unfit = _why_unusable(image, encoded)
+    is_untagged = unfit is None and profile_of(image) is None
+    if unfit is not None:
+        notices.append(f"The colour profile in the file {unfit}: left out, taken as sRGB.")
+        image = without_profile(image)
     image = _without_extra_channels(image, encoded, notices).autorot()
     if image.bands == 1:
         image = _grey_as_rgb(image, notices)
     if image.bands != 3:
         raise _refusal(name, f"it has {image.bands} channels", "save it as RGB or grey")
+    if is_untagged:
+        notices.append(_NO_PROFILE)
     return image, tuple(notices)
 
 
@@ -225,17 +225,13 @@ def _interpretation(n_colours: int, sample_format: str) -> str:
     return "rgb16" if wide else "srgb"
 
 
-def _with_usable_profile(image: Any, encoded: bytes, notices: list[str]) -> Any:
-    """Without its profile, if that is broken or for another kind of picture."""
+def _why_unusable(image: Any, encoded: bytes) -> str | None:
+    """What is wrong with the picture's profile; None if nothing is, or there is none."""
     profile = profile_of(image)
-    n_colours = 1 if image.interpretation in ("b-w", "grey16") else 3
-    why = None if profile is None else unusable(profile, n_colours)
-    if profile is None and encoded.startswith(png.SIGNATURE) and b"iCCP" in png.chunks(encoded):
-        why = "is broken"  # so that the decoder left it out
-    if why is None:
-        return image
-    notices.append(f"The colour profile in the file {why}: left out, taken as sRGB.")
-    return without_profile(image)
+    if profile is None:  # a broken one is left out by the decoder of PNG itself
+        has_one = encoded.startswith(png.SIGNATURE) and b"iCCP" in png.chunks(encoded)
+        return "is broken" if has_one else None
+    return unusable(profile, 1 if image.interpretation in ("b-w", "grey16") else 3)
 
 
 def _grey_as_rgb(image: Any, notices: list[str]) -> Any:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import itertools
 import uuid
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -32,11 +34,13 @@ class Places:
         kept = self.journal.with_name(f"{self.journal.name}.{ending}")
         if self.is_apart:  # the folder goes with the work
             kept = self.folder.with_name(f"{self.folder.name}.{_JOURNAL}.{ending}")
-        number, free = 1, kept
-        while free.exists():
-            number += 1
-            free = kept.with_name(f"{kept.name}.{number}")
-        return free
+        return first_free(lambda n: kept.with_name(f"{kept.name}.{n}") if n else kept)
+
+
+def first_free(name: Callable[[str], Path]) -> Path:
+    """The first of `name("")`, `name("2")`, `name("3")` and so on that nothing has."""
+    numbers = itertools.chain([""], map(str, itertools.count(2)))
+    return next(path for path in map(name, numbers) if not path.exists())
 
 
 def beside(job: Path) -> Places:

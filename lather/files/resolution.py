@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 MM_PER_INCH = 25.4
 X_TAG, Y_TAG, UNIT_TAG = 282, 283, 296  # of EXIF and TIFF
 _INCH = 2
-_MM_PER_EXIF_UNIT = {2: MM_PER_INCH, 3: 10.0}
+_MM_PER_UNIT = {_INCH: MM_PER_INCH, 3: 10.0}  # of EXIF and TIFF
 _MM_PER_JFIF_UNIT = {1: MM_PER_INCH, 2: 10.0}
 _LOWEST, _HIGHEST = 1.0, 100_000.0
 
@@ -42,7 +42,7 @@ def _of_exif(blob: bytes | None) -> float | None:
     exif = Image.Exif()
     try:
         exif.load(blob)
-        dots, mm = float(exif[X_TAG]), _MM_PER_EXIF_UNIT[int(exif.get(UNIT_TAG, _INCH))]
+        dots, mm = float(exif[X_TAG]), _MM_PER_UNIT[int(exif.get(UNIT_TAG, _INCH))]
     except Exception:  # noqa: BLE001 - whatever a broken block makes the reader do
         return None
     return dots * MM_PER_INCH / mm if math.isfinite(dots) and dots > 0 else None
@@ -53,8 +53,16 @@ def _of_format(encoded: bytes) -> float | None:
         return _of_jfif(encoded)
     if encoded.startswith(png.SIGNATURE):
         return _of_png(encoded)
+    return _of_tiff(encoded)
+
+
+def _of_tiff(encoded: bytes) -> float | None:
     directory = read_directory(encoded)
-    return directory.dpi if directory is not None else None
+    rational = () if directory is None else directory.values.get(X_TAG, ())
+    if directory is None or len(rational) != 2 or 0 in rational:
+        return None
+    mm = _MM_PER_UNIT.get(directory.one(UNIT_TAG, _INCH))
+    return None if mm is None else rational[0] / rational[1] * MM_PER_INCH / mm
 
 
 def _of_jfif(encoded: bytes) -> float | None:

@@ -14,7 +14,7 @@ SIGNATURES = (b"II*\x00", b"MM\x00*", b"II+\x00", b"MM\x00+")
 
 _WIDTH, _HEIGHT, _BITS, _COMPRESSION, _PHOTOMETRIC = 256, 257, 258, 259, 262
 _STRIPS, _SAMPLES, _ROWS_A_STRIP, _STRIP_BYTES = 273, 277, 278, 279
-_X_RESOLUTION, _PLANAR, _RESOLUTION_UNIT = 282, 284, 296
+_PLANAR = 284
 _TILE_WIDTH, _TILE_HEIGHT, _TILES, _TILE_BYTES, _EXTRA = 322, 323, 324, 325, 338
 
 _UNCOMPRESSED, _OLD_JPEG, _SEPARATE = 1, 6, 2
@@ -22,7 +22,6 @@ _ASSOCIATED, _UNASSOCIATED = 1, 2  # the extra samples that are alpha
 _N_COLOURS = {0: 1, 1: 1, 2: 3, 3: 1, 5: 4, 6: 3, 8: 3}  # by photometric interpretation
 _FORMATS = {1: "B", 3: "H", 4: "I", 5: "2I", 13: "I", 16: "Q", 18: "Q"}
 _MOST_VALUES = 2_000_000
-_MM_PER_UNIT = {2: 25.4, 3: 10.0}
 
 
 @dataclass(frozen=True)
@@ -51,15 +50,6 @@ class Directory:
     @property
     def height(self) -> int:
         return self.one(_HEIGHT, 0)
-
-    @property
-    def dpi(self) -> float | None:
-        """Dots per inch across; None if the file does not say."""
-        rational = self.values.get(_X_RESOLUTION, (0, 0))
-        mm = _MM_PER_UNIT.get(self.one(_RESOLUTION_UNIT, 2))
-        if mm is None or len(rational) != 2 or 0 in rational:
-            return None
-        return rational[0] / rational[1] * 25.4 / mm
 
     @property
     def channels(self) -> Channels:

@@ -164,35 +164,34 @@ class ViewTiles:
         self._invalidate(rect.cells(TILE_PX), kinds)
 
     def _invalidate(self, cells: Iterable[Key], kinds: Iterable[Shown]) -> None:
-        number, kinds = next(self._numbers), set(kinds)
-        self._now = replace(self._now, number=number)
         changed: dict[int, set[Key]] = {0: set(cells)}
-        if not changed[0]:
-            return
-        for (shown, level, (row, column)), entry in self._entries.items():
-            if shown in kinds:
-                if level not in changed:
-                    changed[level] = {(r >> level, c >> level) for r, c in changed[0]}
-                if (row, column) in changed[level]:
-                    entry.wanted = number
+
+        def is_changed(level: int, key: Key) -> bool:
+            if level not in changed:
+                changed[level] = {(r >> level, c >> level) for r, c in changed[0]}
+            return key in changed[level]
+
+        self._mark(kinds, is_changed)
 
     def set_surround(self, surround: float) -> None:
         self._now = replace(self._now, surround=surround)
-        self._all_changed(Shown)
+        self._mark(Shown)  # the border too, of which tiles show what lies outside
 
     def set_region(self, region: Region) -> None:
         """What the region lens shows."""
         if region is not self.region:
             self._now = replace(self._now, region=region)
-            self._all_changed((Shown.REGION,))
+            self._mark((Shown.REGION,))
 
-    def _all_changed(self, kinds: Iterable[Shown]) -> None:
-        """The border too, of which tiles show what lies outside."""
-        self._now = replace(self._now, number=next(self._numbers))
-        kinds = set(kinds)
-        for (shown, _, _), entry in self._entries.items():
-            if shown in kinds:
-                entry.wanted = self._now.number
+    def _mark(
+        self, kinds: Iterable[Shown], is_changed: Callable[[int, Key], bool] = lambda *_: True
+    ) -> None:
+        """A new number, and tiles (by level and key) that are out of date from it on."""
+        number, kinds = next(self._numbers), set(kinds)
+        self._now = replace(self._now, number=number)
+        for (shown, level, key), entry in self._entries.items():
+            if shown in kinds and is_changed(level, key):
+                entry.wanted = number
 
     def look(self, shown: Shown, level: int, rect: Rect) -> ByteImage:
         """The rectangle of a level that is on the screen now; of `shown` no other is wanted."""

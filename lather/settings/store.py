@@ -10,6 +10,7 @@ from typing import Any
 from lather.document.events import Signal
 from lather.errors import LatherError
 from lather.files.atomic import replacing
+from lather.files.places import first_free
 from lather.settings.options import OPTIONS
 
 VERSION = 1
@@ -97,10 +98,7 @@ class Settings:
 
     def _begin_anew(self, path: Path, what: str) -> None:
         """Keep the file aside and write what is used from here on."""
-        number, aside = 1, path.with_name(f"{path.name}.unread")
-        while aside.exists():
-            number += 1
-            aside = path.with_name(f"{path.name}.unread{number}")
+        aside = first_free(lambda n: path.with_name(f"{path.name}.unread{n}"))
         try:
             path.replace(aside)
         except OSError as error:
