@@ -52,18 +52,15 @@ def measure() -> list[dict[str, object]]:
     bench, heart = app.bench, Heartbeat()
     photo, layer_id = bench.state.photo, bench.state.active_id
 
-    def change(name: str, edit: Callable[..., object], *args: object, **words: object) -> None:
-        bench.change(name, edit, *args, **words)
-
     def slider() -> None:
         gesture = object()
         for step in range(60):
-            change("Strength", edits.set_strength, layer_id, step / 60, gesture=gesture)
+            bench.change("Strength", edits.set_strength, layer_id, step / 60, gesture=gesture)
             app.qt.processEvents()
 
     def many_steps() -> None:
         for number in range(200):
-            change(f"{number}", edits.set_strength, layer_id, number / 200)
+            bench.change(f"{number}", edits.set_strength, layer_id, number / 200)
 
     def wide_stroke() -> None:
         from lather.core.brush.stroke import PenSample
@@ -84,8 +81,8 @@ def measure() -> list[dict[str, object]]:
         pen.wait()
 
     session: list[tuple[str, Callable[[], object]]] = [
-        ("first step", lambda: change("Layer", edits.add_pixel_layer)),
-        ("empty layer above the photo", lambda: change(
+        ("first step", lambda: bench.change("Layer", edits.add_pixel_layer)),
+        ("empty layer above the photo", lambda: bench.change(
             "Layer", lambda state: edits.add_pixel_layer(_lowest(state)))),
         ("a wide stroke (about 100 tiles)", wide_stroke),
         ("60 steps of a slider", slider),

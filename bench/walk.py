@@ -106,10 +106,11 @@ class Walk:
         half = folder / "half.png"
         half.write_bytes(self._photos[0].read_bytes()[:60_000])
         self._odd = [half, folder / "missing.jpg", folder]
-        self._next_open: Path | None = None
         self._watch = Watch(self.outcome.broken)
         logging.getLogger("lather").addHandler(self._watch)
         self._pen_is_down = False
+        self._next_recovery: str | None = None  # what is answered when it is asked
+        self._own: Path | None = None  # the job that was open when a place to save was asked for
         self._start()
         self._moves: list[tuple[int, Callable[[], None]]] = [
             (24, self._stroke), (3, self._undo_in_hand), (2, self._close_in_hand),
@@ -185,8 +186,7 @@ class Walk:
         self._pen_is_down = False
         job = self.bench.job
         if job is not None:
-            done = job.history.done
-            self._first = _digest(done[0].before if done else job.state)
+            self._first = self._first_of(job)
 
     def _wait_for(self, done: Callable[[], bool], what: str) -> None:
         from lather.ui.scripted import wait_until
@@ -334,7 +334,7 @@ class Walk:
         """What is left must be in a file, or somebody was asked about it."""
         from lather.files.jobfile import load_job
 
-        job, photo_state = self.bench.job, None
+        job, on_disk = self.bench.job, None
         self.asked.clear()
         leave()
         if self.bench.job is job and self.bench.task is not None and self._chance.random() < 0.5:
@@ -346,9 +346,9 @@ class Walk:
             return
         left = _digest(job.state)
         if job.path is not None and job.path.exists():
-            photo_state = _digest(load_job(job.path).state)
+            on_disk = _digest(load_job(job.path).state)
         untouched = left == self._first_of(job)
-        self._hold(untouched or left == photo_state, f"{what}: work was left without a question")
+        self._hold(untouched or left == on_disk, f"{what}: work was left without a question")
 
     def _first_of(self, job: Any) -> str:
         done = job.history.done
@@ -449,7 +449,7 @@ class Walk:
         return self._chance.random() < 0.7
 
     def _answer_recovery(self, title: str, recovered: Any) -> str | None:
-        planned, self._next_recovery = getattr(self, "_next_recovery", None), None
+        planned, self._next_recovery = self._next_recovery, None
         return planned or self._chance.choice(("recovered", "recovered", "saved", None))
 
     def _answer_unsaved_work(self, found: Any) -> tuple[str, int]:
