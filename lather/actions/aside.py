@@ -59,13 +59,18 @@ def run_edit(
     """
     job = bench.open_job
 
+    def work_and_prepare(progress: Progress, cancel: CancelToken) -> Meanwhile:
+        applied = work(progress, cancel)
+        job.prepare(lambda state: applied(state).state)
+        return applied
+
     def finished(applied: Meanwhile) -> None:
         if bench.job is job:
             done(applied(job.state))
         else:
             bench.say(f"{title}: dropped, since another job was opened meanwhile.", error=True)
 
-    bench.run_task(title, work, finished, **options)
+    bench.run_task(title, work_and_prepare, finished, **options)
 
 
 def take_merged(bench: Workbench, name: str, merged: Merged, said: str = "") -> None:

@@ -6,6 +6,7 @@ A journal exists exactly while there are steps that the job file does not hold.
 from __future__ import annotations
 
 import shutil
+import threading
 import time
 from contextlib import suppress
 from pathlib import Path
@@ -27,7 +28,7 @@ from lather.files.jobfile import new_revision
 from lather.files.jobwriter import save_job
 from lather.files.journal import Journal
 from lather.files.lock import Lock
-from lather.files.places import Places, apart, beside
+from lather.files.places import Places, apart, apart_root, beside
 from lather.files.spill import Spill, spill_folder
 from lather.render.worker import Executor
 
@@ -51,6 +52,8 @@ class Keeper:
         self._executor = executor
         self._lock: Lock | None = opened.lock
         self._written: Written | None = None
+        self._hold = threading.RLock()  # what is written, and where: also on workers
+        self._ended = False
         self._base: tuple[JobState, str] = (self.job.state, self.job.revision or new_revision())
         self._sync_posted = False
         self._checkpoint: CancelToken | None = None
@@ -68,6 +71,8 @@ class Keeper:
         if opened.recovered is not None:
             self._go_on(opened.recovered)
         self.job.recorder = self._record
+        self.job.ahead = self._ahead
+        self._executor.post(apart_root)  # the first step finds its modules loaded
         self.job.history.park = self._park
         if opened.archive is not None:
             self._settle_in(opened.archive)
@@ -104,21 +109,32 @@ class Keeper:
     def saved(self, state: JobState, revision: str, lock: Lock | None) -> None:
         """The job's file holds `state`: what the journal held up to there can go."""
         job, old_lock = self.job, self._lock
-        self._base, self._lock, self._copy_of = (state, revision), lock, None
-        self._steps_at_checkpoint = 0
-        assert job.path is not None
-        goes_on = job.state.work != state.work
-        written = self._written
-        if goes_on and written is not None and written.places == beside(job.path):
+        with self._hold:
+            self._base, self._lock, self._copy_of = (state, revision), lock, None
+            self._steps_at_checkpoint = 0
+            assert job.path is not None
+            goes_on = job.state.work != state.work
+            written = self._written
+            if goes_on and written is not None and written.places == beside(job.path):
+                self._restart(written, revision, job.path)
+            else:
+                self._drop()
+                if goes_on:
+                    self._write("Steps during saving", job.state)
+            if old_lock is not None:
+                old_lock.release()
+
+    def _restart(self, written: Written, revision: str, path: Path) -> None:
+        """The journal goes on from the file at `path`."""
+
+        def work() -> None:
             with suppress(OSError, KeyError, LatherError):  # too long a journal is no harm
                 written.journal.restart(revision)
-                written.keep_base(job.path)
-        else:
-            self._drop()
-            if goes_on:
-                self._write("Steps during saving", job.state)
-        if old_lock is not None:
-            old_lock.release()
+                with self._hold:
+                    if written is self._written:
+                        written.keep_base(path)
+
+        self._executor.post(work)
 
     def close(self) -> None:
         """The job is closed and what is unsaved is not wanted."""
@@ -129,7 +145,8 @@ class Keeper:
     def leave(self) -> None:
         """The process ends: journal and checkpoint stay, so that the work is found again."""
         self._stop()
-        written, self._written = self._written, None
+        with self._hold:
+            written, self._written = self._written, None
         if written is not None:
             written.leave()
         self._release()
@@ -137,7 +154,9 @@ class Keeper:
     def _stop(self) -> None:
         self.make_way()
         self._settling.cancel()
-        self.job.recorder = None
+        with self._hold:
+            self._ended = True
+        self.job.recorder = self.job.ahead = None
         self.job.history.park = None
 
     def _release(self) -> None:
@@ -146,9 +165,10 @@ class Keeper:
             self._lock = None
 
     def _drop(self) -> None:
-        written, self._written = self._written, None
-        if written is not None:
-            written.drop()
+        with self._hold:
+            written, self._written = self._written, None
+            if written is not None:
+                written.drop()
 
     # --- every step ----------------------------------------------------------------------
 
@@ -158,14 +178,28 @@ class Keeper:
 
     def _write(self, name: str, after: JobState, gesture: str | None = None) -> None:
         try:
-            if self._written is None:
-                self._written = self._begin(self._usual_places())
-            self._written.journal.record(name, after, gesture)
+            self._begun().journal.record(name, after, gesture)
         except (OSError, LatherError) as error:
             self._write_elsewhere(after, error)
             return
         self.in_memory_only = False
         self._post_sync()
+
+    def _ahead(self, before: JobState, after: JobState) -> None:
+        """On a worker: write the pixels of a step that is about to be made."""
+        with suppress(OSError, LatherError):  # the step itself will tell
+            with self._hold:
+                if self._ended:
+                    return
+                written = self._begun()
+            written.journal.ahead(before, after)
+
+    def _begun(self) -> Written:
+        """The journal in use; a new one if there is none."""
+        with self._hold:
+            if self._written is None:
+                self._written = self._begin(self._usual_places())
+            return self._written
 
     def _usual_places(self) -> Places:
         if self.job.path is not None and self._lock is not None:
@@ -200,8 +234,9 @@ class Keeper:
                 other.drop()
             self._tell_in_memory_only(why)
             return
-        self._drop()
-        self._written = other
+        with self._hold:
+            self._drop()
+            self._written = other
         self.in_memory_only = False
         self._post_sync()
         self.troubled.emit(LatherError(

@@ -8,6 +8,7 @@ changes, it is its own snapshot for rendering and saving on other threads.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Protocol
@@ -24,6 +25,7 @@ from lather.document.photo import Photo
 from lather.document.planes import Regions
 from lather.document.tiles import Tiles
 from lather.document.tree import Layers, find
+from lather.errors import EditError
 from lather.names import readable
 
 
@@ -111,6 +113,8 @@ class Job:
     link_photo : the file refers to the photo instead of holding it.
     recorder : called with every step and the state it leads to, before that becomes the
         state; keeps the journal. If it raises, nothing has changed.
+    ahead : called on workers with a state and the one that a step is about to make of it, so
+        that the recorder has little left to write.
 
     Signals
     -------
@@ -125,6 +129,7 @@ class Job:
         self.revision = ""
         self.link_photo = False
         self.recorder: Recorder | None = None
+        self.ahead: Callable[[JobState, JobState], None] | None = None
         self.changed: Signal[JobState, JobState] = Signal()
         self.saved: Signal[()] = Signal()
         self._state = state
@@ -157,6 +162,13 @@ class Job:
         self._write_down(step, after)
         self.history.record(step)
         self._become(after)
+
+    def prepare(self, edit: Callable[[JobState], JobState]) -> None:
+        """On a worker: an edit whose outcome is ready is about to become a step."""
+        ahead, before = self.ahead, self._state
+        if ahead is not None:
+            with suppress(EditError):  # told when it is made
+                ahead(before, edit(before))
 
     def restore(self, state: JobState) -> None:
         """Make `state` the present one without a step: it is in the history already."""

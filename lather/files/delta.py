@@ -6,22 +6,28 @@ Layers that stay are named by id. A tile is given as one of:
     [row, column, "b", layer, plane, r, c]     a tile of the base state
     [row, column, "p", x0, y0, x1, y1]         this rectangle changed; its samples follow
 Base is the state that a job file holds, or is about to hold: the state at the last mark.
+
+Tiles may also be written ahead of the step that needs them, each as
+    [channels, fill, x0, y0, x1, y1, *place]
+on the tile at a place, given as above, or on a blank one.
 """
 
 from __future__ import annotations
 
-from dataclasses import replace
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
 from typing import Any
 from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
 
+from lather.core.arrays import FULL
 from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, Mask, PixelLayer
 from lather.document.planes import Planes, named_planes
 from lather.document.strokes import StrokeRecord
-from lather.document.tiles import TILE_PX, Key, Tile, Tiles
+from lather.document.tiles import TILE_PX, Key, Tile, Tiles, blank_pixels
 from lather.document.tree import Layers, find, walk
 from lather.files.description import (
     JOB,
@@ -43,8 +49,33 @@ from lather.files.findings import findings_entry, findings_from
 from lather.files.strokes import NUMBER, packed_readings, stroke_entry, strokes_from
 
 Blobs = list[memoryview]
+Patch = tuple[int, int, int, int]  # x0, y0, x1, y1 of a tile
 _SAMPLE = np.dtype("<u2")
 _SAMPLES_PER_NUMBER = NUMBER.itemsize // _SAMPLE.itemsize
+
+
+@dataclass(frozen=True)
+class NewTile:
+    """A tile, and the one that lay in its place before; `patch` is where they differ."""
+
+    channels: int
+    fill: int
+    key: Key
+    before: Tile | None
+    tile: Tile
+    patch: Patch
+
+
+def new_tiles(before: JobState, after: JobState) -> Iterator[NewTile]:
+    """What has other pixels in the second state; any thread."""
+    old = {(layer_id, plane): tiles for layer_id, plane, tiles in _planes(before)}
+    for layer_id, plane, tiles in _planes(after):
+        base = _base_for(tiles, old.get((layer_id, plane)))
+        for key in base.changed_keys(tiles) if base is not tiles else ():
+            tile = tiles.get(key)
+            if tile is not None:
+                patch = _changed(base.pixels(key), tile)
+                yield NewTile(tiles.channels, tiles.fill, key, base.get(key), tile, patch)
 
 
 class DeltaWriter:
@@ -55,17 +86,15 @@ class DeltaWriter:
 
     def rebase(self, base: JobState) -> None:
         """From here on the reader knows the tiles of `base` and no others."""
-        self._known: WeakKeyDictionary[Tile, list[Any]] = WeakKeyDictionary()
-        self._n_tiles = 0
+        self._base = _planes(base)
+        self._written: WeakKeyDictionary[Tile, int] = WeakKeyDictionary()
+        self._n_written = 0
         self._new: list[Tile] = []
-        for layer_id, plane, tiles in _planes(base):
-            for key, tile in tiles.tiles.items():
-                self._known[tile] = ["b", layer_id, plane, *key]
+        self._blobs: Blobs = []
 
     def change(self, before: JobState, after: JobState) -> tuple[Entry, Blobs]:
         """The entry and pixels that lead from one state to the other."""
-        self._new = []
-        self._blobs: Blobs = []
+        self._new, self._blobs = [], []
         self._before = {layer.id: layer for layer in walk(before.layers)}
         entry: Entry = {
             "active": after.active_id,
@@ -80,12 +109,35 @@ class DeltaWriter:
             entry["regions"] = regions_entry(after.regions)
         return entry, self._blobs
 
+    def ahead(self, tiles: list[NewTile]) -> tuple[Entry, Blobs]:
+        """The entry and pixels of tiles that a step is going to need."""
+        self._new, self._blobs = [], []
+        entries = []
+        for new in tiles:
+            if self.place(new.tile, new.key) is not None:
+                continue
+            on = [] if new.before is None else self.place(new.before, new.key)
+            patch = new.patch if on is not None else (0, 0, TILE_PX, TILE_PX)
+            self._add_patch(new.tile, patch)
+            entries.append([new.channels, new.fill, *patch, *(on or [])])
+        return {"tiles": entries}, self._blobs
+
     def accept(self) -> None:
-        """The change was written: its tiles are known now."""
+        """What was described last is written: its tiles are known now."""
         for tile in self._new:
-            self._known[tile] = ["t", self._n_tiles]
-            self._n_tiles += 1
-        self._new = []
+            self._written[tile] = self._n_written
+            self._n_written += 1
+        self._new, self._blobs = [], []
+
+    def place(self, tile: Tile, key: Key) -> list[Any] | None:
+        """Where the reader finds a tile that lies at `key` of some plane; None: nowhere."""
+        number = self._written.get(tile)
+        if number is not None:
+            return ["t", number]
+        for layer_id, plane, tiles in self._base:
+            if tiles.get(key) is tile:
+                return ["b", layer_id, plane, *key]
+        return None
 
     def _layer(self, layer: Layer) -> Entry | int:
         before = self._before.get(layer.id)
@@ -109,9 +161,7 @@ class DeltaWriter:
         old = named_planes(before)
         entries = {}
         for name, tiles in named_planes(after).items():
-            base = old.get(name)
-            if base is None or base.fill != tiles.fill:
-                base = Tiles(1, tiles.fill)
+            base = _base_for(tiles, old.get(name))
             entries[name] = {**plane_entry(tiles), **self._tiles(base, tiles)}
         return entries
 
@@ -128,11 +178,8 @@ class DeltaWriter:
         return {"keep": keep, "add": [stroke_entry(stroke) for stroke in added]}
 
     def _mask(self, mask: Mask, old: Mask | None) -> Entry:
-        base = old.tiles if old is not None and old.tiles.fill == mask.tiles.fill else None
-        return {
-            **mask_entry(mask),
-            **self._tiles(base or Tiles(1, mask.tiles.fill), mask.tiles),
-        }
+        base = _base_for(mask.tiles, old.tiles if old is not None else None)
+        return {**mask_entry(mask), **self._tiles(base, mask.tiles)}
 
     def _tiles(self, base: Tiles, tiles: Tiles) -> Entry:
         entries: list[list[Any]] = []
@@ -141,24 +188,19 @@ class DeltaWriter:
             if tile is None:
                 entries.append([*key])
             else:
-                known = self._known_place(tile)
-                place = known or ["p", *self._patch(base.pixels(key), tile)]
+                place = self.place(tile, key)
+                if place is None:
+                    patch = _changed(base.pixels(key), tile)
+                    self._add_patch(tile, patch)
+                    place = ["p", *patch]
                 entries.append([*key, *place])
         return {**tiles.extras, "tiles": entries}
 
-    def _known_place(self, tile: Tile) -> list[Any] | None:
-        return self._known.get(tile)
-
-    def _patch(self, before: NDArray[np.uint16], tile: Tile) -> tuple[int, int, int, int]:
-        differs = _as_pixels(before) != _as_pixels(tile.pixels)
-        ys, xs = np.flatnonzero(differs.any(1)), np.flatnonzero(differs.any(0))
-        x0, y0, x1, y1 = (
-            (int(xs[0]), int(ys[0]), int(xs[-1]) + 1, int(ys[-1]) + 1) if len(ys) else (0, 0, 0, 0)
-        )
+    def _add_patch(self, tile: Tile, patch: Patch) -> None:
+        x0, y0, x1, y1 = patch
         self._new.append(tile)
         samples = np.ascontiguousarray(tile.pixels[y0:y1, x0:x1], dtype=_SAMPLE)
         self._blobs.append(memoryview(samples).cast("B") if samples.size else memoryview(b""))
-        return x0, y0, x1, y1
 
 
 class DeltaReader:
@@ -173,11 +215,20 @@ class DeltaReader:
         self._base = {(i, plane): tiles for i, plane, tiles in _planes(self._state)}
         self._written: list[Tile] = []
 
+    def learn(self, entry: Entry, pixels: memoryview) -> None:
+        """Tiles that were written ahead of their step; raises as `apply`."""
+        self._begin(pixels)
+        for channels, fill, *rest in entry["tiles"]:
+            patch, place = rest[:4], rest[4:]
+            if channels not in (1, 4) or not 0 <= fill <= FULL:
+                raise ValueError("no plane has such tiles")
+            below = self._tile_at(place).pixels if place else blank_pixels(channels, fill)
+            self._patched(below, patch)
+        self._written += self._new
+
     def apply(self, entry: Entry, pixels: memoryview) -> JobState:
         """The next state; ValueError, KeyError, TypeError or IndexError if it does not fit."""
-        self._pixels = np.frombuffer(pixels, dtype=_SAMPLE)
-        self._position = 0
-        self._new: list[Tile] = []
+        self._begin(pixels)
         before = self._state
         layers = self.layers(entry["layers"])
         brief = brief_from(entry["brief"]) if entry.get("brief") else before.brief
@@ -240,17 +291,28 @@ class DeltaReader:
             raise KeyError(layer_id)
         return layer
 
+    def _begin(self, pixels: memoryview) -> None:
+        self._pixels = np.frombuffer(pixels, dtype=_SAMPLE)
+        self._position = 0
+        self._new: list[Tile] = []
+
     def _tile(self, base: Tiles, key: Key, where: list[Any]) -> Tile:
-        kind, *place = where
-        if kind == "t":
-            return self._written[int(place[0])]
-        if kind == "b":
-            layer_id, plane, row, column = place
-            return self._base[layer_id, plane].tiles[row, column]
-        x0, y0, x1, y1 = place
+        if where[0] == "p":
+            return self._patched(base.pixels(key), where[1:])
+        return self._tile_at(where)
+
+    def _tile_at(self, where: list[Any]) -> Tile:
+        if where[0] == "t":
+            return self._written[int(where[1])]
+        _, layer_id, plane, row, column = where
+        return self._base[layer_id, plane].tiles[row, column]
+
+    def _patched(self, below: NDArray[np.uint16], patch: list[Any]) -> Tile:
+        """A tile with the next samples laid on others."""
+        x0, y0, x1, y1 = patch
         if not (0 <= x0 <= x1 <= TILE_PX and 0 <= y0 <= y1 <= TILE_PX):
             raise ValueError("a patch lies outside of its tile")
-        pixels = base.pixels(key).copy()
+        pixels = below.copy()
         target = pixels[y0:y1, x0:x1]
         end = self._position + target.size
         target[...] = self._pixels[self._position : end].reshape(target.shape)
@@ -258,6 +320,21 @@ class DeltaReader:
         tile = Tile(pixels)
         self._new.append(tile)
         return tile
+
+
+def _base_for(tiles: Tiles, before: Tiles | None) -> Tiles:
+    """What a plane is described on: itself as it was, if it can be compared with that."""
+    alike = before is not None and (before.channels, before.fill) == (tiles.channels, tiles.fill)
+    return before if before is not None and alike else Tiles(tiles.channels, tiles.fill)
+
+
+def _changed(before: NDArray[np.uint16], tile: Tile) -> Patch:
+    """The rectangle in which a tile has other pixels."""
+    differs = _as_pixels(before) != _as_pixels(tile.pixels)
+    ys, xs = np.flatnonzero(differs.any(1)), np.flatnonzero(differs.any(0))
+    if not len(ys):
+        return (0, 0, 0, 0)
+    return int(xs[0]), int(ys[0]), int(xs[-1]) + 1, int(ys[-1]) + 1
 
 
 def _as_pixels(samples: NDArray[np.uint16]) -> NDArray[Any]:

@@ -2,39 +2,44 @@
 
 An append-only file of records. Each holds what one step changed, with a checksum; a
 record that was cut off by the end of the process does not count. Layers that a step left
-alone are named, tiles are given by the rectangle that changed. docs/job-file.md describes
-the format.
+alone are named, tiles are given by the rectangle that changed. Pixels may be written ahead
+of the step that needs them, so that the step itself is short. docs/job-file.md describes the
+format.
 """
 
 from __future__ import annotations
 
+import itertools
 import json
 import os
 import struct
 import threading
 import zlib
 from collections.abc import Iterator
+from contextlib import ExitStack, contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 from lather import __version__
 from lather.document.job import JobState
 from lather.errors import JobFileError, NewerError
 from lather.files.atomic import flush, replacing
-from lather.files.delta import Blobs, DeltaReader, DeltaWriter
+from lather.files.delta import Blobs, DeltaReader, DeltaWriter, new_tiles
 from lather.files.entries import Entry
 
-FORMAT, VERSION = "lather-journal", 2
+FORMAT, VERSION = "lather-journal", 3
 _MAGIC = b"LthR"
 _HEADER = struct.Struct("<4sIII")  # magic, bytes of JSON, bytes of pixels, CRC-32 of both
 _MOST_JSON_BYTES = 256 * 2**20
 _MOST_BLOB_BYTES = 2**32 - 1
+_AHEAD_TILES = 4  # in one record: whoever wants to write waits no longer than for these
+_OPS = ("begin", "mark", "tiles", "step")
 _MISFIT = (ValueError, KeyError, TypeError, IndexError, AttributeError, OverflowError)
 
 
 class Journal:
-    """Writes a journal. Not for two threads at once, except `sync`.
+    """Writes a journal; any thread.
 
     Attributes
     ----------
@@ -85,64 +90,100 @@ class Journal:
         ------
         OSError, LatherError : nothing was written; the journal is as it was.
         """
-        entry, blobs = self._writer.change(self._state, after)
-        self._append({"op": "step", "name": name, "gesture": gesture, **entry}, blobs)
-        self._writer.accept()
-        self._state = after
-        self.n_steps += 1
+        with self._lock:
+            entry, blobs = self._writer.change(self._state, after)
+            self._append({"op": "step", "name": name, "gesture": gesture, **entry}, blobs)
+            self._writer.accept()
+            self._state = after
+            self.n_steps += 1
 
-    def mark(self, revision: str) -> None:
-        """Note that the state written last is going to be saved as `revision`."""
-        self._append({"op": "mark", "revision": revision}, [])
-        self._marks[revision] = (self.size_bytes, self.n_steps)
-        self._writer.rebase(self._state)
+    def ahead(self, before: JobState, after: JobState) -> None:
+        """Write the pixels that a step from one state to the other is going to need.
 
-    def restart(self, revision: str) -> None:
-        """`revision` is saved: drop what lies before its mark.
+        What no step uses does no harm.
 
         Raises
         ------
-        OSError : the journal is as it was.
+        OSError : the rest was not written.
         """
-        at, n_steps = self._marks[revision]
-        rest_bytes = self.size_bytes - at
-        begin = b"".join(_record(_begin_entry(revision, self._about), []))
-        with replacing(self.path) as temporary, temporary.open("wb") as file:
-            file.write(begin)
-            position = at
-            while chunk := os.pread(self._fd, 2**22, position):
-                file.write(chunk)
-                position += len(chunk)
-            file.flush()
-            os.fsync(file.fileno())
-        fd = os.open(self.path, os.O_RDWR | os.O_APPEND | os.O_CLOEXEC)
+        tiles = new_tiles(before, after)
+        while part := list(itertools.islice(tiles, _AHEAD_TILES)):
+            with self._lock:
+                if self._fd < 0:
+                    return
+                entry, blobs = self._writer.ahead(part)
+                if entry["tiles"]:
+                    self._append({"op": "tiles", **entry}, blobs)
+                    self._writer.accept()
+
+    def mark(self, revision: str) -> None:
+        """Note that the state written last is going to be saved as `revision`."""
         with self._lock:
+            self._append({"op": "mark", "revision": revision}, [])
+            self._marks[revision] = (self.size_bytes, self.n_steps)
+            self._writer.rebase(self._state)
+
+    def restart(self, revision: str) -> None:
+        """`revision` is saved: drop what lies before its mark, unless the journal is closed.
+
+        Most of the rest is copied while others write; they wait for what comes meanwhile.
+
+        Raises
+        ------
+        OSError, LatherError : the journal is as it was.
+        KeyError : it has no such mark.
+        """
+        begin = b"".join(_record(_begin_entry(revision, self._about), []))
+        with ExitStack() as held, self._also_open() as source:
+            position, n_steps = self._marks[revision]
+            with replacing(self.path) as temporary, temporary.open("wb") as file:
+                file.write(begin)
+                position = _copy(source, position, file)
+                os.fsync(file.fileno())
+                held.enter_context(self._lock)  # until the new file is in its place
+                if self._fd < 0:
+                    raise FileNotFoundError
+                _copy(source, position, file)
+                size_bytes = file.tell()
             os.close(self._fd)
-            self._fd = fd
-        self.size_bytes = len(begin) + rest_bytes
-        self.n_steps -= n_steps
-        self._marks.clear()
+            self._fd = os.open(self.path, os.O_RDWR | os.O_APPEND | os.O_CLOEXEC)
+            self.size_bytes = size_bytes
+            self.n_steps -= n_steps
+            self._marks.clear()
 
     def sync(self) -> None:
         """Make what was written safe from a power cut; any thread."""
-        with self._lock:
-            if self._fd < 0:
-                return
-            fd = os.dup(self._fd)
-        try:
+        with suppress(FileNotFoundError), self._also_open() as fd:
             os.fsync(fd)
             if not self._is_placed:
                 flush(self.path.parent)
                 self._is_placed = True
-        finally:
-            os.close(fd)
 
     def close(self, *, delete: bool) -> None:
         with self._lock:
-            os.close(self._fd)
-            self._fd = -1
-        if delete:
+            fd, self._fd = self._fd, -1
+        if not delete:
+            os.close(fd)
+            return
+        # A long file's place on disk is freed as its last descriptor goes: nobody waits for it.
+        with ExitStack() as last:
+            last.callback(threading.Thread(target=os.close, args=(fd,)).start)
             self.path.unlink(missing_ok=True)
+
+    @contextmanager
+    def _also_open(self) -> Iterator[int]:
+        """A descriptor of the file that stays open when the journal is closed.
+
+        FileNotFoundError if it is closed already.
+        """
+        with self._lock:
+            if self._fd < 0:
+                raise FileNotFoundError(f"{self.path} is closed")
+            fd = os.dup(self._fd)
+        try:
+            yield fd
+        finally:
+            os.close(fd)
 
     def _append(self, entry: Entry, blobs: Blobs) -> None:
         parts = _record(entry, blobs)
@@ -218,10 +259,15 @@ class FoundJournal:
         for entry, blobs, end_bytes in _records(self.path):
             if entry.get("revision") == revision:
                 reader = DeltaReader(base)
-            elif reader is not None and entry["op"] == "mark":
+            elif reader is None or entry["op"] == "begin":
+                continue
+            elif entry["op"] == "mark":
                 reader.rebase()
-            elif reader is not None and entry["op"] == "step":
+            else:
                 try:
+                    if entry["op"] == "tiles":
+                        reader.learn(entry, blobs)
+                        continue
                     state = reader.apply(entry, blobs)
                 except _MISFIT:
                     return
@@ -256,7 +302,7 @@ def read_journal(path: Path) -> FoundJournal:
                 about = _about(entry, path)
             revisions[str(entry.get("revision"))] = n_steps
             revision_bytes[str(entry.get("revision"))] = end
-        else:
+        elif entry["op"] == "step":
             n_steps += 1
             last_name = _name(entry)
         if about is None:
@@ -312,6 +358,15 @@ def _record(entry: Entry, blobs: Blobs) -> list[memoryview]:
     return [memoryview(_HEADER.pack(_MAGIC, len(text), n_blob, checksum)), *parts]
 
 
+def _copy(source: int, position: int, file: BinaryIO) -> int:
+    """Append a file from a place on to another; returns how far it went."""
+    while chunk := os.pread(source, 2**22, position):
+        file.write(chunk)
+        position += len(chunk)
+    file.flush()
+    return position
+
+
 def _write(fd: int, parts: list[memoryview]) -> int:
     """Write all of it; returns how many bytes that are."""
     for part in parts:
@@ -337,7 +392,7 @@ def _records(path: Path) -> Iterator[tuple[Entry, memoryview, int]]:
                 entry: Any = json.loads(body[:n_text])
             except ValueError:
                 return
-            if not isinstance(entry, dict) or entry.get("op") not in ("begin", "mark", "step"):
+            if not isinstance(entry, dict) or entry.get("op") not in _OPS:
                 return
             yield entry, memoryview(body)[n_text:], file.tell()
 

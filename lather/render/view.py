@@ -195,15 +195,22 @@ class ViewTiles:
 
     def look(self, shown: Shown, level: int, rect: Rect) -> ByteImage:
         """The rectangle of a level that is on the screen now; of `shown` no other is wanted."""
+        self.want(shown, level, rect)
+        return self.picture(shown, level, rect)
+
+    def want(self, shown: Shown, level: int, rect: Rect) -> None:
+        """Ask for what is missing or out of date of the rectangle that is on the screen now."""
         self._look += 1
-        visible = set(rect.intersect(self.state.photo.rect.at_level(level)).cells(TILE_PX))
+        bounds = self.state.photo.rect.at_level(level)
+        visible = dict.fromkeys(rect.intersect(bounds).cells(TILE_PX))
         deepest = deepest_level(self.state.photo)
         self._wanted.drop(
             lambda place: place[0] is shown
             and place[1] != deepest
             and (place[1] != level or place[2] not in visible)
         )
-        return self.picture(shown, level, rect)
+        for key in visible:
+            self.request(shown, level, key)
 
     def picture(self, shown: Shown, level: int, rect: Rect) -> ByteImage:
         """What is known of a rectangle of a level; asks for the rest.

@@ -137,7 +137,10 @@ class PenSession:
 
         def finish() -> Outcome | None:
             self._paint_pending(stroke)
-            return stroke.work.finish(samples)
+            outcome = stroke.work.finish(samples)
+            if outcome is not None:
+                self._job.prepare(outcome.apply)
+            return outcome
 
         self._executor.post(
             finish,

@@ -128,11 +128,11 @@ class Canvas(QWidget):
             self.tiles.invalidate(after.photo.rect, (Shown.REGION,))
         if before.active is not after.active:
             self.tiles.invalidate(after.photo.rect, (Shown.MASK,))
-        self._pictures.clear()
+        self._pictures.want_anew()
         self.update()
 
     def _on_looks_changed(self) -> None:
-        self._pictures.clear()
+        self._pictures.want_anew()
         self._on_hand_changed()
         self.update()
 
@@ -142,7 +142,7 @@ class Canvas(QWidget):
         self.setCursor(shape if hidden else Qt.CursorShape.BlankCursor)
         if self.tiles is not None and self.tiles.region is not self.bench.hand.region:
             self.tiles.set_region(self.bench.hand.region)
-            self._pictures.clear()
+            self._pictures.want_anew()
             self.update()
         self._update_cursor()
 
@@ -187,7 +187,7 @@ class Canvas(QWidget):
                 self.tiles.live_rect, (Shown.AFTER, Shown.MASK, Shown.REGION)
             )
         self.tiles.live_rect = None
-        self._pictures.clear()
+        self._pictures.want_anew()
         self.update()
 
     def _blit(self, shown: Shown, level: int, rect: Rect, pixels: ByteImage) -> None:

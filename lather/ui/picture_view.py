@@ -25,6 +25,7 @@ class _Picture:
     rect: Rect
     pixels: ByteImage
     image: QImage
+    is_wanted: bool = True  # whatever is out of date in it has been asked for
 
 
 class PictureView:
@@ -37,6 +38,11 @@ class PictureView:
     def clear(self) -> None:
         """Assemble all anew from the tiles when next drawn."""
         self._pictures.clear()
+
+    def want_anew(self) -> None:
+        """Ask for what is out of date when next drawn; it comes in tile by tile."""
+        for picture in self._pictures.values():
+            picture.is_wanted = False
 
     def forget(self, shown: Shown) -> None:
         self._pictures.pop(shown, None)
@@ -107,6 +113,9 @@ class PictureView:
                 QImage.Format.Format_RGB32,
             )
             picture = self._pictures[shown] = _Picture(geometry.level, visible, pixels, image)
+        elif not picture.is_wanted:
+            tiles.want(shown, geometry.level, visible)
+            picture.is_wanted = True
         return picture
 
 

@@ -270,7 +270,7 @@ class PartlyReplayedTest(KeepingCase):
     def left_behind(self) -> None:
         self.open()
         self.half = self.work([("paint", 2), ("mask", 1), ("rename", 1)])
-        with mock.patch("lather.files.delta.DeltaWriter._known_place", lambda *_: ["t", 99]):
+        with mock.patch("lather.files.delta.DeltaWriter.place", lambda *_: ["t", 99]):
             self.work([("paint", 1)])
         self.work([("rename", 2), ("paint", 1)])
         self.end_process()

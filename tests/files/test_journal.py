@@ -15,7 +15,7 @@ from lather.document.job import Job, new_state
 from lather.document.tree import walk
 from lather.errors import JobFileError, NewerError
 from lather.files.delta import DeltaWriter
-from lather.files.journal import Journal, read_journal
+from lather.files.journal import VERSION, Journal, read_journal
 from tests.support import Case, apply_edit, edit_sequences, noise_photo, painted_state, random_tile
 
 
@@ -178,7 +178,7 @@ class WritingTest(Case):
         kept = self.kept
         kept.apply([("paint", 1), ("rename", 2), ("paint", 2)])
         end = kept.journal.size_bytes
-        with mock.patch.object(DeltaWriter, "_known_place", lambda *_: ["t", 99]):
+        with mock.patch.object(DeltaWriter, "place", lambda *_: ["t", 99]):
             kept.apply([("paint", 1)])
         kept.apply([("rename", 1), ("paint", 2), ("rename", 0)])
         found = read_journal(kept.journal.path)
@@ -211,9 +211,9 @@ class WritingTest(Case):
             self.assertFalse(read_journal(path).is_damaged)
 
     def test_a_journal_of_a_newer_lather_is_called_so(self) -> None:
-        with mock.patch("lather.files.journal.VERSION", 3):
+        with mock.patch("lather.files.journal.VERSION", VERSION + 1):
             Journal(self.folder / "newer", self.kept.base, "r", {}).close(delete=False)
-        with self.assertRaisesRegex(NewerError, "made by a newer Lather .format 3"):
+        with self.assertRaisesRegex(NewerError, "made by a newer Lather .format"):
             read_journal(self.folder / "newer")
 
     def test_a_step_too_large_for_the_journal_is_refused_and_leaves_it_whole(self) -> None:
