@@ -2,14 +2,28 @@
 
 from __future__ import annotations
 
+import statistics
+import tempfile
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+from pathlib import Path
 
 from bench.common import large_state, row
 from bench.stroke import opened
+from lather.core.brush.stroke import PenSample
+from lather.core.survey.region import Region
+from lather.document import edits
+from lather.document.job import Job
+from lather.document.planes import Regions
+from lather.document.tiles import BLACK_MASK
 
 LONGEST_MS = 16.0
 HEARTBEAT_MS = 1
+N_SESSIONS = 3  # a busy machine stalls whom it likes: the middle of three is Lather's own
+REGION_SCALE = 0.22  # of a surveyed portrait of this size
+
+Work = Callable[[], object]
 
 
 class Heartbeat:
@@ -30,7 +44,7 @@ class Heartbeat:
         self.longest_ms = max(self.longest_ms, 1000 * (now_s - self._last_s))
         self._last_s = now_s
 
-    def during(self, work: Callable[[], object], rest: Callable[[], object]) -> float:
+    def during(self, work: Work, rest: Work) -> float:
         """The longest stall, ms, from the beginning of `work` to the end of `rest`."""
         self.longest_ms, self._last_s = 0.0, time.perf_counter()
         work()
@@ -42,69 +56,122 @@ class Heartbeat:
         self._timer.stop()
 
 
-def measure() -> list[dict[str, object]]:
-    """longest stall of the interface thread through a scripted session, 24 megapixels"""
-    from lather.document import edits
-    from lather.document.job import Job
-    from lather.ui.scripted import settle
+class Session:
+    """What a person does in half an hour, by script."""
 
-    app, pen, _ = opened(Job(large_state()))
-    bench, heart = app.bench, Heartbeat()
-    photo, layer_id = bench.state.photo, bench.state.active_id
+    def __init__(self, app, pen, folder: Path) -> None:
+        self.app, self.pen, self.bench = app, pen, app.bench
+        self._path = folder / "stalls.lather"
 
-    def slider() -> None:
+    def parts(self) -> Iterable[tuple[str, Work]]:
+        """Name and work; those without a name are the script's own."""
+        bench, state = self.bench, self.bench.state
+        layer_id, lowest_id = state.active_id, state.layers[0].id
+        yield "first step", lambda: bench.change("Layer", edits.add_pixel_layer)
+        yield "empty layer above the photo", lambda: bench.change(
+            "Layer", lambda now: edits.add_pixel_layer(replace(now, active_id=lowest_id)))
+        yield "a wide stroke (about 100 tiles)", self._wide_stroke
+        yield "undo of it", bench.undo
+        yield "redo of it", bench.redo
+        yield "60 steps of a slider", lambda: self._slider(layer_id)
+        yield "", lambda: self._many_steps(layer_id)
+        yield "back 200 steps", lambda: bench.go_to_step(0)
+        yield "forward 200 steps", lambda: bench.go_to_step(200)
+        yield "a layer duplicated", lambda: self._command("layer.duplicate")
+        yield "a merged copy (384 new tiles)", lambda: self._command("layer.merge_copy")
+        yield "saved, with a stroke meanwhile", self._save_and_stroke
+        yield "an area of 4 MP, outlined", self._outline
+        yield "", self._survey
+        yield "a region corrected, inside of the area", self._correct_region
+
+    def _wide_stroke(self) -> None:
+        self._take("paint_colour", 900.0)
+        y = self.bench.state.photo.height / 2
+        self._stroke([(500 + 30 * i, y) for i in range(100)])
+
+    def _slider(self, layer_id: int) -> None:
         gesture = object()
         for step in range(60):
-            bench.change("Strength", edits.set_strength, layer_id, step / 60, gesture=gesture)
-            app.qt.processEvents()
+            self.bench.change("Strength", edits.set_strength, layer_id, step / 60, gesture=gesture)
+            self.app.qt.processEvents()
 
-    def many_steps() -> None:
+    def _many_steps(self, layer_id: int) -> None:
         for number in range(200):
-            bench.change(f"{number}", edits.set_strength, layer_id, number / 200)
+            self.bench.change(f"{number}", edits.set_strength, layer_id, number / 200)
 
-    def wide_stroke() -> None:
-        from lather.core.brush.stroke import PenSample
+    def _command(self, action_id: str) -> None:
+        from lather.actions.table import all_actions
 
-        bench.hands.set_brush(size_px=900.0)
-        y = photo.height / 2
-        pen.stroke([PenSample(0.02 * i, 500 + 30 * i, y, 0.9) for i in range(100)])
-        pen.wait()
+        next(action for action in all_actions() if action.id == action_id).run(self.bench)
+        self._wait_for_task()
 
-    def outlined() -> None:
-        from lather.core.brush.stroke import PenSample
+    def _save_and_stroke(self) -> None:
+        from lather.actions.saving import _save_to
 
-        bench.hands.take_tool("outline")
+        _save_to(self.bench, self._path, None)
+        self._take("paint_colour", 200.0)
+        self._stroke([(1000 + 20 * i, 2000 + 5 * i) for i in range(30)])
+        self._wait_for_task()
+
+    def _outline(self) -> None:
+        self._take("outline")
         corners = [(900, 900), (2900, 900), (2900, 2900), (900, 2900), (900, 900)]
-        path = [(x + (u - x) * n / 25, y + (v - y) * n / 25)
-                for (x, y), (u, v) in zip(corners, corners[1:], strict=False) for n in range(25)]
-        pen.stroke([PenSample(0.02 * i, x, y, 0.9) for i, (x, y) in enumerate(path)])
-        pen.wait()
+        self._stroke([
+            (x + (u - x) * n / 25, y + (v - y) * n / 25)
+            for (x, y), (u, v) in zip(corners, corners[1:], strict=False) for n in range(25)
+        ])  # fmt: skip
 
-    session: list[tuple[str, Callable[[], object]]] = [
-        ("first step", lambda: bench.change("Layer", edits.add_pixel_layer)),
-        ("empty layer above the photo", lambda: bench.change(
-            "Layer", lambda state: edits.add_pixel_layer(_lowest(state)))),
-        ("a wide stroke (about 100 tiles)", wide_stroke),
-        ("60 steps of a slider", slider),
-        ("", many_steps),  # made by the script, not by a hand
-        ("back 200 steps", lambda: bench.go_to_step(0)),
-        ("forward 200 steps", lambda: bench.go_to_step(200)),
-        ("an area of 4 MP, outlined", outlined),
-    ]
-    settle(app)
-    rows = []
-    for name, work in session:
-        stall_ms = heart.during(work, lambda: settle(app))
-        if not name:
-            continue
-        rows.append(row(f"longest stall: {name}", stall_ms, "ms",
-                        target=f"< {LONGEST_MS:g}", ok=stall_ms < LONGEST_MS))  # fmt: skip
+    def _survey(self) -> None:
+        """Regions, as if the portrait were surveyed."""
+        masks = dict.fromkeys(Region, BLACK_MASK)
+        self.bench.change(
+            "Regions", lambda now: replace(now, regions=Regions(REGION_SCALE, masks)))
+
+    def _correct_region(self) -> None:
+        self._take("correct_region", 400.0)
+        self._stroke([(1000 + 30 * i, 2000) for i in range(40)])
+
+    def _take(self, tool_id: str, size_px: float | None = None) -> None:
+        """Another tool, and its size: two things for a hand."""
+        self.bench.hands.take_tool(tool_id)
+        self.app.qt.processEvents()
+        if size_px is not None:
+            self.bench.hands.set_brush(size_px=size_px)
+            self.app.qt.processEvents()
+
+    def _stroke(self, points: list[tuple[float, float]]) -> None:
+        self.pen.stroke([PenSample(0.02 * i, x, y, 0.9) for i, (x, y) in enumerate(points)])
+        self.pen.wait()
+
+    def _wait_for_task(self) -> None:
+        while self.bench.task is not None:
+            self.app.qt.processEvents()
+            time.sleep(0.001)
+
+
+def measure() -> list[dict[str, object]]:
+    """longest stall of the interface thread through a scripted session, 24 megapixels"""
+    from lather.ui.scripted import settle
+
+    state = large_state()
+    app, pen, _ = opened(Job(state))
+    heart = Heartbeat()
+    stalls: dict[str, list[float]] = {}
+    for number in range(N_SESSIONS):
+        if number:
+            app.bench.take_job(Job(state))
+        settle(app)
+        with tempfile.TemporaryDirectory() as folder:
+            for name, work in Session(app, pen, Path(folder)).parts():
+                stall_ms = heart.during(work, lambda: settle(app))
+                if name:
+                    stalls.setdefault(name, []).append(stall_ms)
+            app.bench.take_job(None)
     heart.stop()
     app.close()
+    rows = []
+    for name, found in stalls.items():
+        middle_ms = statistics.median(found)
+        rows.append(row(f"longest stall: {name}", middle_ms, "ms",
+                        target=f"< {LONGEST_MS:g}", ok=middle_ms < LONGEST_MS))  # fmt: skip
     return rows
-
-
-def _lowest(state):
-    from dataclasses import replace
-
-    return replace(state, active_id=state.layers[0].id)

@@ -56,9 +56,7 @@ def backups_to_keep(path: Path, n_wanted: int, known_revision: str) -> int:
 
 def _refuse_over_unsaved(path: Path, own: Places | None) -> None:
     revision = read_revision(path)
-    for places, found in journals_of(path):
-        if places == own:
-            continue
+    for places, found in journals_of(path, other_than=own):
         if found is not None and not found.is_damaged and (
             found.n_steps == 0 or found.n_steps == found.revisions.get(str(revision))
         ):

@@ -8,11 +8,12 @@ from lather.actions.workbench import Workbench
 
 def _can_undo(bench: Workbench) -> bool:
     job, session = bench.job, bench.session
-    return job is not None and (bool(job.history.done) or (session is not None and session.busy))
+    in_hand = session is not None and session.busy
+    return job is not None and (in_hand or job.history.next_undo is not None)
 
 
 def _can_redo(bench: Workbench) -> bool:
-    return bench.job is not None and bool(bench.job.history.undone)
+    return bench.job is not None and bench.job.history.next_redo is not None
 
 
 ACTIONS = (

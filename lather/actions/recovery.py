@@ -17,7 +17,7 @@ from lather.files.archive import Archive
 from lather.files.backups import backups_of
 from lather.files.jobfile import LoadedJob, load_job, read_revision
 from lather.files.jobwriter import save_job
-from lather.files.journal import FoundJournal, Replayed, read_journal
+from lather.files.journal import FoundJournal, Replayed, read_about, read_journal
 from lather.files.lock import Lock
 from lather.files.photos import read_photo
 from lather.files.places import Places, all_apart, beside, first_free
@@ -296,17 +296,29 @@ def _put_aside(places: Places, ending: str, what: str, notices: list[str]) -> No
         notices.append(f"{what} was put aside as '{aside.name}'.")
 
 
-def journals_of(path: Path) -> Iterator[tuple[Places, FoundJournal | None]]:
+def journals_of(
+    path: Path, other_than: Places | None = None
+) -> Iterator[tuple[Places, FoundJournal | None]]:
     """The journals of a job, None for what cannot be read.
 
     Beside the job, and apart for jobs whose folder could not be written.
     """
-    if beside(path).journal.is_file():
-        yield beside(path), _journal_at(beside(path))
+    at_job = beside(path)
+    if at_job != other_than and at_job.journal.is_file():
+        yield at_job, _journal_at(at_job)
     for places in all_apart():
-        found = _journal_at(places)
-        if found is not None and found.about.get("job") == str(path.resolve()):
-            yield places, found
+        if places != other_than and _job_of(places) == str(path.resolve()):
+            found = _journal_at(places)
+            if found is not None:
+                yield places, found
+
+
+def _job_of(places: Places) -> object:
+    """The job that a journal says it belongs to; None if it names none, or is no journal."""
+    try:
+        return read_about(places.journal).get("job")
+    except (OSError, JobFileError):
+        return None
 
 
 def _journal_at(places: Places) -> FoundJournal | None:

@@ -12,6 +12,7 @@ from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
 from lather.errors import LatherError
 from lather.files import endings
+from lather.files.lock import Lock
 from lather.files.outputs import same_file, with_ending
 from lather.files.places import apart_root
 
@@ -80,24 +81,30 @@ def _save_to(bench: Workbench, path: Path, then: GoOn | None) -> None:
             "that folder is for unsaved work and is emptied",
             "choose another folder",
         )
-    lock = keeper.take(path)
     revision = keeper.saving()
 
-    def work(progress: Progress, cancel: CancelToken) -> None:
+    def work(progress: Progress, cancel: CancelToken) -> Lock | None:
         from lather.files.jobwriter import save_job
 
-        save_job(
-            state,
-            path,
-            worked_s=job.ledger.worked_s,
-            link_photo=job.link_photo,
-            n_backups=backups_to_keep(path, bench.settings["backups_kept"], job.revision),
-            revision=revision,
-            progress=progress,
-            cancel=cancel,
-        )
+        lock = keeper.take(path)
+        try:
+            save_job(
+                state,
+                path,
+                worked_s=job.ledger.worked_s,
+                link_photo=job.link_photo,
+                n_backups=backups_to_keep(path, bench.settings["backups_kept"], job.revision),
+                revision=revision,
+                progress=progress,
+                cancel=cancel,
+            )
+        except BaseException:
+            if lock is not None:
+                lock.release()
+            raise
+        return lock
 
-    def done(nothing: None) -> None:  # noqa: ARG001
+    def done(lock: Lock | None) -> None:
         job.mark_saved(path, state, revision)
         keeper.saved(state, revision, lock)
         bench.settings.add_recent(path)
@@ -105,15 +112,9 @@ def _save_to(bench: Workbench, path: Path, then: GoOn | None) -> None:
         if then is not None:
             then()
 
-    def not_saved(error: Exception) -> bool:  # noqa: ARG001
-        if lock is not None:
-            lock.release()
-        return False
-
     bench.run_task(
-        "Saving", work, done, retry=lambda: _save_to(bench, path, then), handled=not_saved,
-        must_end=True,
-    )  # fmt: skip
+        "Saving", work, done, retry=lambda: _save_to(bench, path, then), must_end=True
+    )
 
 
 def _may_link(bench: Workbench) -> bool:

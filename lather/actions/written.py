@@ -34,13 +34,13 @@ class Written:
 
     def drop(self) -> None:
         """Remove journal and checkpoint, and their folder if it is one of our own."""
-        with suppress(OSError):
-            self.journal.close(delete=True)
-        for path in (self.places.checkpoint, self.places.base):
+        for path in (self.places.checkpoint, self.places.base, self.places.journal):
             with suppress(OSError):
                 path.unlink(missing_ok=True)
         if self.places.is_apart:
             shutil.rmtree(self.places.folder, ignore_errors=True)
+        with suppress(OSError):
+            self.journal.close(delete=True)  # last: what it held is freed meanwhile
         if self.lock is not None:
             self.lock.release()
 

@@ -94,6 +94,10 @@ class History:
         return tuple(kept.step for kept in self._done)
 
     @property
+    def n_done(self) -> int:
+        return len(self._done)
+
+    @property
     def undone(self) -> tuple[Step, ...]:
         """Steps that can be redone, next first."""
         return tuple(kept.step for kept in reversed(self._undone))

@@ -206,8 +206,11 @@ class DeltaWriter:
 class DeltaReader:
     """Applies changes to a base state, in the order they were written (`Contents`)."""
 
+    _position: int  # of the next sample
+
     def __init__(self, base: JobState) -> None:
         self._state = base
+        self._begin(memoryview(b""))
         self.rebase()
 
     def rebase(self) -> None:

@@ -162,13 +162,12 @@ class Journal:
     def close(self, *, delete: bool) -> None:
         with self._lock:
             fd, self._fd = self._fd, -1
-        if not delete:
-            os.close(fd)
-            return
-        # A long file's place on disk is freed as its last descriptor goes: nobody waits for it.
-        with ExitStack() as last:
-            last.callback(threading.Thread(target=os.close, args=(fd,)).start)
-            self.path.unlink(missing_ok=True)
+        try:
+            if delete:
+                self.path.unlink(missing_ok=True)
+        finally:
+            # A long file's place on disk is freed as its last descriptor goes: nobody waits.
+            threading.Thread(target=os.close, args=(fd,)).start()
 
     @contextmanager
     def _also_open(self) -> Iterator[int]:
@@ -282,6 +281,15 @@ class FoundJournal:
         return Replayed(n_steps, end_bytes, self.n_steps - n_steps)
 
 
+def read_about(path: Path) -> Entry:
+    """Where the work in a journal belongs, without reading the rest; raises as `read_journal`."""
+    entry, _, _ = next(_records(path), ({}, None, 0))
+    about = _about(entry, path)
+    if about is None:
+        raise _damaged(path)
+    return about
+
+
 def read_journal(path: Path) -> FoundJournal:
     """What a journal holds, without building any state.
 
@@ -309,15 +317,19 @@ def read_journal(path: Path) -> FoundJournal:
             break
         whole_bytes = end
     if about is None:
-        raise JobFileError(
-            f"The journal '{path.name}' was not read",
-            "its beginning is damaged",
-            "the job file itself is not concerned",
-        )
+        raise _damaged(path)
     return FoundJournal(
         path, about, revisions, revision_bytes, n_steps, whole_bytes, last_name,
         path.stat().st_mtime, _more_than_cut_off(path, whole_bytes),
     )  # fmt: skip
+
+
+def _damaged(path: Path) -> JobFileError:
+    return JobFileError(
+        f"The journal '{path.name}' was not read",
+        "its beginning is damaged",
+        "the job file itself is not concerned",
+    )
 
 
 def _about(entry: Entry, path: Path) -> Entry | None:

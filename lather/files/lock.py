@@ -12,6 +12,7 @@ import fcntl
 import json
 import os
 import socket
+import threading
 import time
 from contextlib import suppress
 from dataclasses import asdict, dataclass
@@ -41,6 +42,7 @@ class Lock:
     """A held lock; `acquire` makes one."""
 
     _held: ClassVar[dict[Path, Lock]] = {}
+    _counting: ClassVar[threading.Lock] = threading.Lock()
 
     def __init__(self, path: Path, title: str) -> None:
         self._path = path
@@ -60,11 +62,12 @@ class Lock:
         OSError : the folder cannot be written.
         """
         path = path.parent.resolve() / path.name
-        if path in cls._held:
-            cls._held[path]._n_holders += 1
-        else:
-            cls._held[path] = cls(path, title)
-        return cls._held[path]
+        with cls._counting:
+            if path in cls._held:
+                cls._held[path]._n_holders += 1
+            else:
+                cls._held[path] = cls(path, title)
+            return cls._held[path]
 
     @classmethod
     def held_here(cls, path: Path) -> bool:
@@ -73,12 +76,13 @@ class Lock:
 
     def release(self) -> None:
         """Give the lock back; the last holder removes its file."""
-        self._n_holders -= 1
-        if self._n_holders == 0:
-            del self._held[self._path]
-            with suppress(OSError):
-                self._path.unlink(missing_ok=True)
-            os.close(self._fd)
+        with self._counting:
+            self._n_holders -= 1
+            if self._n_holders == 0:
+                del self._held[self._path]
+                with suppress(OSError):
+                    self._path.unlink(missing_ok=True)
+                os.close(self._fd)
 
 
 def _locked_file(path: Path, title: str) -> int:

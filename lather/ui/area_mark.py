@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from lather.actions.workbench import Workbench
 from lather.core.arrays import FULL
@@ -16,7 +16,9 @@ from lather.core.rect import Rect
 from lather.document.tiles import Tiles
 from lather.render.compositor import read_level
 from lather.render.geometry import ViewGeometry
+from lather.ui.polygons import in_widget, polygon
 
+STAIR_PX = 0.6  # steps of a rim's pixels that its line does without
 BAND = (0.1, 0.9)  # coverages between which the soft band is drawn
 
 
@@ -24,7 +26,7 @@ class AreaMark:
     """Draws the area; its paths are kept while neither it nor the view changes."""
 
     def __init__(self) -> None:
-        self._key: tuple[object, ...] = ()
+        self._key: tuple[object, ...] = ()  # holds the area: while it does, no other has its id
         self._rim = QPainterPath()
         self._band = QPainterPath()
 
@@ -32,7 +34,7 @@ class AreaMark:
         area, geometry = bench.state.area, bench.geometry
         if area is None or geometry is None:
             return
-        key = id(area), geometry, ratio
+        key = area, geometry, ratio
         if self._key != key:
             self._key = key
             self._find(area, geometry, ratio)
@@ -65,16 +67,16 @@ def draw_trail(
     geometry = bench.geometry
     if geometry is None or len(trail) < 2:
         return
-    points = [QPointF(*geometry.to_view(s.x, s.y)) / ratio for s in trail]
+    points = in_widget(geometry, np.array([(s.x, s.y) for s in trail]), ratio)
     path = QPainterPath()
-    path.addPolygon(QPolygonF(points))
+    path.addPolygon(polygon(points))
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     double_line(painter, path)
     pen = QPen(QColor(255, 255, 255, 130), 1)
     pen.setDashPattern([3, 4])
     painter.setPen(pen)
-    painter.drawLine(points[-1], points[0])
+    painter.drawLine(QPointF(*points[-1]), QPointF(*points[0]))
 
 
 def double_line(painter: QPainter, path: QPainterPath) -> None:
@@ -95,7 +97,7 @@ def _contours(
     )
     found, _ = cv2.findContours(inside, cv2.RETR_CCOMP, cv2.CHAIN_APPROX_SIMPLE)
     corner = np.array([rect.x0 - 0.5, rect.y0 - 0.5])
-    return [contour[:, 0] + corner for contour in found]
+    return [cv2.approxPolyDP(contour, STAIR_PX, True)[:, 0] + corner for contour in found]
 
 
 def _is_feathered(samples: NDArray[np.uint16], soft: NDArray[np.bool_]) -> bool:
@@ -113,6 +115,6 @@ def _path(
     path = QPainterPath()
     step = 1 << level
     for contour in contours:
-        points = [QPointF(*geometry.to_view(x * step, y * step)) / ratio for x, y in contour]
-        path.addPolygon(QPolygonF([*points, points[0]]))
+        path.addPolygon(polygon(in_widget(geometry, contour * step, ratio)))
+        path.closeSubpath()
     return path

@@ -31,22 +31,23 @@ class CheckStrip(QWidget):
         super().__init__()
         self.bench = bench
         self._executor = executor
+        self._buttons: list[CommandButton] = []
         row = QHBoxLayout(self)
         row.setContentsMargins(GAP_4, GAP_2, GAP_4, GAP_2)
         row.setSpacing(GAP_1)
         for action_id in LOOKS:
-            row.addWidget(CommandButton(actions[action_id], bench))
+            row.addWidget(self._button(actions[action_id]))
         row.addSpacing(GAP_4)
         row.addWidget(label("Zoom %", "dim"))
         for action_id, text in ZOOMS:
-            row.addWidget(CommandButton(actions[action_id], bench, text=text))
+            row.addWidget(self._button(actions[action_id], text=text))
         self.zoom = label("", "title")
         self.zoom.setMinimumWidth(56)
         row.addSpacing(GAP_2)
         row.addWidget(self.zoom)
         row.addStretch(1)
         for action_id in ("edit.undo", "edit.redo"):
-            row.addWidget(CommandButton(actions[action_id], bench, text=""))
+            row.addWidget(self._button(actions[action_id], text=""))
         row.addSpacing(GAP_3)
         self.steps = self._figure(row, "steps", "Steps that can be undone.")
         self.touched = self._figure(
@@ -78,6 +79,10 @@ class CheckStrip(QWidget):
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
 
+    def _button(self, action: Action, text: str | None = None) -> CommandButton:
+        self._buttons.append(CommandButton(action, self.bench, text=text))
+        return self._buttons[-1]
+
     def _figure(self, row: QHBoxLayout, title: str, hint: str) -> QLabel:
         column = QVBoxLayout()
         column.setSpacing(0)
@@ -96,8 +101,8 @@ class CheckStrip(QWidget):
     def _refresh(self) -> None:
         geometry, job = self.bench.geometry, self.bench.job
         self.zoom.setText(f"{100 * geometry.zoom:.0f} %" if geometry and job else "")
-        self.steps.setText(str(len(job.history.done)) if job else "–")
-        for button in self.findChildren(CommandButton):
+        self.steps.setText(str(job.history.n_done) if job else "–")
+        for button in self._buttons:
             button.refresh()
 
     def _measure(self) -> None:

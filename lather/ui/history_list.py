@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt
@@ -9,6 +10,7 @@ from PyQt6.QtGui import QCloseEvent
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QPushButton, QVBoxLayout, QWidget
 
 from lather.actions.workbench import Workbench
+from lather.document.history import Step
 from lather.document.job import JobState
 from lather.ui.theme import GAP_2, GAP_3
 from lather.ui.widgets import label
@@ -25,6 +27,8 @@ class HistoryList(QDialog):
         self.setWindowTitle("History")
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.bench = bench
+        self._steps: tuple[Step, ...] = ()
+        self._n_done = 0
         column = QVBoxLayout(self)
         column.setContentsMargins(GAP_3, GAP_3, GAP_3, GAP_3)
         column.setSpacing(GAP_2)
@@ -64,29 +68,45 @@ class HistoryList(QDialog):
         super().closeEvent(event)
 
     def reset(self) -> None:
-        """Read the history back; steps that were undone are dim."""
+        """Read the history of another job back."""
         self.list.clear()
+        self._steps, self._n_done = (), 0
+        self.setEnabled(self.bench.job is not None)
+        self._follow()
+
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:
+        self._follow()
+
+    def _follow(self) -> None:
+        """Bring the list up to date; steps that were undone are dim."""
         job = self.bench.job
-        self.setEnabled(job is not None)
         if job is None:
             return
-        done, undone = job.history.done, job.history.undone
-        self.list.addItem(START)
-        for step in (*done, *undone):
-            self.list.addItem(step.name)
-        for row in range(len(done) + 1, self.list.count()):
-            item = self.list.item(row)
-            assert item is not None
-            item.setForeground(self.palette().placeholderText())
-            font = item.font()
-            font.setItalic(True)
-            item.setFont(font)
-        self.list.setCurrentRow(len(done))
+        history, n_before = job.history, self._n_done
+        steps = (*history.done, *history.undone)
+        same = zip(steps, self._steps, strict=False)
+        kept = sum(1 for _ in itertools.takewhile(lambda pair: pair[0] is pair[1], same))
+        while self.list.count() > kept + 1:
+            self.list.takeItem(self.list.count() - 1)
+        self.list.addItems([] if self.list.count() else [START])
+        self.list.addItems([step.name for step in steps[kept:]])
+        self._steps, self._n_done = steps, history.n_done
+        for row in range(1, self.list.count()):
+            was_undone, is_undone = n_before < row <= kept, row > self._n_done
+            if was_undone != is_undone:
+                self._dim(row, is_undone)
+        self.list.setCurrentRow(self._n_done)
         self._show_note()
         self._show_choice()
 
-    def _on_job_changed(self, before: JobState, after: JobState) -> None:
-        self.reset()
+    def _dim(self, row: int, undone: bool) -> None:
+        item = self.list.item(row)
+        if item is not None:
+            palette = self.palette()
+            item.setForeground(palette.placeholderText() if undone else palette.text())
+            font = item.font()
+            font.setItalic(undone)
+            item.setFont(font)
 
     def _go_to(self) -> None:
         self.bench.go_to_step(self.list.currentRow())
@@ -97,7 +117,7 @@ class HistoryList(QDialog):
     def _show_choice(self) -> None:
         """What the buttons can do with the row that is picked."""
         job, row = self.bench.job, self.list.currentRow()
-        self.go.setEnabled(job is not None and row >= 0 and row != len(job.history.done))
+        self.go.setEnabled(job is not None and row >= 0 and row != job.history.n_done)
         self.paint_back.setEnabled(row >= 0)
 
     def _show_note(self) -> None:

@@ -5,7 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QMenu, QScrollArea, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from lather.actions.table import Action
 from lather.actions.workbench import Workbench
@@ -31,6 +39,8 @@ class LayerPanel(Panel):
         self.rows: dict[int, LayerRow] = {}
         self._actions = actions
         self._shape: object = None
+        self._headings: list[QLabel] = []
+        self._buttons: list[CommandButton] = []
         self.mode = self._add_mode_row()
         self._list = QWidget()
         self._list_column = QVBoxLayout(self._list)
@@ -47,25 +57,25 @@ class LayerPanel(Panel):
         self.reset()
 
     def reset(self) -> None:
-        """Build the list anew."""
+        """Arrange the list anew, with the rows that are there already."""
         while self._list_column.count():
-            item = self._list_column.takeAt(0)
-            widget = item.widget() if item is not None else None
-            if widget is not None:
-                widget.hide()  # deletion may come after the next paint
-                widget.deleteLater()
-        self.rows.clear()
+            self._list_column.takeAt(0)
+        rows, headings = self.rows, self._headings
+        self.rows, self._headings = {}, []
         job = self.bench.job
         self._shape = None if job is None else _shape(job.state.layers)
-        if job is not None:
-            stage = None
-            for layer in reversed(job.state.layers):
-                heading = "PHOTO" if isinstance(layer, PhotoLayer) else layer.stage.title.upper()
-                if heading != stage:
-                    self._list_column.addWidget(label(heading, "dim"))
-                    stage = heading
-                self._add_rows(layer, 0)
+        for layer in reversed(job.state.layers) if job is not None else ():
+            title = "PHOTO" if isinstance(layer, PhotoLayer) else layer.stage.title.upper()
+            if not self._headings or self._headings[-1].text() != title:
+                heading = headings.pop() if headings else label("", "dim")
+                heading.setText(title)
+                self._headings.append(heading)
+                self._list_column.addWidget(heading)
+            self._add_rows(layer, 0, rows)
         self._list_column.addStretch(1)
+        for widget in (*rows.values(), *headings):
+            widget.hide()  # deletion may come after the next paint
+            widget.deleteLater()
         self._refresh_active()
 
     def close_view(self) -> None:
@@ -81,8 +91,7 @@ class LayerPanel(Panel):
         touched = {before.active_id, after.active_id} if before.active_id != after.active_id else ()
         for layer_id, row in self.rows.items():
             if row.layer is not layers[layer_id] or layer_id in touched:
-                row.layer = layers[layer_id]
-                row.update()
+                row.show_layer(layers[layer_id])
         self._refresh_active()
 
     def _repaint(self) -> None:
@@ -97,18 +106,23 @@ class LayerPanel(Panel):
         self.mode.blockSignals(True)
         self.mode.setCurrentText(active.mode.value if active is not None else "normal")
         self.mode.blockSignals(False)
-        for button in self.findChildren(CommandButton):
+        for button in self._buttons:
             button.refresh()
 
-    def _add_rows(self, layer: Layer, depth: int) -> None:
-        row = LayerRow(self.bench, layer, depth, self._guarded)
-        row.dropped.connect(self._on_dropped)
-        row.menu_wanted.connect(self._show_menu)
+    def _add_rows(self, layer: Layer, depth: int, earlier: dict[int, LayerRow]) -> None:
+        """The rows of a layer and its children; those there were are taken from `earlier`."""
+        row = earlier.pop(layer.id, None)
+        if row is None:
+            row = LayerRow(self.bench, layer, depth, self._guarded)
+            row.dropped.connect(self._on_dropped)
+            row.menu_wanted.connect(self._show_menu)
+        else:
+            row.show_layer(layer, depth)
         self.rows[layer.id] = row
         self._list_column.addWidget(row)
         if isinstance(layer, GroupLayer):
             for child in reversed(layer.children):
-                self._add_rows(child, depth + 1)
+                self._add_rows(child, depth + 1, earlier)
 
     def _add_mode_row(self) -> QComboBox:
         row = QHBoxLayout()
@@ -122,7 +136,8 @@ class LayerPanel(Panel):
         row.addWidget(mode, 1)
         row.addSpacing(GAP_2)
         for action_id in BUTTONS:
-            row.addWidget(CommandButton(self._actions[action_id], self.bench, text=""))
+            self._buttons.append(CommandButton(self._actions[action_id], self.bench, text=""))
+            row.addWidget(self._buttons[-1])
         self.column.addLayout(row)
         return mode
 

@@ -53,6 +53,13 @@ class LayerRow(QWidget):
         self.setAccessibleName(layer.name)
         self.setToolTip(self._hint())
 
+    def show_layer(self, layer: Layer, depth: int | None = None) -> None:
+        """Show the layer as it is now."""
+        self.layer = layer
+        self._depth = self._depth if depth is None else depth
+        self.setAccessibleName(layer.name)
+        self.update()
+
     def sizeHint(self) -> QSize:
         return QSize(200, HEIGHT_PX)
 

@@ -102,10 +102,12 @@ class MessageBar(QWidget):
 
     def _show(self, text: str, share: float | None, *, error: bool) -> None:
         t = theme()
-        self.setStyleSheet(
+        style = (
             f"#messages {{ background: {t.card}; border-radius: 6px;"
             f" border: 1px solid {t.warning if error else t.line}; }}"
         )
+        if style != self.styleSheet():  # dressing anew takes longer than all else here
+            self.setStyleSheet(style)
         self.text.setText(text)
         self.bar.setVisible(share is not None)
         self.bar.setValue(round(1000 * (share or 0)))

@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from lather.actions.workbench import Workbench
 from lather.core.survey.finding import MOST_BROKEN
+from lather.ui.polygons import in_widget, polygon
 from lather.ui.theme import theme
 from lather.ui.worded import draw_tag
 
@@ -60,18 +61,31 @@ def rim_box(bench: Workbench, at: QPointF, ratio: float) -> QRect:
 
 def _in_view(bench: Workbench, rim: RimTest, ratio: float) -> np.ndarray:
     assert bench.geometry is not None
-    return np.array([bench.geometry.to_view(float(x), float(y)) for x, y in rim.points]) / ratio
+    return in_widget(bench.geometry, rim.points, ratio)
 
 
 def _draw_broken(painter: QPainter, points: np.ndarray, broken: np.ndarray) -> None:
     path = QPainterPath()
-    for number in np.flatnonzero(broken):
-        following = (number + 1) % len(points)
-        path.moveTo(QPointF(*points[number]))
-        path.lineTo(QPointF(*points[following]))
+    for part in _runs(broken):
+        path.addPolygon(polygon(points[part]))
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QPen(QColor(0, 0, 0, 190), 4.6))
     painter.drawPath(path)
     painter.setPen(QPen(QColor(theme().warning), 2.4))
     painter.drawPath(path)
+
+
+def _runs(broken: np.ndarray) -> list[np.ndarray]:
+    """Numbers of the points along each broken part, up to the first one that is whole again.
+
+    Point 0 follows the last one.
+    """
+    n_points = len(broken)
+    start = int(np.argmin(broken))  # a whole one, if there is any
+    turned = np.roll(broken, -start)
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], turned, [False]]).astype(np.int8)))
+    return [
+        (np.arange(first, last + 1) + start) % n_points
+        for first, last in zip(edges[::2], edges[1::2], strict=True)
+    ]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import cache
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QGuiApplication, QPalette
@@ -72,6 +73,7 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(ASSETS / "fonts" / name))
 
 
+@cache
 def font(size_px: int = BODY_PX, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """The application's font, with figures of equal width."""
     result = QFont(FONT_FAMILY)

@@ -76,7 +76,9 @@ class CommandButton(IconButton):
         if action.checked is not None:
             self.setChecked(action.checked(bench))
         keys = ", ".join(keys_of(action, bench.settings["pen_hand"]))
-        self.setToolTip(f"{action.title}{f'  ({keys})' if keys else ''}\n{action.help}")
+        hint = f"{action.title}{f'  ({keys})' if keys else ''}\n{action.help}"
+        if hint != self.toolTip():  # setting it is an event even if it is the same
+            self.setToolTip(hint)
 
     def _run(self) -> None:
         run_action(self._action, self._bench)

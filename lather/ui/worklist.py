@@ -95,7 +95,8 @@ class Worklist(Panel):
         self._show_list()
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
-        self._follow()
+        if before.findings is not after.findings or _strokes(before) != _strokes(after):
+            self._follow()
         self.deliver.refresh()
 
     def _follow(self) -> None:
@@ -155,6 +156,11 @@ class Worklist(Panel):
         if geometry is not None and geometry.zoom < NEAREST_ZOOM:
             self.bench.zoom_to(NEAREST_ZOOM)
         self.bench.centre_on(record.rect)
+
+
+def _strokes(state: JobState) -> list[int]:
+    """Which strokes there are: equal while no layer has others."""
+    return [id(layer.strokes) for layer in walk(state.layers) if isinstance(layer, PixelLayer)]
 
 
 def mended_places(state: JobState) -> tuple[StrokeRecord, ...]:
