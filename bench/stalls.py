@@ -9,6 +9,8 @@ from collections.abc import Callable, Iterable
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
+
 from bench.common import large_state, row
 from bench.stroke import opened
 from lather.core.brush.stroke import PenSample
@@ -21,6 +23,7 @@ from lather.document.tiles import BLACK_MASK
 LONGEST_MS = 16.0
 HEARTBEAT_MS = 1
 N_SESSIONS = 3  # a busy machine stalls whom it likes: the middle of three is Lather's own
+PAUSE_S = 0.1
 REGION_SCALE = 0.22  # of a surveyed portrait of this size
 
 Work = Callable[[], object]
@@ -81,6 +84,7 @@ class Session:
         yield "a merged copy (384 new tiles)", lambda: self._command("layer.merge_copy")
         yield "saved, with a stroke meanwhile", self._save_and_stroke
         yield "an area of 4 MP, outlined", self._outline
+        yield "an outline of 1,200 readings, freehand", self._freehand
         yield "", self._survey
         yield "a region corrected, inside of the area", self._correct_region
 
@@ -121,6 +125,12 @@ class Session:
             for (x, y), (u, v) in zip(corners, corners[1:], strict=False) for n in range(25)
         ])  # fmt: skip
 
+    def _freehand(self) -> None:
+        turns = np.linspace(0, 2 * np.pi, 1200)
+        radii = 900 + 20 * np.sin(40 * turns)
+        self._stroke([(2000 + r * np.cos(t), 2000 + r * np.sin(t))
+                      for r, t in zip(radii, turns, strict=True)])  # fmt: skip
+
     def _survey(self) -> None:
         """Regions, as if the portrait were surveyed."""
         masks = dict.fromkeys(Region, BLACK_MASK)
@@ -134,10 +144,17 @@ class Session:
     def _take(self, tool_id: str, size_px: float | None = None) -> None:
         """Another tool, and its size: two things for a hand."""
         self.bench.hands.take_tool(tool_id)
-        self.app.qt.processEvents()
+        self._pause()
         if size_px is not None:
             self.bench.hands.set_brush(size_px=size_px)
+            self._pause()
+
+    def _pause(self) -> None:
+        """As long as no hand is faster."""
+        end_s = time.perf_counter() + PAUSE_S
+        while time.perf_counter() < end_s:
             self.app.qt.processEvents()
+            time.sleep(0.001)
 
     def _stroke(self, points: list[tuple[float, float]]) -> None:
         self.pen.stroke([PenSample(0.02 * i, x, y, 0.9) for i, (x, y) in enumerate(points)])

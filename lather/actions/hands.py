@@ -50,7 +50,8 @@ class Hands:
     @property
     def hand(self) -> Hand:
         hand = self._hands[self._tool_id]
-        return replace(hand, on_mask=self._on_mask and tool(hand.tool).works_on_mask)
+        on_mask = self._on_mask and tool(hand.tool).works_on_mask
+        return hand if hand.on_mask == on_mask else replace(hand, on_mask=on_mask)
 
     @property
     def back_to(self) -> JobState | None:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import itertools
 import logging
+import os
 import queue
 import threading
 from collections.abc import Callable
@@ -34,10 +35,17 @@ def log_failure(error: Exception) -> None:
 
 
 class Workers:
-    """A few daemon threads on one priority queue; equal priorities run in order."""
+    """A few daemon threads on one priority queue; equal priorities run in order.
 
-    def __init__(self, n_threads: int, marshal: Marshal = run_now, name: str = "worker") -> None:
+    `niceness` 0-19: how much they stand back for other threads where cores are few.
+    """
+
+    def __init__(
+        self, n_threads: int, marshal: Marshal = run_now, name: str = "worker",
+        niceness: int = 0,
+    ) -> None:  # fmt: skip
         self.marshal = marshal
+        self._niceness = niceness
         self._queue: queue.PriorityQueue[tuple[int, int, Any]] = queue.PriorityQueue()
         self._order = itertools.count()
         self._threads = [
@@ -66,6 +74,8 @@ class Workers:
             thread.join()
 
     def _run(self) -> None:
+        if self._niceness:  # of this thread alone, as Linux has it
+            os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), self._niceness)
         while True:
             _, _, item = self._queue.get()
             if item is None:

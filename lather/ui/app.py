@@ -26,6 +26,7 @@ from lather.ui.widgets import OnInterfaceThread
 from lather.ui.window import MainWindow
 
 N_VIEW_THREADS = 2
+STANDS_BACK = 10  # niceness of all that the hand does not wait for
 log = logging.getLogger(__name__)
 
 
@@ -62,11 +63,11 @@ def build(settings: Settings | None = None, arguments: list[str] | None = None) 
     theme.load_fonts()
     theme.apply(qt, settings["appearance"])
     marshal = OnInterfaceThread()
-    view = Workers(N_VIEW_THREADS, marshal, "view")
+    view = Workers(N_VIEW_THREADS, marshal, "view", STANDS_BACK)
     strokes = Workers(1, marshal, "stroke")
-    tasks = Workers(1, marshal, "task")
+    tasks = Workers(1, marshal, "task", STANDS_BACK)
     asker = WindowAsker()
-    keep = Workers(2, marshal, "keep")
+    keep = Workers(2, marshal, "keep", STANDS_BACK)
     bench = Workbench(
         settings, asker, stroke_executor=strokes, task_executor=tasks, keep_executor=keep
     )

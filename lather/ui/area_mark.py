@@ -1,90 +1,154 @@
-"""The area on the picture: a double line along its rim, and its soft band."""
+"""The area on the picture: a double line along its rim, its soft band, and where it is broken.
+
+Smooth lines of some thousand points take longer than a frame may. So a worker draws them, on
+a transparent picture of the view; until it is there, the one before is shown in its place.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen
 
+from lather.actions.rim_watch import RimWatch
 from lather.actions.workbench import Workbench
 from lather.core.arrays import FULL
-from lather.core.brush.stroke import PenSample
+from lather.core.mend.rim import RimTest
 from lather.core.rect import Rect
 from lather.document.tiles import Tiles
 from lather.render.compositor import read_level
 from lather.render.geometry import ViewGeometry
+from lather.render.worker import Executor
 from lather.ui.polygons import in_widget, polygon
+from lather.ui.rim_mark import draw_area_rims
 
 STAIR_PX = 0.6  # steps of a rim's pixels that its line does without
 BAND = (0.1, 0.9)  # coverages between which the soft band is drawn
 
 
-class AreaMark:
-    """Draws the area; its paths are kept while neither it nor the view changes."""
+@dataclass(frozen=True, eq=False)
+class _Mark:
+    """All that the drawing of an area depends on."""
 
-    def __init__(self) -> None:
-        self._key: tuple[object, ...] = ()  # holds the area: while it does, no other has its id
-        self._rim = QPainterPath()
-        self._band = QPainterPath()
+    job: object
+    area: Tiles
+    rims: tuple[RimTest, ...]
+    geometry: ViewGeometry
+    ratio: float
 
-    def draw(self, painter: QPainter, bench: Workbench, ratio: float) -> None:
-        area, geometry = bench.state.area, bench.geometry
-        if area is None or geometry is None:
-            return
-        key = area, geometry, ratio
-        if self._key != key:
-            self._key = key
-            self._find(area, geometry, ratio)
+    def same(self, other: _Mark | None) -> bool:
+        return other is not None and self.area is other.area and self.rims is other.rims and (
+            (self.geometry, self.ratio) == (other.geometry, other.ratio)
+        )
+
+    def stands_for(self, wanted: _Mark) -> bool:
+        """True if it can be shown until the one that is wanted is drawn."""
+        alike = self.geometry.mirrored == wanted.geometry.mirrored
+        return self.job is wanted.job and self.ratio == wanted.ratio and alike
+
+    def drawn(self) -> QImage:
+        """On a worker: the picture of it."""
+        geometry = self.geometry
+        image = QImage(geometry.view_width, geometry.view_height,
+                       QImage.Format.Format_ARGB32_Premultiplied)  # fmt: skip
+        image.setDevicePixelRatio(self.ratio)
+        image.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        rim, band = _paths(self.area, geometry, self.ratio)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(255, 255, 255, 46))
-        painter.drawPath(self._band)
+        painter.drawPath(band)
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        double_line(painter, self._rim)
-
-    def _find(self, area: Tiles, geometry: ViewGeometry, ratio: float) -> None:
-        level = geometry.level
-        rect = geometry.visible.grown(2)
-        picture = Rect(0, 0, geometry.photo_width, geometry.photo_height)
-        samples = read_level(area, picture, rect, level)
-        self._rim = _path(_contours(samples, 0.5, rect), geometry, level, ratio)
-        self._band = QPainterPath()
-        soft = (samples > BAND[0] * FULL) & (samples < BAND[1] * FULL)
-        if soft.mean() > 0 and _is_feathered(samples, soft):
-            for share in BAND:
-                found = _contours(samples, share, rect)
-                self._band.addPath(_path(found, geometry, level, ratio))
-            self._band.setFillRule(Qt.FillRule.OddEvenFill)
+        double_line(painter, rim)
+        draw_area_rims(painter, geometry, self.rims, self.ratio)
+        painter.end()
+        return image
 
 
-def draw_trail(
-    painter: QPainter, bench: Workbench, trail: Sequence[PenSample], ratio: float
-) -> None:
-    """The outline being drawn, and how it would close."""
-    geometry = bench.geometry
-    if geometry is None or len(trail) < 2:
-        return
-    points = in_widget(geometry, np.array([(s.x, s.y) for s in trail]), ratio)
-    path = QPainterPath()
-    path.addPolygon(polygon(points))
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    painter.setBrush(Qt.BrushStyle.NoBrush)
-    double_line(painter, path)
-    pen = QPen(QColor(255, 255, 255, 130), 1)
-    pen.setDashPattern([3, 4])
-    painter.setPen(pen)
-    painter.drawLine(QPointF(*points[-1]), QPointF(*points[0]))
+class AreaMark:
+    """Shows the area of the open job; `arrived` is called when a newer picture of it is there."""
+
+    def __init__(
+        self, bench: Workbench, rims: RimWatch, executor: Executor, arrived: Callable[[], None]
+    ) -> None:
+        self._bench = bench
+        self._rims = rims
+        self._executor = executor
+        self._arrived = arrived
+        self._shown: tuple[_Mark, QImage] | None = None
+        self._drawing: _Mark | None = None
+
+    def draw(self, painter: QPainter, ratio: float) -> None:
+        area, geometry = self._bench.state.area, self._bench.geometry
+        if area is None or geometry is None:
+            self._shown = None
+            return
+        wanted = _Mark(self._bench.job, area, self._rims.area, geometry, ratio)
+        shown = self._shown
+        if not wanted.same(shown[0] if shown is not None else None):
+            self._ask(wanted)
+            shown = self._shown  # it may be there at once
+        if shown is not None and shown[0].stands_for(wanted):
+            painter.drawImage(_place(shown[0].geometry, geometry, ratio), shown[1])
+
+    def _ask(self, mark: _Mark) -> None:
+        if self._drawing is None:  # else it is asked for when that one is there
+            self._drawing = mark
+            self._executor.post(mark.drawn, lambda image: self._show(mark, image),
+                                failed=self._fail)  # fmt: skip
+
+    def _show(self, mark: _Mark, image: QImage) -> None:
+        self._shown, self._drawing = (mark, image), None
+        self._arrived()
+
+    def _fail(self, error: Exception) -> None:
+        self._drawing = None
+        raise error
+
+
+def _place(drawn: ViewGeometry, now: ViewGeometry, ratio: float) -> QRectF:
+    """Where a picture of the view as it was lies in the view of now, in widget coordinates."""
+    corners = drawn.to_photo(0, 0), drawn.to_photo(drawn.view_width, drawn.view_height)
+    (x0, y0), (x1, y1) = (now.to_view(*corner) for corner in corners)
+    return QRectF(QPointF(x0, y0) / ratio, QPointF(x1, y1) / ratio).normalized()
 
 
 def double_line(painter: QPainter, path: QPainterPath) -> None:
     """Light on dark: it shows on any picture."""
-    painter.setPen(QPen(QColor(0, 0, 0, 160), 2.8))
+    painter.setPen(dark_pen())
     painter.drawPath(path)
-    painter.setPen(QPen(QColor(255, 255, 255, 235), 1.2))
+    painter.setPen(light_pen())
     painter.drawPath(path)
+
+
+def dark_pen() -> QPen:
+    return QPen(QColor(0, 0, 0, 160), 2.8)
+
+
+def light_pen() -> QPen:
+    return QPen(QColor(255, 255, 255, 235), 1.2)
+
+
+def _paths(
+    area: Tiles, geometry: ViewGeometry, ratio: float
+) -> tuple[QPainterPath, QPainterPath]:
+    """The visible rim, and the soft band around it where there is one."""
+    rect = geometry.visible.grown(2)
+    picture = Rect(0, 0, geometry.photo_width, geometry.photo_height)
+    samples = read_level(area, picture, rect, geometry.level)
+    rim = _path(_contours(samples, 0.5, rect), geometry, ratio)
+    band = QPainterPath()
+    soft = (samples > BAND[0] * FULL) & (samples < BAND[1] * FULL)
+    if soft.any() and _is_feathered(samples, soft):
+        for share in BAND:
+            band.addPath(_path(_contours(samples, share, rect), geometry, ratio))
+        band.setFillRule(Qt.FillRule.OddEvenFill)
+    return rim, band
 
 
 def _contours(
@@ -110,10 +174,10 @@ def _is_feathered(samples: NDArray[np.uint16], soft: NDArray[np.bool_]) -> bool:
 
 
 def _path(
-    contours: list[NDArray[np.float64]], geometry: ViewGeometry, level: int, ratio: float
+    contours: list[NDArray[np.float64]], geometry: ViewGeometry, ratio: float
 ) -> QPainterPath:
     path = QPainterPath()
-    step = 1 << level
+    step = 1 << geometry.level
     for contour in contours:
         path.addPolygon(polygon(in_widget(geometry, contour * step, ratio)))
         path.closeSubpath()

@@ -56,7 +56,7 @@ class Canvas(QWidget):
         self.tiles: ViewTiles | None = None
         self.frames_painted = 0
         self.rims = RimWatch(bench, executor)
-        self._hand = HandMark(bench, self.rims)
+        self._hand = HandMark(bench, self.rims, executor, self.update)
         self._handles = HandleMark(bench)
         self._executor = executor
         self._pictures = PictureView(bench)

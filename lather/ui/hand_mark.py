@@ -2,35 +2,40 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import QPointF, QRect
 from PyQt6.QtGui import QPainter
 
 from lather.actions.rim_watch import RimWatch
 from lather.actions.workbench import Workbench
 from lather.render.view import ViewTiles
-from lather.ui.area_mark import AreaMark, draw_trail
+from lather.render.worker import Executor
+from lather.ui.area_mark import AreaMark
 from lather.ui.brush_outline import BrushOutline
-from lather.ui.rim_mark import draw_area_rims, draw_cursor_rim, rim_box
+from lather.ui.rim_mark import draw_cursor_rim, rim_box
 from lather.ui.source_mark import draw_ghost, draw_source, source_box
+from lather.ui.trail_mark import TrailMark
 
 
 class HandMark:
     """Draws over the picture; says which parts of the widget that can touch."""
 
-    def __init__(self, bench: Workbench, rims: RimWatch) -> None:
+    def __init__(
+        self, bench: Workbench, rims: RimWatch, executor: Executor, arrived: Callable[[], None]
+    ) -> None:
         self._bench = bench
         self._rims = rims
         self._outline = BrushOutline()
-        self._area = AreaMark()
+        self._area = AreaMark(bench, rims, executor, arrived)
+        self._trail = TrailMark()
 
     def draw(
         self, painter: QPainter, tiles: ViewTiles, cursor: QPointF | None, ratio: float
     ) -> None:
         bench, session = self._bench, self._bench.session
-        self._area.draw(painter, bench, ratio)
-        draw_area_rims(painter, bench, self._rims.area, ratio)
-        if session is not None:
-            draw_trail(painter, bench, session.trail, ratio)
+        self._area.draw(painter, ratio)
+        self._trail.draw(painter, bench, ratio)
         draw_source(painter, bench, cursor, ratio)
         if cursor is None or bench.panning:
             return

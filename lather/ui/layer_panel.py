@@ -53,7 +53,8 @@ class LayerPanel(Panel):
         self.column.addWidget(area, 1)
         bench.job_opened.connect(self.reset)
         bench.job_changed.connect(self._on_job_changed)
-        bench.hands.changed.connect(self._repaint)
+        bench.hands.changed.connect(self._on_hand_changed)
+        self._on_mask = bench.hands.on_mask
         self.reset()
 
     def reset(self) -> None:
@@ -81,7 +82,7 @@ class LayerPanel(Panel):
     def close_view(self) -> None:
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
-        self.bench.hands.changed.disconnect(self._repaint)
+        self.bench.hands.changed.disconnect(self._on_hand_changed)
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         if _shape(after.layers) != self._shape:
@@ -94,9 +95,11 @@ class LayerPanel(Panel):
                 row.show_layer(layers[layer_id])
         self._refresh_active()
 
-    def _repaint(self) -> None:
-        for row in self.rows.values():
-            row.update()
+    def _on_hand_changed(self) -> None:
+        if self.bench.hands.on_mask != self._on_mask:  # the active row shows where brushes work
+            self._on_mask = self.bench.hands.on_mask
+            for row in self.rows.values():
+                row.update()
 
     def _refresh_active(self) -> None:
         job = self.bench.job

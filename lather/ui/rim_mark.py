@@ -11,6 +11,7 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from lather.actions.workbench import Workbench
 from lather.core.survey.finding import MOST_BROKEN
+from lather.render.geometry import ViewGeometry
 from lather.ui.polygons import in_widget, polygon
 from lather.ui.theme import theme
 from lather.ui.worded import draw_tag
@@ -26,9 +27,9 @@ def draw_cursor_rim(
     painter: QPainter, bench: Workbench, rim: RimTest | None, ratio: float
 ) -> None:
     """What is broken of the brush's rim as it hovers; nothing where it is clean."""
-    if rim is None or not rim.broken.any():
+    if rim is None or not rim.broken.any() or bench.geometry is None:
         return
-    points = _in_view(bench, rim, ratio)
+    points = in_widget(bench.geometry, rim.points, ratio)
     _draw_broken(painter, points, rim.broken)
     if rim.share > MOST_BROKEN:
         right = points[np.argmax(points[:, 0])]
@@ -37,13 +38,13 @@ def draw_cursor_rim(
 
 
 def draw_area_rims(
-    painter: QPainter, bench: Workbench, rims: Sequence[RimTest], ratio: float
+    painter: QPainter, geometry: ViewGeometry, rims: Sequence[RimTest], ratio: float
 ) -> None:
     """What is broken of the area's outlines, with the share of each."""
     for rim in rims:
         if not rim.broken.any():
             continue
-        points = _in_view(bench, rim, ratio)
+        points = in_widget(geometry, rim.points, ratio)
         _draw_broken(painter, points, rim.broken)
         top = points[np.argmin(points[:, 1])]
         at = QPointF(top[0], top[1] - 2 * TAG_GAP_PX)
@@ -57,11 +58,6 @@ def rim_box(bench: Workbench, at: QPointF, ratio: float) -> QRect:
     width, height = TAG_SIZE_PX
     box = QRectF(at.x() - radius, at.y() - radius, 2 * radius, 2 * radius)
     return box.adjusted(-6, -height, TAG_GAP_PX + width, height).toAlignedRect()
-
-
-def _in_view(bench: Workbench, rim: RimTest, ratio: float) -> np.ndarray:
-    assert bench.geometry is not None
-    return in_widget(bench.geometry, rim.points, ratio)
 
 
 def _draw_broken(painter: QPainter, points: np.ndarray, broken: np.ndarray) -> None:

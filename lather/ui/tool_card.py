@@ -131,6 +131,11 @@ class ToolCard(Panel):
 
     def reset(self) -> None:
         """Read the hand back."""
+        self.column.setEnabled(False)  # else every row that comes or goes arranges all others
+        self._read_back()
+        self.column.setEnabled(True)
+
+    def _read_back(self) -> None:
         hand, brush = self.bench.hand, self.bench.hand.brush
         entry = tool(hand.tool)
         job = self.bench.job

@@ -25,7 +25,7 @@ OUTLINE_STRETCH, STEP_STRETCH = 0.2, 0.03  # of an outline's length
 STEP_ABOVE = 2 * BROKEN_ABOVE  # shading along a stretch is no edge
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class RimTest:
     """The outcome of `examine_rim`.
 
