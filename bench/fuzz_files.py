@@ -225,6 +225,9 @@ def _jobs(folder: Path) -> Iterator[Path]:
     for number in range(4):
         job.change(f"Name {number}", edits.rename(job.state, pixels.id, f"Glow {number}"))
         job.change("Copy", edits.duplicate(job.state, pixels.id))
+    painted = _painted(job.state, pixels.id)
+    job.prepare(lambda state: painted)  # noqa: ARG005 - tiles written ahead of their step
+    job.change("Paint", painted)
     job.change("Measured", _measured(job.state))
     surveyed = folder / "surveyed.lather"
     save_job(job.state, surveyed)
@@ -244,6 +247,16 @@ def _jobs(folder: Path) -> Iterator[Path]:
 
 
 # --- the process that reads ----------------------------------------------------------------
+
+
+def _painted(state, layer_id: int):
+    """With other pixels in one tile of a layer."""
+    from lather.document import edits
+
+    tiles = state.layer(layer_id).tiles
+    pixels = tiles.pixels((0, 0)).copy()
+    pixels[5:40, 7:60] = 12345
+    return edits.set_pixels(state, layer_id, tiles.with_tiles({(0, 0): pixels}))
 
 
 def _measured(state):

@@ -5,6 +5,7 @@ A journal exists exactly while there are steps that the job file does not hold.
 
 from __future__ import annotations
 
+import logging
 import shutil
 import threading
 import time
@@ -31,6 +32,8 @@ from lather.files.lock import Lock
 from lather.files.places import Places, apart, apart_root, beside
 from lather.files.spill import Spill, spill_folder
 from lather.render.worker import Executor
+
+log = logging.getLogger(__name__)
 
 IDLE_S = 3.0  # without a sign of life before a checkpoint begins
 UNTITLED_FIRST_S = 10.0  # work without any file gets its first checkpoint soon
@@ -187,12 +190,16 @@ class Keeper:
 
     def _ahead(self, before: JobState, after: JobState) -> None:
         """On a worker: write the pixels of a step that is about to be made."""
-        with suppress(OSError, LatherError):  # the step itself will tell
+        try:
             with self._hold:
                 if self._ended:
                     return
                 written = self._begun()
             written.journal.ahead(before, after)
+        except (OSError, LatherError):
+            pass  # the step itself will tell
+        except Exception:  # no fault of this may cost the stroke: its step writes all of it
+            log.exception("pixels were not written ahead")
 
     def _begun(self) -> Written:
         """The journal in use; a new one if there is none."""

@@ -5,7 +5,7 @@ A rectangle is given in the pixels of its level. Only tiles that exist are visit
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -175,50 +175,6 @@ def _up_to(layers: Layers, layer_id: int) -> Layers:
     index = top_level_index(last.children, layer_id)
     children = _up_to(last.children[: index + 1], layer_id)
     return (*below, replace(last, children=children))
-
-
-@dataclass
-class BackdropCache:
-    """What lies below the layer being painted, kept while a stroke goes on.
-
-    Entries are (level, cell) tiles of float32; they are valid as long as the layers below
-    are the same objects, which is what the key says.
-    """
-
-    limit: int = 96
-    _layers: Layers = ()
-    _tiles: dict[tuple[int, tuple[int, int]], FloatImage] = field(default_factory=dict)
-
-    def render(self, state: JobState, active_id: int, rect: Rect, level: int) -> FloatImage:
-        """Like `render`, starting from cached backdrops of the layers below the active one."""
-        index = top_level_index(state.layers, active_id)
-        below = state.layers[:index]
-        if len(below) != len(self._layers) or any(
-            a is not b for a, b in zip(below, self._layers, strict=False)
-        ):
-            self._layers = below
-            self._tiles.clear()
-        out = np.empty((rect.height, rect.width, 4), dtype=np.float32)
-        for key in rect.cells(TILE_PX):
-            cell = Rect.cell(key, TILE_PX)
-            part = cell.intersect(rect)
-            backdrop = self._backdrop(state.photo, key, level)
-            out[part.shifted(-rect.x0, -rect.y0).slices] = backdrop[
-                part.shifted(-cell.x0, -cell.y0).slices
-            ]
-        render_layers(state.layers[index:], state.photo, out, rect, level)
-        return out
-
-    def _backdrop(self, photo: Photo, key: tuple[int, int], level: int) -> FloatImage:
-        found = self._tiles.get((level, key))
-        if found is None:
-            if len(self._tiles) >= self.limit:
-                self._tiles.pop(next(iter(self._tiles)))
-            rect = Rect.cell(key, TILE_PX)
-            found = transparent(rect)
-            render_layers(self._layers, photo, found, rect, level)
-            self._tiles[level, key] = found
-        return found
 
 
 def deepest_level(photo: Photo, long_side_px: int = 1024) -> int:

@@ -23,7 +23,8 @@ from lather.document.events import Signal
 from lather.document.job import Job, JobState
 from lather.document.painting import Coverage
 from lather.errors import LatherError
-from lather.render.compositor import BackdropCache, render
+from lather.render.around import AroundCache
+from lather.render.compositor import render
 from lather.render.overlay import hatch
 from lather.render.view import Shown, screen_bytes
 from lather.render.worker import Executor
@@ -90,7 +91,7 @@ class PenSession:
         self._finishing: _Stroke | None = None  # it is up, the outcome is not in the job yet
         self._waiting: list[tuple[str, PenSample]] = []
         self._lock = threading.Lock()
-        self._backdrops = BackdropCache()
+        self._around = AroundCache()
 
     @property
     def busy(self) -> bool:
@@ -225,7 +226,7 @@ class PenSession:
     def _render(self, state: JobState, rect: Rect, level: int) -> FloatImage:
         if rect.area > 2**22:  # larger than any cache of backdrops is worth
             return render(state, rect, level)
-        return self._backdrops.render(state, state.active_id, rect, level)
+        return self._around.render(state, state.active_id, rect, level)
 
     def _paint_pending(self, stroke: _Stroke) -> Rect:
         with self._lock:

@@ -16,14 +16,19 @@ from lather.actions.recovery import (
     unsaved_work,
 )
 from lather.actions.saving import save, save_as
+from lather.actions.table import all_actions
 from lather.actions.workbench import Workbench
+from lather.core.brush.stroke import PenSample
 from lather.core.work import no_progress
+from lather.document import edits
 from lather.document.digest import digest
 from lather.document.job import Job
 from lather.errors import InUseError, JobFileError, LatherError
 from lather.files import lock as locks
+from lather.files.delta import DeltaWriter
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
+from lather.files.journal import Journal
 from lather.files.places import all_apart, apart_root, beside
 from lather.settings.store import Settings
 from tests.files.test_job_file import edited, rewritten
@@ -64,7 +69,7 @@ class KeepingCase(Case):
     def end_process(self) -> None:
         """As after a kill: locks fall with the process, files stay as they are."""
         keeper, self.bench.keeper = self.bench.keeper, None
-        self.bench.open_job.recorder = None
+        self.bench.open_job.recorder = self.bench.open_job.ahead = None
         held = [keeper._lock, keeper._written.lock if keeper._written else None]
         for lock in held:
             if lock is not None:
@@ -85,6 +90,87 @@ class KeepingCase(Case):
 
         with mock.patch("lather.files.journal.os.write", write):
             yield
+
+
+class AheadTest(KeepingCase):
+    """What a worker writes of a stroke before it is a step."""
+
+    def stroke(self, x: float = 40.0) -> None:
+        session = self.bench.session
+        self.bench.hands.take_tool("paint_colour")
+        self.bench.hands.set_brush(size_px=60.0, opacity=1.0, flow=1.0)
+        session.down(PenSample(0.0, x, 60.0, 1.0))
+        session.up(PenSample(0.1, x + 60, 60.0, 1.0))
+
+    def test_the_interface_thread_writes_no_pixels_of_a_stroke(self) -> None:
+        self.open()
+        bytes_of_steps = []
+        real = Journal.record
+
+        def record(journal, *arguments) -> None:
+            before = journal.size_bytes
+            real(journal, *arguments)
+            bytes_of_steps.append(journal.size_bytes - before)
+
+        with mock.patch.object(Journal, "record", record):
+            self.stroke()
+            self.stroke(90)
+        self.assertEqual(self.bench.keeper.n_unsaved, 2)
+        self.assertLess(max(bytes_of_steps), 4000)
+        worked = digest(self.bench.state)
+        self.end_process()
+        self.answers.answers["recovery"] = "recovered"
+        self.open()
+        self.assertEqual(digest(self.bench.state), worked)
+
+    def test_work_aside_is_written_ahead_too(self) -> None:
+        """A merged copy: all of its tiles are new."""
+        self.open()
+        real, n_written = DeltaWriter._add_patch, []
+
+        def add(writer, tile, patch) -> None:
+            n_written.append(1)
+            real(writer, tile, patch)
+
+        with (
+            mock.patch.object(DeltaWriter, "_add_patch", add),
+            mock.patch.object(Job, "change", lambda *_: None),
+        ):
+            next(a for a in all_actions() if a.id == "layer.merge_copy").run(self.bench)
+        self.assertEqual(len(n_written), 4)
+
+    def test_a_worker_that_comes_late_writes_nothing(self) -> None:
+        """The job is closed before its stroke's pixels are written."""
+        self.open()
+        keeper, before = self.bench.keeper, self.bench.state
+        after = edits.duplicate(before, before.active_id)
+        self.bench.take_job(None)
+        keeper._ahead(before, after)
+        self.assertFalse(beside(self.path).journal.exists())
+        self.assertEqual(all_apart(), [])
+
+    def test_a_fault_in_it_does_not_cost_the_stroke(self) -> None:
+        self.open()
+        with (
+            mock.patch.object(Journal, "ahead", side_effect=RuntimeError("a fault")),
+            self.assertLogs("lather.actions.keeping", "ERROR"),
+        ):
+            self.stroke()
+        self.assertEqual(len(self.bench.state.active.strokes), 1)
+        self.assertEqual(self.bench.keeper.n_unsaved, 1)
+
+    def test_saving_reads_no_journal_that_is_not_the_job_s(self) -> None:
+        """A long one would hold everything up."""
+        other = Workbench(Settings(), Answers())
+        other.take_job(Job(painted_state(self.photo, 1)))
+        self.addCleanup(lambda: other.take_job(None))
+        apply_edit(other.open_job, "paint", 1)
+        self.open()
+        self.work()
+        with mock.patch("lather.actions.recovery.read_journal") as read:
+            save(self.bench)
+        read.assert_not_called()
+        self.assertFalse(self.bench.open_job.modified)
 
 
 class RecoveryTest(KeepingCase):

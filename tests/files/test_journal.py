@@ -3,6 +3,8 @@
 import errno
 import os
 import tempfile
+import threading
+from contextlib import suppress
 from pathlib import Path
 from unittest import mock
 
@@ -14,7 +16,7 @@ from lather.document.digest import digest
 from lather.document.job import Job, new_state
 from lather.document.tree import walk
 from lather.errors import JobFileError, NewerError
-from lather.files.delta import DeltaWriter
+from lather.files.delta import DeltaReader, DeltaWriter
 from lather.files.journal import VERSION, Journal, read_journal
 from tests.support import Case, apply_edit, edit_sequences, noise_photo, painted_state, random_tile
 
@@ -30,6 +32,9 @@ class Recorded:
         self.job.recorder = self.record
 
     def record(self, step, after) -> None:
+        if len(self.digests) % 2 == 0:  # every other step finds its pixels written
+            with suppress(OSError):
+                self.journal.ahead(step.before, after)
         gesture = None if step.gesture is None else repr(step.gesture)
         self.journal.record(step.name, after, gesture)
         self.digests.append(digest(after))
@@ -108,6 +113,106 @@ class ReplayTest(Case):
                 return  # the very first record
             self.assertEqual(replayed, kept.digests[1 : len(replayed) + 1])
             kept.journal.close(delete=False)
+
+
+class AheadTest(Case):
+    """Pixels written before the step that needs them."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.base = painted_state(noise_photo(900, 800), 1)
+        self.journal = Journal(self.folder / "journal", self.base, "first", {})
+        self.addCleanup(self.journal.close, delete=True)
+
+    def painted(self, state, seed: int, n_tiles: int = 9):
+        layer = state.active
+        tiles = {(n // 3, n % 3): random_tile(seed + n) for n in range(n_tiles)}
+        return edits.set_pixels(state, layer.id, layer.tiles.with_tiles(tiles))
+
+    def replayed(self, revision: str = "first", base=None) -> list[str]:
+        found = read_journal(self.journal.path)
+        return [digest(step.state) for step in found.steps(revision, base or self.base)]
+
+    def test_the_step_itself_is_short_and_holds_all(self) -> None:
+        after = self.painted(self.base, 10)
+        self.journal.ahead(self.base, after)
+        before_bytes = self.journal.size_bytes
+        self.assertGreater(before_bytes, 9 * random_tile(0).nbytes)
+        self.journal.record("stroke", after)
+        self.assertLess(self.journal.size_bytes - before_bytes, 2000)
+        self.assertEqual(self.replayed(), [digest(after)])
+
+    def test_only_what_differs_is_written(self) -> None:
+        layer = self.base.active
+        pixels = layer.tiles.pixels((0, 0)).copy()
+        pixels[10:20, 30:60] += 1
+        after = edits.set_pixels(self.base, layer.id, layer.tiles.with_tiles({(0, 0): pixels}))
+        before_bytes = self.journal.size_bytes
+        self.journal.ahead(self.base, after)
+        self.assertLess(self.journal.size_bytes - before_bytes, 10 * 30 * 8 + 200)
+        self.journal.record("stroke", after)
+        self.assertEqual(self.replayed(), [digest(after)])
+
+    def test_what_no_step_uses_does_no_harm(self) -> None:
+        """A stroke that was taken back, and one that a mark came between."""
+        self.journal.ahead(self.base, self.painted(self.base, 20))
+        one, two = self.painted(self.base, 30, 2), self.painted(self.base, 40, 3)
+        self.journal.record("stroke", one)
+        self.journal.ahead(one, two)
+        self.journal.mark("saved")
+        self.journal.record("stroke", two)
+        self.assertEqual(self.replayed(), [digest(one), digest(two)])
+        self.assertEqual(self.replayed("saved", one), [digest(two)])
+        self.assertEqual(read_journal(self.journal.path).n_steps, 2)
+        self.journal.restart("saved")
+        self.assertEqual(self.replayed("saved", one), [digest(two)])
+
+    def test_other_steps_go_on_while_a_worker_writes_ahead(self) -> None:
+        """Steps, marks and a restart on one thread, strokes to come on another."""
+        strokes = [self.painted(self.base, 100 * n) for n in range(8)]
+        ready = [threading.Event() for _ in strokes]
+        digests, saved = [], None
+
+        def ahead() -> None:
+            for stroke, event in zip(strokes, ready, strict=True):
+                self.journal.ahead(self.base, stroke)
+                event.set()
+
+        thread = threading.Thread(target=ahead)
+        thread.start()
+        for number, stroke in enumerate(strokes):
+            for name in ("one", "two"):
+                state = edits.rename(strokes[max(0, number - 1)], self.base.active_id, name)
+                self.journal.record(name, state)
+                digests.append(digest(state))
+            if number == 3:
+                self.journal.mark("saved")
+                saved, n_saved = state, len(digests)
+            if number == 5:
+                self.journal.restart("saved")
+            self.assertTrue(ready[number].wait(30))
+            self.journal.record("stroke", stroke)
+            digests.append(digest(stroke))
+        thread.join()
+        self.assertEqual(self.replayed("saved", saved), digests[n_saved:])
+        self.assertEqual(self.journal.n_steps, len(digests) - n_saved)
+        self.assertEqual(self.journal.size_bytes, self.journal.path.stat().st_size)
+
+    def test_a_closed_journal_takes_no_more(self) -> None:
+        journal = Journal(self.folder / "closed", self.base, "first", {})
+        journal.mark("saved")
+        journal.close(delete=True)
+        journal.ahead(self.base, self.painted(self.base, 1))
+        journal.sync()
+        with self.assertRaises(FileNotFoundError):
+            journal.restart("saved")
+        self.assertEqual([p.name for p in self.folder.iterdir()], ["journal"])
+
+    def test_tiles_of_no_plane_are_refused(self) -> None:
+        for odd in ([3, 0], [10**9, 0], [4, -1], [1, 65536]):
+            reader = DeltaReader(self.base)
+            with self.assertRaises(ValueError):
+                reader.learn({"tiles": [[*odd, 0, 0, 0, 0]]}, memoryview(b""))
 
 
 class WritingTest(Case):

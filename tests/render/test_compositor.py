@@ -16,8 +16,8 @@ from lather.document.job import new_state
 from lather.document.layers import GroupLayer, Mask
 from lather.document.tiles import WHITE_MASK, Tiles
 from lather.errors import Cancelled
+from lather.render.around import AroundCache
 from lather.render.compositor import (
-    BackdropCache,
     deepest_level,
     read_level,
     render,
@@ -212,14 +212,18 @@ class RenderTest(Case):
         rect = Rect(5, 5, 90, 80)
         self.assert_equal_arrays(render_up_to(state, middle, rect), render(without_top, rect))
 
-    def test_backdrop_cache_changes_nothing(self) -> None:
-        state, cache = rich_state(), BackdropCache()
+    def test_what_is_kept_around_a_layer_changes_nothing(self) -> None:
+        state, cache = rich_state(), AroundCache()
         for layer in state.layers[1:]:
             for level in (0, 1):
                 rect = Rect(11, 7, 130, 120)
                 for _ in range(2):
                     got = cache.render(state, layer.id, rect, level)
                     self.assert_close(got, render(state, rect, level), 1e-6)
+        few = AroundCache(most_tiles=2)
+        for _ in range(2):
+            got = few.render(state, state.layers[1].id, state.photo.rect, 0)
+            self.assert_close(got, render(state, state.photo.rect, 0), 1e-6)
         weaker = edits.set_strength(state, state.layers[1].id, 0.1)
         got = cache.render(weaker, state.layers[3].id, rect, 1)
         self.assert_close(got, render(weaker, rect, 1), 1e-6)

@@ -1,12 +1,15 @@
 """The Clean stage in the real window: areas, grafts, handles, lenses, presets; a whole portrait."""
 
+import itertools
+import threading
 import time
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, Qt
-from PyQt6.QtGui import QMouseEvent
+from PyQt6.QtGui import QImage, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QApplication, QPushButton
 
 from lather.actions import finding as commands
@@ -21,9 +24,12 @@ from lather.document.job import Job, new_state
 from lather.document.layers import PixelLayer, Stage
 from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.tiles import BLACK_MASK
+from lather.tools.session import PenSession
 from lather.tools.source import PickedSource, Reads
+from lather.ui import area_mark
 from lather.ui.layer_row import LayerRow
 from lather.ui.scripted import open_and_settle, settle, wait_until
+from lather.ui.trail_mark import PIECE, TrailMark
 from tests.core.test_area import circle
 from tests.support import DEMO, skin_photo, surveyed
 from tests.ui.test_window import WindowCase
@@ -87,6 +93,61 @@ class AreaInWindowTest(StageCase):
         self.bench.change("Feather", areas.feather, 40.0)
         settle(self.app)
         self.assertGreater(sum(self.pixel(200 + 68, 180)), sum(hard) + 20)
+
+    def test_the_mark_of_an_area_is_drawn_aside_and_follows_the_view(self) -> None:
+        """Until a worker has drawn it, it is shown as it was, where it belongs now."""
+        self.open()
+        self.bench.hands.take_tool("outline")
+        self.stroke(circle(200, 180, 60))
+        settle(self.app)
+        threads = set()
+        real = area_mark._Mark.drawn
+
+        def drawn(mark):
+            threads.add(threading.current_thread().name)
+            return real(mark)
+
+        with mock.patch.object(area_mark._Mark, "drawn", drawn):
+            self.bench.pan(-40, -25)
+            at_once = self.brightest(260, 180)
+            settle(self.app)
+        self.assertTrue(threads and all(name.startswith("view") for name in threads), threads)
+        self.assertGreater(at_once, 180)
+        self.assertGreater(self.brightest(260, 180), 180)
+        self.bench.change("No area", areas.set_area, None)
+        settle(self.app)
+        self.assertLess(self.brightest(260, 180), at_once)
+
+    def brightest(self, x: float, y: float) -> int:
+        """The brightest darkest channel on a short line across."""
+        return max(min(self.pixel(x + dx, y)) for dx in range(-7, 8))
+
+    def test_a_long_outline_is_drawn_piece_by_piece_as_if_at_once(self) -> None:
+        self.open()
+        path = [PenSample(0.01 * n, x, y) for n, (x, y) in enumerate(circle(200, 180, 90))]
+        dense = [replace(a, x=a.x + (b.x - a.x) * k / 30, y=a.y + (b.y - a.y) * k / 30)
+                 for a, b in itertools.pairwise(path) for k in range(30)]  # fmt: skip
+        self.assertGreater(len(dense), 4 * PIECE)
+        trail: list[PenSample] = []
+        growing = TrailMark()
+        with mock.patch.object(PenSession, "trail", trail):
+            for reading in dense:
+                trail.append(reading)
+                if len(trail) % 7 == 0 or len(trail) == len(dense):
+                    shown = self.drawn(growing)
+            whole = self.drawn(TrailMark())
+        self.assertGreater(int(whole.max()), 200)
+        self.assertLess(np.abs(shown.astype(int) - whole).mean(), 0.05)
+
+    def drawn(self, mark: TrailMark) -> np.ndarray:
+        image = QImage(self.window.canvas.size(), QImage.Format.Format_RGB32)
+        image.fill(0)
+        painter = QPainter(image)
+        mark.draw(painter, self.bench, 1.0)
+        painter.end()
+        memory = image.constBits()
+        memory.setsize(image.sizeInBytes())
+        return np.frombuffer(memory, np.uint8).copy()
 
     def test_a_broken_outline_shows_where(self) -> None:
         samples = skin_photo(400, 360).samples.copy()

@@ -99,6 +99,29 @@ class HistoryTest(WindowCase):
         self.history.go.click()
         self.assertEqual(len(self.bench.state.layers), 4)
 
+    def test_the_list_follows_without_being_filled_anew(self) -> None:
+        first = self.history.list.item(0)
+        self.bench.go_to_step(1)
+        self.assertEqual(self.italic(), [False, False, True, True])
+        self.bench.redo()
+        self.assertEqual(self.italic(), [False, False, False, True])
+        self.bench.change("Layer Other", edits.add_pixel_layer, "Other")
+        self.assertEqual(self.rows(), ["As opened", "Layer First", "Layer Second", "Layer Other"])
+        self.assertEqual(self.italic(), [False] * 4)
+        for strength in (0.5, 0.4):  # one gesture is one row
+            self.bench.change("Strength", edits.set_strength, self.bench.state.active_id,
+                              strength, gesture="drag")  # fmt: skip
+        self.assertEqual(self.rows()[3:], ["Layer Other", "Strength"])
+        self.assertIs(self.history.list.item(0), first)
+        self.assertEqual(self.history.list.currentRow(), 4)
+        self.open()
+        self.assertEqual(self.rows(), ["As opened"])
+
+    def italic(self) -> list[bool]:
+        """Which rows are of steps that were undone."""
+        items = [self.history.list.item(n) for n in range(self.history.list.count())]
+        return [item.font().italic() for item in items]
+
     def test_painting_back_from_a_step(self) -> None:
         """The brush brings the picture of that step back, not the photo's."""
         self.bench.hands.take_tool("paint_colour")

@@ -4,11 +4,13 @@ import gc
 import os
 import subprocess
 import sys
+import threading
 import time
 import unittest
 import weakref
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
@@ -22,6 +24,7 @@ from lather.actions.opening import open_file
 from lather.actions.table import MENUS, all_actions, keys_of
 from lather.core.brush.stroke import PenSample
 from lather.core.mend.mode import MendMode
+from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.job import Job, new_state
 from lather.document.layers import PixelLayer, Stage
@@ -30,6 +33,7 @@ from lather.files.delivery import Delivery, SizeBy
 from lather.files.photos import read_photo
 from lather.files.recordings import read_recording
 from lather.render.compositor import render
+from lather.render.view import ViewTiles
 from lather.settings.options import OPTIONS
 from lather.settings.store import Settings
 from lather.ui.app import build
@@ -247,6 +251,26 @@ class ViewTest(WindowCase):
         self.assertFalse(self.bench.looks.mask_alone)
 
 
+    def test_a_change_asks_for_tiles_and_assembles_nothing(self) -> None:
+        """The picture that is shown stays; tiles replace theirs as they come."""
+        self.open(painted_state(n_layers=2))
+        self.bench.zoom_to(1.0)
+        settle(self.app)
+        before = self.pixel(100, 100)
+        with mock.patch.object(ViewTiles, "look", side_effect=AssertionError("assembled")):
+            self.bench.change("Hide", edits.set_visible, self.bench.state.active_id, False)
+            settle(self.app)
+        self.assertNotEqual(self.pixel(100, 100), before)
+        shown = render(self.bench.state, Rect(100, 100, 101, 101))[0, 0, :3]
+        self.assertEqual(self.pixel(100, 100), tuple(np.round(255 * shown).astype(int)))
+
+    def test_what_the_hand_does_not_wait_for_stands_back(self) -> None:
+        named = {t.name[:-2]: os.getpriority(os.PRIO_PROCESS, t.native_id)
+                 for t in threading.enumerate() if t.name[-1].isdigit()}  # fmt: skip
+        for name in ("view", "keep", "task"):
+            self.assertGreater(named[name], named["stroke"], name)
+
+
 class PanelsTest(WindowCase):
     def test_rulers_follow_the_hand_and_set_it(self) -> None:
         self.open()
@@ -283,6 +307,33 @@ class PanelsTest(WindowCase):
         self.assertEqual(panel.rows[self.bench.state.active_id].layer.name, "Cheeks")
         self.bench.change("Group", edits.group, self.bench.state.active_id)
         self.assertEqual(len(panel.rows), 4)
+
+    def test_rows_that_stay_are_the_same_widgets(self) -> None:
+        """Making rows anew for every new layer would take longer than a frame."""
+        self.open(painted_state(n_layers=3))
+        panel = self.window.layers
+        before = dict(panel.rows)
+        self.bench.change("Layer", edits.add_pixel_layer)
+        self.bench.change("Group", edits.group, self.bench.state.active_id)
+        self.assertEqual(before, {key: panel.rows[key] for key in before})
+        added = [row for key, row in panel.rows.items() if key not in before]
+        self.assertEqual(len(added), 2)
+        self.bench.undo()
+        self.bench.undo()
+        self.assertEqual(panel.rows, before)
+        settle(self.app)
+        self.assertFalse(any(row.isVisible() for row in added))
+
+    def test_headings_follow_the_stages_of_the_layers(self) -> None:
+        state = painted_state(n_layers=3)
+        layers = [replace(layer, stage=stage) for layer, stage in zip(
+            state.layers, (Stage.CLEAN, Stage.CLEAN, Stage.EVEN, Stage.CLEAN), strict=True)]
+        self.open(replace(state, layers=tuple(layers)))
+        titles = [label.text() for label in self.window.layers._headings]
+        self.assertEqual(titles, ["CLEAN", "EVEN", "CLEAN", "PHOTO"])
+        self.bench.change("Layer", edits.add_pixel_layer)
+        titles = [label.text() for label in self.window.layers._headings]
+        self.assertEqual(titles, ["CLEAN", "EVEN", "CLEAN", "PHOTO"])
 
     def row(self) -> LayerRow:
         settle(self.app)

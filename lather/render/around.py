@@ -1,0 +1,108 @@
+"""What lies around the layer being painted, kept while a stroke goes on.
+
+Below it, one picture. Above it, neighbouring layers that only cover become one sheet:
+covering is associative (Porter, Duff 1984). A layer of another mode depends on all that lies
+below and is laid anew with every frame.
+"""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+
+from lather.core.arrays import FloatImage
+from lather.core.blend.composite import composite
+from lather.core.blend.modes import BlendMode
+from lather.core.rect import Rect
+from lather.document.job import JobState
+from lather.document.layers import Layer, PixelLayer
+from lather.document.photo import Photo
+from lather.document.tiles import TILE_PX, Key
+from lather.document.tree import Layers, top_level_index
+from lather.render.compositor import render_layers, transparent
+
+MOST_TILES = 160  # 1 MB each
+BELOW = -1  # stands for the layers below among the numbers of the runs above
+
+Place = tuple[int, int, Key]  # which layers, level, cell
+
+
+class AroundCache:
+    """Renders a picture of which one layer changes; kept are tiles of all others.
+
+    They are valid as long as the other layers are the same objects.
+    """
+
+    def __init__(self, most_tiles: int = MOST_TILES) -> None:
+        self._most_tiles = most_tiles
+        self._below: Layers = ()
+        self._above: Layers = ()
+        self._runs: list[Layers] = []
+        self._tiles: OrderedDict[Place, FloatImage | None] = OrderedDict()
+
+    def render(self, state: JobState, active_id: int, rect: Rect, level: int) -> FloatImage:
+        """Like `render`, from what is kept of the layers around the active one."""
+        index = top_level_index(state.layers, active_id)
+        self._become(state.layers[:index], state.layers[index + 1 :])
+        out = transparent(rect)
+        for key in rect.cells(TILE_PX):
+            tile = self._tile(BELOW, self._below, state.photo, key, level)
+            if tile is not None:
+                inside, there = _overlap(key, rect)
+                out[there] = tile[inside]
+        render_layers(state.layers[index : index + 1], state.photo, out, rect, level)
+        for number, run in enumerate(self._runs):
+            if len(run) == 1:
+                render_layers(run, state.photo, out, rect, level)
+                continue
+            for key in rect.cells(TILE_PX):
+                sheet = self._tile(number, run, state.photo, key, level)
+                if sheet is not None:
+                    inside, there = _overlap(key, rect)
+                    composite(out[there], sheet[inside])
+        return out
+
+    def _become(self, below: Layers, above: Layers) -> None:
+        if not (_same(below, self._below) and _same(above, self._above)):
+            self._below, self._above, self._runs = below, above, _runs(above)
+            self._tiles.clear()
+
+    def _tile(
+        self, number: int, layers: Layers, photo: Photo, key: Key, level: int
+    ) -> FloatImage | None:
+        """Layers by themselves in one cell; None where they show nothing."""
+        place = number, level, key
+        if place not in self._tiles:
+            rect = Rect.cell(key, TILE_PX)
+            tile = transparent(rect)
+            render_layers(layers, photo, tile, rect, level)
+            self._tiles[place] = tile if tile[..., 3].any() else None
+            while len(self._tiles) > self._most_tiles:
+                self._tiles.popitem(last=False)
+        self._tiles.move_to_end(place)
+        return self._tiles[place]
+
+
+def _overlap(key: Key, rect: Rect) -> tuple[tuple[slice, slice], tuple[slice, slice]]:
+    """Where a cell and a rectangle overlap: in the cell, and in the rectangle."""
+    cell = Rect.cell(key, TILE_PX)
+    part = cell.intersect(rect)
+    return part.shifted(-cell.x0, -cell.y0).slices, part.shifted(-rect.x0, -rect.y0).slices
+
+
+def _same(layers: Layers, others: Layers) -> bool:
+    return len(layers) == len(others) and all(map(lambda a, b: a is b, layers, others))
+
+
+def _runs(layers: Layers) -> list[Layers]:
+    """Layers bottom to top, those in a row that only cover together."""
+    runs: list[Layers] = []
+    for layer in layers:
+        if runs and _covers(layer) and _covers(runs[-1][-1]):
+            runs[-1] = (*runs[-1], layer)
+        else:
+            runs.append((layer,))
+    return runs
+
+
+def _covers(layer: Layer) -> bool:
+    return isinstance(layer, PixelLayer) and layer.mode is BlendMode.NORMAL
