@@ -361,7 +361,7 @@ def _use(path: Path, base) -> None:
     from lather.actions.recovery import open_path
     from lather.core.rect import Rect
     from lather.core.work import no_progress
-    from lather.files.journal import read_journal
+    from lather.files.journalreader import read_journal
     from lather.files.recordings import read_recording
     from lather.render.compositor import render
 

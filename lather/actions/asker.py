@@ -9,7 +9,7 @@ from typing import Protocol
 from lather.actions.recovery import Recovered
 from lather.document.job import Job
 from lather.files.delivery import Delivery
-from lather.files.journal import FoundJournal
+from lather.files.journalreader import FoundJournal
 from lather.tools.base import Colour
 
 

@@ -13,13 +13,13 @@ from contextlib import suppress
 from pathlib import Path
 
 from lather.actions.claiming import claim
+from lather.actions.parking import Parking
 from lather.actions.recovery import Opened, Recovered
 from lather.actions.written import Written
 from lather.core.work import CancelToken
 from lather.document.events import Signal
-from lather.document.history import Parked, Step
+from lather.document.history import Step
 from lather.document.job import Job, JobState
-from lather.document.tiles import Tile
 from lather.document.tree import walk
 from lather.errors import Cancelled, LatherError
 from lather.files.archive import Archive
@@ -30,7 +30,7 @@ from lather.files.jobwriter import save_job
 from lather.files.journal import Journal
 from lather.files.lock import Lock
 from lather.files.places import Places, apart, apart_root, beside
-from lather.files.spill import Spill, spill_folder
+from lather.files.spill import spill_folder
 from lather.render.worker import Executor
 
 log = logging.getLogger(__name__)
@@ -62,8 +62,7 @@ class Keeper:
         self._checkpoint: CancelToken | None = None
         self._checkpoint_at_s = time.monotonic()
         self._steps_at_checkpoint = 0
-        self._spill: Spill | None = None
-        self._told_full = False
+        self._parking = Parking(executor, self.troubled)
         self._settling = CancelToken()
 
     def start(self, opened: Opened) -> None:
@@ -76,7 +75,7 @@ class Keeper:
         self.job.recorder = self._record
         self.job.ahead = self._ahead
         self._executor.post(apart_root)  # the first step finds its modules loaded
-        self.job.history.park = self._park
+        self.job.history.park = self._parking.park
         if opened.archive is not None:
             self._settle_in(opened.archive)
 
@@ -380,32 +379,6 @@ class Keeper:
                 raise error
 
         self._executor.post(work, written, failed=failed)
-
-    def _park(self, tiles: list[Tile], parked: Parked) -> bool:
-        """Send old tiles to disk, aside; False if there is no disk to use."""
-        try:
-            if self._spill is None:
-                self._spill = Spill(spill_folder())
-        except OSError:
-            return False
-        spill = self._spill
-
-        def done(on_disk: bool) -> None:
-            parked(on_disk)
-            if not on_disk and not self._told_full:
-                self._told_full = True
-                self.troubled.emit(LatherError(
-                    "Undo reaches back less far from here on",
-                    "old states no longer fit on the disk",
-                    "make room; the job itself is unharmed",
-                ))  # fmt: skip
-
-        def failed(error: Exception) -> None:
-            done(False)
-            raise error
-
-        self._executor.post(lambda: spill.park(tiles), done, failed=failed)
-        return True
 
     def _settle_in(self, archive: Archive) -> None:
         """Check the job file and copy it, so that its disk may go."""

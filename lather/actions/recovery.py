@@ -17,7 +17,7 @@ from lather.files.archive import Archive
 from lather.files.backups import backups_of
 from lather.files.jobfile import LoadedJob, load_job, read_revision
 from lather.files.jobwriter import save_job
-from lather.files.journal import FoundJournal, Replayed, read_about, read_journal
+from lather.files.journalreader import FoundJournal, Replayed, read_about, read_journal
 from lather.files.lock import Lock
 from lather.files.photos import read_photo
 from lather.files.places import Places, all_apart, beside, first_free

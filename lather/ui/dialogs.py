@@ -28,7 +28,7 @@ from lather.actions.workbench import Workbench
 from lather.document.job import Job
 from lather.files.delivery import Delivery
 from lather.files.endings import JOB, LAYERS, READABLE
-from lather.files.journal import FoundJournal
+from lather.files.journalreader import FoundJournal
 from lather.settings.options import OPTIONS, Option
 from lather.settings.store import Settings
 from lather.tools.base import Colour

@@ -15,7 +15,7 @@ from PyQt6.QtWidgets import (
 )
 
 from lather.actions.recovery import Recovered
-from lather.files.journal import FoundJournal
+from lather.files.journalreader import FoundJournal
 from lather.ui.theme import GAP_3, GAP_4
 from lather.ui.widgets import label
 

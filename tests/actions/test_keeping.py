@@ -88,7 +88,7 @@ class KeepingCase(Case):
                 raise OSError(errno.ENOSPC, "No space left on device")
             return real(fd, data)
 
-        with mock.patch("lather.files.journal.os.write", write):
+        with mock.patch("lather.files.journalrecords.os.write", write):
             yield
 
 

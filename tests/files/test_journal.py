@@ -17,7 +17,9 @@ from lather.document.job import Job, new_state
 from lather.document.tree import walk
 from lather.errors import JobFileError, NewerError
 from lather.files.delta import DeltaReader, DeltaWriter
-from lather.files.journal import VERSION, Journal, read_journal
+from lather.files.journal import Journal
+from lather.files.journalreader import read_journal
+from lather.files.journalrecords import VERSION
 from tests.support import Case, apply_edit, edit_sequences, noise_photo, painted_state, random_tile
 
 
@@ -250,7 +252,7 @@ class WritingTest(Case):
         layer_id = kept.job.state.active_id
         tiles = kept.job.state.active.tiles.with_tiles({(0, 0): random_tile(9)})
         after = edits.set_pixels(kept.job.state, layer_id, tiles)
-        with mock.patch("lather.files.journal.os.write", full), self.assertRaises(OSError):
+        with mock.patch("lather.files.journalrecords.os.write", full), self.assertRaises(OSError):
             kept.journal.record("stroke", after)
         self.assertEqual(len(calls), 2)
         self.assertEqual(kept.journal.path.read_bytes(), good)
@@ -301,7 +303,7 @@ class WritingTest(Case):
         self.assertEqual(last[-1].state.active.name, "after")
 
     def test_a_record_that_is_no_step_ends_the_journal(self) -> None:
-        from lather.files.journal import _HEADER, _MAGIC, zlib
+        from lather.files.journalrecords import _HEADER, _MAGIC, zlib
 
         self.kept.apply([("paint", 1)])
         path = self.kept.journal.path
@@ -316,7 +318,7 @@ class WritingTest(Case):
             self.assertFalse(read_journal(path).is_damaged)
 
     def test_a_journal_of_a_newer_lather_is_called_so(self) -> None:
-        with mock.patch("lather.files.journal.VERSION", VERSION + 1):
+        with mock.patch("lather.files.journalrecords.VERSION", VERSION + 1):
             Journal(self.folder / "newer", self.kept.base, "r", {}).close(delete=False)
         with self.assertRaisesRegex(NewerError, "made by a newer Lather .format"):
             read_journal(self.folder / "newer")
@@ -324,9 +326,8 @@ class WritingTest(Case):
     def test_a_step_too_large_for_the_journal_is_refused_and_leaves_it_whole(self) -> None:
         before = self.kept.journal.path.read_bytes()
         after = edits.rename(self.kept.base, self.kept.base.active_id, "x" * 500)
-        with mock.patch("lather.files.journal._MOST_JSON_BYTES", 400), self.assertRaisesRegex(
-            JobFileError, "too large for the journal"
-        ):
+        small = mock.patch("lather.files.journalrecords._MOST_JSON_BYTES", 400)
+        with small, self.assertRaisesRegex(JobFileError, "too large for the journal"):
             self.kept.journal.record("Rename", after)
         self.assertEqual(self.kept.journal.path.read_bytes(), before)
 

@@ -26,7 +26,8 @@ from lather.errors import EditError, NewerError
 from lather.files import openraster
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
-from lather.files.journal import Journal, read_journal
+from lather.files.journal import Journal
+from lather.files.journalreader import read_journal
 from lather.render.compositor import render
 from lather.render.flatten import flatten
 from lather.tools.surveying import Surveyed, with_survey

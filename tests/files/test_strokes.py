@@ -17,7 +17,8 @@ from lather.errors import Cancelled, EditError, JobFileError
 from lather.files import jobwriter
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
-from lather.files.journal import Journal, read_journal
+from lather.files.journal import Journal
+from lather.files.journalreader import read_journal
 from lather.files.strokes import PackedNumbers, packed_readings, stroke_entry, strokes_from
 from lather.render.compositor import render
 from tests.files.test_job_file import DATA, edited, rewritten

@@ -16,7 +16,7 @@ from lather.document.history import History
 from lather.document.job import Job, new_state
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
-from lather.files.journal import FoundJournal, Replayed
+from lather.files.journalreader import FoundJournal, Replayed
 from lather.files.places import beside
 from lather.ui.history_list import HistoryList
 from lather.ui.recovery_dialogs import RecoveryDialog, UnsavedWorkDialog
@@ -197,7 +197,7 @@ class FilesInTheWindowTest(WindowCase):
         self.bench.take_job(Opened(Job(new_state(skin_photo()))))
         settle(self.app)
         full = OSError(28, "No space left on device")
-        with mock.patch("lather.files.journal.os.write", side_effect=full), mock.patch(
+        with mock.patch("lather.files.journalrecords.os.write", side_effect=full), mock.patch(
             "lather.files.atomic.tempfile.mkstemp", side_effect=full
         ):
             self.bench.change("New layer", edits.add_pixel_layer)

@@ -16,9 +16,11 @@ from lather.core.compiled_types import (
     W_FLOATS,
     W_MASK,
     W_SAMPLES,
+    packed,
 )
 
 _ZERO, _HALF, _ONE, _TWO = np.float32(0), np.float32(0.5), np.float32(1), np.float32(2)
+_TINY = np.float32(1e-9)
 
 
 @njit("float32(float32,float32,int64)", inline="always", **OPTIONS)
@@ -45,13 +47,9 @@ def _separable(cb, cs, mode):  # type: ignore[no-untyped-def]
         return _TWO * cb * cs if cs <= _HALF else cb + (_TWO * cs - _ONE) * (_ONE - cb)
     if mode == 9:
         bend = _TWO * cs - _ONE
-        if bend <= _ZERO:
-            return cb + bend * cb * (_ONE - cb)
-        if cb <= np.float32(0.25):
-            d = ((np.float32(16) * cb - np.float32(12)) * cb + np.float32(4)) * cb
-        else:
-            d = np.float32(math.sqrt(cb))
-        return cb + bend * (d - cb)
+        dark = ((np.float32(16) * cb - np.float32(12)) * cb + np.float32(4)) * cb
+        root = dark if cb <= np.float32(0.25) else np.float32(math.sqrt(cb))
+        return cb + bend * (cb * (_ONE - cb) if bend <= _ZERO else root - cb)
     if mode == 10:
         return abs(cb - cs)
     if mode == 11:
@@ -61,7 +59,7 @@ def _separable(cb, cs, mode):  # type: ignore[no-untyped-def]
 
 @njit(inline="always", **OPTIONS)
 def _lum(r, g, b):  # type: ignore[no-untyped-def]
-    return 0.3 * r + 0.59 * g + 0.11 * b
+    return np.float32(0.3) * r + np.float32(0.59) * g + np.float32(0.11) * b
 
 
 @njit(**OPTIONS)
@@ -70,20 +68,20 @@ def _set_lum(r, g, b, lum):  # type: ignore[no-untyped-def]
     r, g, b = r + shift, g + shift, b + shift
     mid = _lum(r, g, b)
     low, high = min(r, g, b), max(r, g, b)
-    if low < 0:
-        k = mid / max(mid - low, 1e-9)
+    if low < _ZERO:
+        k = mid / max(mid - low, _TINY)
         r, g, b = mid + (r - mid) * k, mid + (g - mid) * k, mid + (b - mid) * k
-    if high > 1:
-        k = (1 - mid) / max(high - mid, 1e-9)
+    if high > _ONE:
+        k = (_ONE - mid) / max(high - mid, _TINY)
         r, g, b = mid + (r - mid) * k, mid + (g - mid) * k, mid + (b - mid) * k
-    return min(max(r, 0.0), 1.0), min(max(g, 0.0), 1.0), min(max(b, 0.0), 1.0)
+    return min(max(r, _ZERO), _ONE), min(max(g, _ZERO), _ONE), min(max(b, _ZERO), _ONE)
 
 
 @njit(**OPTIONS)
 def _set_sat(r, g, b, sat):  # type: ignore[no-untyped-def]
     low, spread = min(r, g, b), max(r, g, b) - min(r, g, b)
-    if spread <= 0:
-        return 0.0, 0.0, 0.0
+    if spread <= _ZERO:
+        return _ZERO, _ZERO, _ZERO
     k = sat / spread
     return (r - low) * k, (g - low) * k, (b - low) * k
 
@@ -101,26 +99,99 @@ def _non_separable(br, bg, bb, sr, sg, sb, mode):  # type: ignore[no-untyped-def
     return _set_lum(br, bg, bb, _lum(sr, sg, sb))
 
 
-@njit(**OPTIONS)
-def _normal(backdrop, source, scale, strength):  # type: ignore[no-untyped-def]
-    """Mode normal without a mask: most layers most of the time, so a loop of its own."""
-    for y in range(backdrop.shape[0]):
-        for x in range(backdrop.shape[1]):
-            alpha = np.float32(source[y, x, 3]) * scale * strength
-            if alpha <= 0:
-                continue
-            under = backdrop[y, x, 3]
-            share = alpha
-            if under < _ONE:
-                over = alpha + under * (_ONE - alpha)
-                backdrop[y, x, 3] = over
-                share = alpha / over
-            for c in range(3):
-                value = np.float32(source[y, x, c]) * scale
-                backdrop[y, x, c] += share * (value - backdrop[y, x, c])
-
-
 _FIRST_NON_SEPARABLE = 13
+
+
+@njit(inline="always", **OPTIONS)
+def _alpha(source, at, scale, strength, mask, mask_kind, y, x):  # type: ignore[no-untyped-def]
+    # Explicit float32: an integer times a float32 would become a float64.
+    alpha = np.float32(source[at]) * scale * strength
+    if mask_kind != 0:
+        shown = np.float32(mask[y, x]) * np.float32(1 / 65535)
+        alpha *= shown if mask_kind == 1 else _ONE - shown
+    return alpha
+
+
+@njit(inline="always", **OPTIONS)
+def _lay_row(under, source, scale, share, mode):  # type: ignore[no-untyped-def]
+    """One mode over a row of an opaque backdrop; alpha has no share."""
+    for i in range(len(under)):
+        cb = under[i]
+        under[i] = cb + share[i] * (_separable(cb, np.float32(source[i]) * scale, mode) - cb)
+
+
+@njit(**OPTIONS)
+def _opaque_row(under, source, scale, share, mode):  # type: ignore[no-untyped-def]
+    """A loop for each mode: with the mode known, it does several samples at a time."""
+    if mode == 0:
+        for i in range(len(under)):
+            under[i] += share[i] * (np.float32(source[i]) * scale - under[i])
+    elif mode == 1:
+        _lay_row(under, source, scale, share, 1)
+    elif mode == 2:
+        _lay_row(under, source, scale, share, 2)
+    elif mode == 3:
+        _lay_row(under, source, scale, share, 3)
+    elif mode == 4:
+        _lay_row(under, source, scale, share, 4)
+    elif mode == 5:
+        _lay_row(under, source, scale, share, 5)
+    elif mode == 6:
+        _lay_row(under, source, scale, share, 6)
+    elif mode == 7:
+        _lay_row(under, source, scale, share, 7)
+    elif mode == 8:
+        _lay_row(under, source, scale, share, 8)
+    elif mode == 9:
+        _lay_row(under, source, scale, share, 9)
+    elif mode == 10:
+        _lay_row(under, source, scale, share, 10)
+    elif mode == 11:
+        _lay_row(under, source, scale, share, 11)
+    else:
+        _lay_row(under, source, scale, share, 12)
+
+
+@njit(**OPTIONS)
+def _cover(under, share):  # type: ignore[no-untyped-def]
+    """The alpha of what is covered; shares become those in the colour that comes out."""
+    for i in range(0, len(under), 4):
+        alpha = share[i]
+        over = alpha + under[i + 3] * (_ONE - alpha)
+        under[i + 3] = over
+        part = alpha / max(over, _TINY)
+        share[i], share[i + 1], share[i + 2] = part, part, part
+
+
+@njit(**OPTIONS)
+def _any_row(under, source, scale, share, mode):  # type: ignore[no-untyped-def]
+    """Every mode, over whatever transparency; pixel by pixel."""
+    for i in range(0, len(under), 4):
+        alpha = share[i]
+        if alpha <= _ZERO:
+            continue
+        sr, sg, sb = (
+            np.float32(source[i]) * scale,
+            np.float32(source[i + 1]) * scale,
+            np.float32(source[i + 2]) * scale,
+        )
+        br, bg, bb, opaque = under[i], under[i + 1], under[i + 2], under[i + 3]
+        if mode >= _FIRST_NON_SEPARABLE:
+            mr, mg, mb = _non_separable(br, bg, bb, sr, sg, sb, mode)
+        else:
+            mr, mg, mb = (
+                _separable(br, sr, mode),
+                _separable(bg, sg, mode),
+                _separable(bb, sb, mode),
+            )
+        over = alpha + opaque * (_ONE - alpha)
+        rest = (_ONE - alpha) * opaque
+        fresh = alpha * (_ONE - opaque)
+        both = alpha * opaque
+        under[i] = (fresh * sr + both * mr + rest * br) / over
+        under[i + 1] = (fresh * sg + both * mg + rest * bg) / over
+        under[i + 2] = (fresh * sb + both * mb + rest * bb) / over
+        under[i + 3] = over
 
 
 @njit(
@@ -132,46 +203,22 @@ _FIRST_NON_SEPARABLE = 13
 )
 def composite(backdrop, source, scale, mask, mask_kind, strength, mode):  # type: ignore[no-untyped-def]
     height, width = backdrop.shape[0], backdrop.shape[1]
-    if mode == 0 and mask_kind == 0:
-        _normal(backdrop, source, scale, strength)
-        return
-    one = np.float32(1)
-    mask_scale = np.float32(1 / 65535)
+    n = 4 * width
+    share = np.zeros(n, dtype=np.float32)  # of each sample; none of the alphas
     for y in range(height):
+        under, over = packed(backdrop[y]).reshape(n), packed(source[y]).reshape(n)
+        least = _ONE
         for x in range(width):
-            # Explicit float32: an integer times a float32 would become a float64.
-            alpha = np.float32(source[y, x, 3]) * scale * strength
-            if mask_kind != 0:
-                shown = np.float32(mask[y, x]) * mask_scale
-                alpha *= shown if mask_kind == 1 else one - shown
-            if alpha <= 0:
-                continue
-            sr = np.float32(source[y, x, 0]) * scale
-            sg = np.float32(source[y, x, 1]) * scale
-            sb = np.float32(source[y, x, 2]) * scale
-            under = backdrop[y, x, 3]
-            br, bg, bb = backdrop[y, x, 0], backdrop[y, x, 1], backdrop[y, x, 2]
-            mr, mg, mb = sr, sg, sb
-            if mode >= _FIRST_NON_SEPARABLE:
-                r, g, b = _non_separable(br, bg, bb, sr, sg, sb, mode)
-                mr, mg, mb = np.float32(r), np.float32(g), np.float32(b)
-            elif mode > 0:
-                mr = _separable(br, sr, mode)
-                mg = _separable(bg, sg, mode)
-                mb = _separable(bb, sb, mode)
-            if under >= one:
-                backdrop[y, x, 0] = br + alpha * (mr - br)
-                backdrop[y, x, 1] = bg + alpha * (mg - bg)
-                backdrop[y, x, 2] = bb + alpha * (mb - bb)
-            else:
-                over = alpha + under * (one - alpha)
-                rest = (one - alpha) * under
-                fresh = alpha * (one - under)
-                both = alpha * under
-                backdrop[y, x, 0] = (fresh * sr + both * mr + rest * br) / over
-                backdrop[y, x, 1] = (fresh * sg + both * mg + rest * bg) / over
-                backdrop[y, x, 2] = (fresh * sb + both * mb + rest * bb) / over
-                backdrop[y, x, 3] = over
+            at = 4 * x
+            alpha = _alpha(over, at + 3, scale, strength, mask, mask_kind, y, x)
+            share[at], share[at + 1], share[at + 2] = alpha, alpha, alpha
+            least = min(least, under[at + 3])
+        if least < _ONE and mode == 0:
+            _cover(under, share)
+        if mode < _FIRST_NON_SEPARABLE and (least >= _ONE or mode == 0):
+            _opaque_row(under, over, scale, share, mode)
+        else:
+            _any_row(under, over, scale, share, mode)
 
 
 @njit(void(W_FLOATS, R_FLOATS, R_MASK, int64, float32), **OPTIONS)

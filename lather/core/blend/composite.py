@@ -40,7 +40,11 @@ def composite(
     kind = _mask_kind(mask, mask_inverted)
     scale = np.float32(1.0 if source.dtype == np.float32 else 1.0 / FULL)
     plane = NO_MASK if mask is None else mask
-    composite_kernel(backdrop, source, scale, plane, kind, np.float32(strength), mode.code)
+    over = source if _has_packed_rows(source) else np.ascontiguousarray(source)
+    whole = backdrop if _has_packed_rows(backdrop) else np.ascontiguousarray(backdrop)
+    composite_kernel(whole, over, scale, plane, kind, np.float32(strength), mode.code)
+    if whole is not backdrop:
+        backdrop[...] = whole
 
 
 def mix(
@@ -58,6 +62,11 @@ def mix(
     """
     kind = _mask_kind(mask, mask_inverted)
     mix_kernel(backdrop, other, NO_MASK if mask is None else mask, kind, np.float32(strength))
+
+
+def _has_packed_rows(image: FloatImage | LayerPixels) -> bool:
+    """True if each row of pixels lies in one piece, as the kernel takes it."""
+    return image.strides[1:] == (4 * image.itemsize, image.itemsize)
 
 
 def _mask_kind(mask: MaskPixels | None, inverted: bool) -> int:
