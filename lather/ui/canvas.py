@@ -41,6 +41,7 @@ from lather.ui.hand_mark import HandMark
 from lather.ui.handle_mark import HandleMark
 from lather.ui.pen_readings import PenReadings
 from lather.ui.picture_view import PictureView, draw_invitation, draw_split_line
+from lather.ui.trail_mark import trail_box
 
 REST_TICK_MS = 25
 SPLIT_GRIP_PX = 8
@@ -362,10 +363,11 @@ class Canvas(QWidget):
         self.bench.open_job.ledger.sign_of_life(time.monotonic())
 
     def _go_on(self, sample: PenSample) -> None:
-        if self.bench.session is not None:
-            self.bench.session.move(sample)
-            if self.bench.session.trail:
-                self.update()
+        session, geometry = self.bench.session, self.bench.geometry
+        if session is not None and geometry is not None:
+            session.move(sample)
+            if session.trail:
+                self.update(trail_box(session.trail, geometry, self.devicePixelRatioF()))
 
     def _end(self, sample: PenSample) -> None:
         self._rest.stop()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import numpy as np
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPointF, QRect, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen, QPixmap
 
 from lather.actions.workbench import Workbench
@@ -14,6 +14,7 @@ from lather.render.geometry import ViewGeometry
 from lather.ui.area_mark import dark_pen, light_pen
 from lather.ui.polygons import Points, in_widget, polygon
 
+MARGIN_PX = 4
 PIECE = 64  # points; whole pieces are drawn once
 
 
@@ -66,6 +67,13 @@ class TrailMark:
             inner.setRenderHint(QPainter.RenderHint.Antialiasing)
             _draw_line(inner, pen, piece)
             inner.end()
+
+
+def trail_box(trail: Sequence[PenSample], geometry: ViewGeometry, ratio: float) -> QRect:
+    """What the last reading of a trail can have changed, in widget coordinates."""
+    points = _points([trail[0], *trail[-2:]], geometry, ratio)
+    box = polygon(points).boundingRect()
+    return box.toAlignedRect().adjusted(-MARGIN_PX, -MARGIN_PX, MARGIN_PX, MARGIN_PX)
 
 
 def _points(trail: Sequence[PenSample], geometry: ViewGeometry, ratio: float) -> Points:
