@@ -8,6 +8,8 @@ from __future__ import annotations
 
 import gc
 import os
+import sys
+import traceback
 from collections.abc import Callable
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -25,9 +27,9 @@ from bench import (
     stroke,
     surveying,
 )
+from bench.common import LARGE, SMALL, Row, Scale
 
-Row = dict[str, object]
-Group = Callable[[], list[Row]]
+Group = Callable[[Scale], list[Row]]
 
 GROUPS: dict[str, Group] = {
     "stroke": stroke.measure,
@@ -42,27 +44,47 @@ GROUPS: dict[str, Group] = {
     "memory": memory.measure,
     "start": start.measure,
 }
+__all__ = ["GROUPS", "LARGE", "SMALL", "measure", "missed", "table"]
 
 
-def measure(names: list[str]) -> list[Row]:
-    """The rows of the named groups, in order."""
+def measure(names: list[str], scale: Scale = LARGE) -> tuple[list[Row], list[str]]:
+    """The rows of the named groups, in order, and the names of groups that failed.
+
+    A group that fails is told on stderr and does not take the others with it.
+    """
     from lather.core.kernels import prepare_kernels
 
     prepare_kernels()
     rows: list[Row] = []
+    failed = []
     for name in names:
-        rows.extend(GROUPS[name]())
+        try:
+            rows.extend(GROUPS[name](scale))
+        except Exception:  # noqa: BLE001 - whatever it is
+            print(f"The group '{name}' failed:", file=sys.stderr)
+            traceback.print_exc()
+            failed.append(name)
         gc.collect()
-    return rows
+    return rows, failed
+
+
+def missed(rows: list[Row]) -> list[Row]:
+    """The rows of which the target does not hold."""
+    return [row for row in rows if row.ok is False]
 
 
 def table(rows: list[Row]) -> str:
-    """The rows as aligned text."""
-    lines = [f"{'figure':<44} {'value':>10} {'unit':<4} {'reference':>10} {'ratio':>7} target"]
+    """The rows as aligned text, and after them what was missed."""
+    lines = [f"{'figure':<56} {'value':>10} {'unit':<4} {'reference':>10} {'ratio':>7} target"]
     for row in rows:
-        mark = "" if row["ok"] is None else "  ok" if row["ok"] else "  MISSED"
+        mark = "" if row.ok is None else "  ok" if row.ok else "  MISSED"
+        held = "" if row.reference_value is None else f"{row.reference_value:.3f}"
+        ratio = "" if row.ratio is None else f"{row.ratio:.2f}"
         lines.append(
-            f"{row['name']:<44} {row['value']:>10} {row['unit']:<4} "
-            f"{row['reference_value'] or '':>10} {row['ratio'] or '':>7} {row['target']}{mark}"
+            f"{row.name:<56} {row.value:>10.3f} {row.unit:<4} {held:>10} {ratio:>7} "
+            f"{row.target}{mark}"
         )
+    names = [row.name for row in missed(rows)]
+    if names:
+        lines += ["", f"{len(names)} missed:", *(f"  {name}" for name in names)]
     return "\n".join(lines)

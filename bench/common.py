@@ -1,4 +1,4 @@
-"""What the benches share: rows, timing, and the large portrait with its layers."""
+"""What the benches share: rows, how much is measured, and the large portrait with its layers."""
 
 from __future__ import annotations
 
@@ -8,70 +8,119 @@ import subprocess
 import sys
 import time
 from collections.abc import Callable
+from dataclasses import asdict, dataclass
 from functools import lru_cache
+from typing import Any, SupportsFloat
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lather.core.brush.stroke import Brush
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.job import JobState, new_state
+from lather.document.layers import Layer, PixelLayer
 from lather.document.photo import Photo
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX
 from lather.paths import SOURCE_TREE, demo_dir
 
-LONG_SIDE_PX = 5480  # 4384 x 5480: 24 megapixels
 N_LAYERS = 12
 READINGS_A_SECOND, STROKE_S = 200, 1.5
 STATE_HOURS = 0.5
 
 
+@dataclass(frozen=True)
+class Row:
+    """One figure. `ok` says whether the target holds; None: there is none."""
+
+    name: str
+    value: float
+    unit: str
+    target: str
+    ok: bool | None = None
+    reference: str = ""
+    reference_value: float | None = None
+
+    @property
+    def ratio(self) -> float | None:
+        """Value to reference."""
+        return None if self.reference_value is None else self.value / self.reference_value
+
+    def entry(self) -> dict[str, Any]:
+        """As it goes into a file."""
+        rounded = {
+            name: None if number is None else round(number, 3)
+            for name, number in (
+                ("value", self.value), ("reference_value", self.reference_value),
+                ("ratio", self.ratio),
+            )
+        }  # fmt: skip
+        return {**asdict(self), **rounded}
+
+
 def row(
     name: str,
-    value: float,
+    value: SupportsFloat,
     unit: str,
     *,
     target: str,
-    ok: bool | None = None,
+    ok: object = None,
     reference: str = "",
-    reference_value: float | None = None,
-) -> dict[str, object]:
-    """One figure; the ratio follows from value and reference."""
-    ratio = None if reference_value is None else round(value / reference_value, 2)
-    return {
-        "name": name,
-        "value": round(value, 3),
-        "unit": unit,
-        "reference": reference,
-        "reference_value": None if reference_value is None else round(reference_value, 3),
-        "ratio": ratio,
-        "target": target,
-        "ok": ok,
-    }
+    reference_value: SupportsFloat | None = None,
+) -> Row:
+    """A row, of numbers of whatever kind."""
+    held = None if reference_value is None else float(reference_value)
+    return Row(name, float(value), unit, target, None if ok is None else bool(ok), reference, held)
 
 
-def median_ms(work: Callable[[], object], n_runs: int = 7, warm_up: int = 1) -> float:
-    for _ in range(warm_up):
-        work()
-    times = []
-    for _ in range(n_runs):
-        start = time.perf_counter()
-        work()
-        times.append(1000 * (time.perf_counter() - start))
-    return statistics.median(times)
+@dataclass(frozen=True)
+class Scale:
+    """How large the picture is, and how often a thing is timed.
+
+    Places and sizes in the benches are given for the large picture.
+    """
+
+    long_side_px: int
+    is_small: bool = False
+
+    def px(self, length_px: float) -> int:
+        """A length of the large picture in this one."""
+        return max(1, round(length_px * self.long_side_px / LARGE.long_side_px))
+
+    def runs(self, n_runs: int) -> int:
+        return 1 if self.is_small else n_runs
+
+    def median_ms(
+        self, work: Callable[[], object], n_runs: int = 7, warm_up: int = 1
+    ) -> float:
+        for _ in range(0 if self.is_small else warm_up):
+            work()
+        times = []
+        for _ in range(self.runs(n_runs)):
+            start = time.perf_counter()
+            work()
+            times.append(1000 * (time.perf_counter() - start))
+        return statistics.median(times)
+
+
+LARGE = Scale(5480)  # 4384 x 5480: 24 megapixels
+SMALL = Scale(1120, is_small=True)  # one megapixel, everything once: does it run at all?
 
 
 @lru_cache(maxsize=1)
-def large_samples() -> np.ndarray:
-    """The demo portrait scaled to 24 megapixels at 16 bit, with grain in the low bits."""
+def large_samples(scale: Scale) -> NDArray[np.uint16]:
+    """The demo portrait scaled up at 16 bit, with grain in the low bits."""
     import cv2
 
-    small = cv2.imread(str(demo_dir() / "portrait1.jpg"))[..., ::-1]
-    size = (round(LONG_SIDE_PX * small.shape[1] / small.shape[0]), LONG_SIDE_PX)
-    large = cv2.resize(small, size, interpolation=cv2.INTER_CUBIC).astype(np.uint16) * 257
-    grain = np.random.default_rng(1).integers(0, 257, (LONG_SIDE_PX, size[0], 1), dtype=np.uint16)
-    return np.minimum(large, 65535 - 257) + grain
+    small = cv2.imread(str(demo_dir() / "portrait1.jpg"))
+    assert small is not None, "the demo is not there"
+    long_side_px = scale.long_side_px
+    size = (round(long_side_px * small.shape[1] / small.shape[0]), long_side_px)
+    large = cv2.resize(small[..., ::-1], size, interpolation=cv2.INTER_CUBIC).astype(np.uint16)
+    grain = np.random.default_rng(1).integers(0, 257, (long_side_px, size[0], 1), dtype=np.uint16)
+    samples: NDArray[np.uint16] = np.minimum(large * 257, 65535 - 257) + grain
+    return samples
 
 
 def pen_work(hours: float, seed: int = 3) -> tuple[StrokeRecord, ...]:
@@ -89,19 +138,26 @@ def pen_work(hours: float, seed: int = 3) -> tuple[StrokeRecord, ...]:
 
 def with_pen_work(state: JobState, hours: float) -> JobState:
     """The state with hours of strokes on its active layer, as data: no pixel is another one."""
-    layer = state.active
+    layer = pixels_of(state.active)
     return edits.update_layer(state, layer.id, strokes=(*layer.strokes, *pen_work(hours)))
 
 
-def large_state(n_layers: int = N_LAYERS, *, covering: bool = False) -> JobState:
-    """24 megapixels with layers: retouch-like (a third of the tiles) or covering everything.
+def pixels_of(layer: Layer) -> PixelLayer:
+    assert isinstance(layer, PixelLayer)
+    return layer
+
+
+def large_state(
+    scale: Scale, n_layers: int = N_LAYERS, *, covering: bool = False
+) -> JobState:
+    """The large picture with layers: retouch-like (a third of the tiles) or covering everything.
 
     The tiles of a layer are of their own, so that memory counts; blend modes alternate
     between those that retouchers use most. The top layer carries half an hour of strokes.
     """
     from lather.core.blend.modes import BlendMode
 
-    photo = Photo(large_samples().copy(), name="large.tif")
+    photo = Photo(large_samples(scale).copy(), name="large.tif")
     state = new_state(photo)
     random = np.random.default_rng(2)
     modes = [BlendMode.NORMAL, BlendMode.NORMAL, BlendMode.SOFT_LIGHT, BlendMode.NORMAL]
@@ -113,7 +169,7 @@ def large_state(n_layers: int = N_LAYERS, *, covering: bool = False) -> JobState
         mode = modes[index % len(modes)]
         state = edits.set_mode(state, state.active_id, mode)
         mine = keys if covering else keys[index % 3 :: 3]
-        tiles = state.active.tiles.with_tiles({key: tile.copy() for key in mine})
+        tiles = pixels_of(state.active).tiles.with_tiles({key: tile.copy() for key in mine})
         state = edits.set_pixels(state, state.active_id, tiles)
     return with_pen_work(state, STATE_HOURS) if n_layers else state
 

@@ -17,12 +17,19 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from bench import moves
 from lather.core.kernels import cache_dir
 from lather.paths import SOURCE_TREE, demo_dir
+
+if TYPE_CHECKING:
+    from lather.document.job import JobState
+    from lather.ui.app import App
+    from lather.ui.simulated_pen import SimulatedPen
 
 PICTURE_PX = 700
 ALIVE_S = (0.2, 2.5)  # how long it works before it is killed
@@ -40,7 +47,7 @@ class Round:
     detail: str = ""
 
 
-def run(rounds: int, seed: int, *, say=print) -> list[Round]:
+def run(rounds: int, seed: int, *, say: Callable[[str], object] = print) -> list[Round]:
     """So many lives; what happened in each."""
     os.environ["NUMBA_CACHE_DIR"] = str(cache_dir())  # compiled once, not in every life
     done = []
@@ -119,6 +126,7 @@ def picture_in(folder: Path, titled: bool) -> Path:
     from lather.files.photos import read_photo
 
     large = cv2.imread(str(demo_dir() / "portrait2.jpg"))
+    assert large is not None, "the demo is not there"
     scale = PICTURE_PX / max(large.shape[:2])
     photo = folder / "portrait.png"
     cv2.imwrite(str(photo), cv2.resize(large, None, fx=scale, fy=scale))
@@ -139,10 +147,10 @@ def reopened(path: Path, titled: bool, environment: dict[str, str]) -> tuple[lis
     if titled:
         opened = open_path(path, no_progress, locked=True)
     else:
-        left = list(unsaved_work())
-        if not left:
+        unsaved = list(unsaved_work())
+        if not unsaved:
             return [digest(open_path(path, no_progress).job.state)], "nothing left"
-        opened = open_unsaved(*left[0], no_progress)
+        opened = open_unsaved(*unsaved[0], no_progress)
     states = [opened.job.state]  # what the file holds, where nothing is left unsaved
     if opened.recovered is not None:
         left = opened.recovered
@@ -172,7 +180,7 @@ def _live(path: Path, seed: int) -> None:
     bench, chance = app.bench, random.Random(seed)
     pen = SimulatedPen(app.window.canvas)
 
-    def acknowledge(before, after) -> None:
+    def acknowledge(before: JobState, after: JobState) -> None:
         if after.layers != before.layers:
             print("step", digest(after), flush=True)
 
@@ -186,12 +194,12 @@ def _live(path: Path, seed: int) -> None:
         chance.choice(work)(app, pen, chance)
 
 
-def _save(app, pen, chance) -> None:
+def _save(app: App, pen: SimulatedPen, chance: random.Random) -> None:
     """Save, and go on working while it is written."""
     from lather.actions.saving import save
     from lather.ui.scripted import wait_until
 
-    if app.bench.job.path is None or app.bench.task is not None:
+    if app.bench.open_job.path is None or app.bench.task is not None:
         return
     save(app.bench)
     if chance.random() < 0.5:
@@ -200,10 +208,11 @@ def _save(app, pen, chance) -> None:
     print("saved", flush=True)
 
 
-def _checkpoint(app, _, chance) -> None:
+def _checkpoint(app: App, _: SimulatedPen, chance: random.Random) -> None:
     from lather.ui.scripted import settle
 
     keeper = app.bench.keeper
+    assert keeper is not None
     keeper.idle(1e9, 1e-9)
     if chance.random() < 0.5:
         settle(app)

@@ -25,8 +25,13 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from typing import IO, TYPE_CHECKING, Any
 
 from lather.paths import SOURCE_TREE
+
+if TYPE_CHECKING:
+    from lather.document.job import JobState
+    from lather.files.jobfile import LoadedJob
 
 LONGEST_S = 10.0
 ASLEEP = 12  # times that, on the clock: it waits for something
@@ -38,8 +43,8 @@ SIDE_PX = 160
 class Tally:
     """What became of the damaged files."""
 
-    read: Counter = field(default_factory=Counter)
-    refused: Counter = field(default_factory=Counter)
+    read: Counter[str] = field(default_factory=Counter)
+    refused: Counter[str] = field(default_factory=Counter)
     crashes: list[str] = field(default_factory=list)
     hangs: list[str] = field(default_factory=list)
     too_large: list[str] = field(default_factory=list)
@@ -133,7 +138,7 @@ def _damage_json(data: bytes, chance: random.Random) -> bytes:
     return json.dumps(document).encode()
 
 
-def _places(value: object) -> Iterator[tuple]:
+def _places(value: object) -> Iterator[tuple[Any, Any]]:
     if isinstance(value, (dict, list)):
         keys = value if isinstance(value, dict) else range(len(value))
         for key in list(keys):
@@ -249,17 +254,20 @@ def _jobs(folder: Path) -> Iterator[Path]:
 # --- the process that reads ----------------------------------------------------------------
 
 
-def _painted(state, layer_id: int):
+def _painted(state: JobState, layer_id: int) -> JobState:
     """With other pixels in one tile of a layer."""
     from lather.document import edits
+    from lather.document.layers import PixelLayer
 
-    tiles = state.layer(layer_id).tiles
+    layer = state.layer(layer_id)
+    assert isinstance(layer, PixelLayer)
+    tiles = layer.tiles
     pixels = tiles.pixels((0, 0)).copy()
     pixels[5:40, 7:60] = 12345
     return edits.set_pixels(state, layer_id, tiles.with_tiles({(0, 0): pixels}))
 
 
-def _measured(state):
+def _measured(state: JobState) -> JobState:
     """With an area, regions, a face, a spot and a line: all that a survey may leave."""
     import numpy as np
 
@@ -298,14 +306,15 @@ class _Reader:
                 cwd=SOURCE_TREE, stdin=subprocess.PIPE, stdout=subprocess.PIPE,
                 stderr=subprocess.DEVNULL, text=True,
             )  # fmt: skip
-            self._process.stdout.readline()
+            _pipes(self._process)[1].readline()
         process = self._process
-        process.stdin.write(f"{path}\n")
-        process.stdin.flush()
+        words, answers = _pipes(process)
+        words.write(f"{path}\n")
+        words.flush()
         if not self._answers(process):
             self.close()
             return None
-        line = process.stdout.readline()
+        line = answers.readline()
         if not line:
             return f"died with {process.wait()}", 0.0
         outcome, _, megabytes = line.strip().rpartition(" ")
@@ -315,7 +324,7 @@ class _Reader:
     def _answers(process: subprocess.Popen[str]) -> bool:
         """False for a hang: on a busy machine the process's own time counts, not the clock."""
         begun_s, begun_cpu_s = time.monotonic(), _cpu_s(process.pid)
-        while not select.select([process.stdout], [], [], 1.0)[0]:
+        while not select.select([_pipes(process)[1]], [], [], 1.0)[0]:
             used_s = _cpu_s(process.pid) - begun_cpu_s
             if used_s > LONGEST_S or time.monotonic() - begun_s > ASLEEP * LONGEST_S:
                 return False
@@ -325,9 +334,15 @@ class _Reader:
         if self._process is not None:
             self._process.kill()
             self._process.wait()
-            self._process.stdin.close()
-            self._process.stdout.close()
+            for pipe in _pipes(self._process):
+                pipe.close()
             self._process = None
+
+
+def _pipes(process: subprocess.Popen[str]) -> tuple[IO[str], IO[str]]:
+    """What goes into a process and what comes out of it."""
+    assert process.stdin is not None and process.stdout is not None
+    return process.stdin, process.stdout
 
 
 def _cpu_s(pid: int) -> float:
@@ -356,7 +371,7 @@ def _serve() -> None:
         print(outcome, round(_status_megabytes("VmHWM") - before, 1), flush=True)
 
 
-def _use(path: Path, base) -> None:
+def _use(path: Path, base: LoadedJob) -> None:
     """Open a file and look at all of it."""
     from lather.actions.recovery import open_path
     from lather.core.rect import Rect

@@ -9,25 +9,41 @@ import os
 import tempfile
 import threading
 import time
+from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from bench.common import large_samples, large_state, median_ms, row, with_pen_work
+from bench.common import (
+    Row,
+    Scale,
+    large_samples,
+    large_state,
+    pixels_of,
+    row,
+    with_pen_work,
+)
+
+if TYPE_CHECKING:
+    from lather.core.work import CancelToken
+    from lather.document.history import Step
+    from lather.document.job import JobState
 
 N_PAIRS = 3
 HOURS = 2.0
 _CHUNK_BYTES = 4 * 2**20
 
 
-def measure() -> list[dict[str, object]]:
+def measure(scale: Scale) -> list[Row]:
     """journal and checkpoint during strokes; saving and opening 24 megapixels, 12 layers"""
     with tempfile.TemporaryDirectory() as folder:
         os.environ["XDG_STATE_HOME"] = folder
-        return [*_saving(Path(folder)), *_checkpoint_stall(Path(folder)), *_stroke_cost()]
+        return [*_saving(scale, Path(folder)), *_checkpoint_stall(scale, Path(folder)),
+                *_stroke_cost(scale)]  # fmt: skip
 
 
-def _saving(folder: Path) -> list[dict[str, object]]:
+def _saving(scale: Scale, folder: Path) -> list[Row]:
     from lather.document.job import new_state
     from lather.files.delivery import Delivery, encode_photo
     from lather.files.jobfile import load_job
@@ -35,15 +51,15 @@ def _saving(folder: Path) -> list[dict[str, object]]:
     from lather.files.photos import read_photo
 
     picture, path = folder / "large.tif", folder / "large.lather"
-    encode_photo(large_samples(), None, picture, Delivery(depth_bits=16))
+    encode_photo(large_samples(scale), None, picture, Delivery(depth_bits=16))
     photo = read_photo(picture)
-    state = large_state()
+    state = large_state(scale)
     state = type(state)(photo, state.layers, state.active_id, state.brief)
     large_samples.cache_clear()
 
-    first = median_ms(lambda: save_job(state, path), 1, 0)
-    reference = _median(lambda: _write_bare(path, folder / "bare"))
-    again = median_ms(lambda: save_job(_edited(state), path), 3, 0)
+    first = scale.median_ms(lambda: save_job(state, path), 1, 0)
+    reference = _median(scale, lambda: _write_bare(path, folder / "bare"))
+    again = scale.median_ms(lambda: save_job(_edited(state), path), 3, 0)
     rows = [
         row("save, 24 MP, 12 layers, all tiles new", first, "ms", target="< 3x",
             ok=first < 3 * reference, reference="writing the bytes with fsync",
@@ -52,15 +68,15 @@ def _saving(folder: Path) -> list[dict[str, object]]:
             reference="writing the bytes with fsync", reference_value=reference),
     ]  # fmt: skip
 
-    alone = median_ms(lambda: _first_view(new_state(read_photo(picture))), 3, 1)
-    whole = median_ms(lambda: _first_view(load_job(path).state), 3, 1)
+    alone = scale.median_ms(lambda: _first_view(new_state(read_photo(picture))), 3, 1)
+    whole = scale.median_ms(lambda: _first_view(load_job(path).state), 3, 1)
     rows.append(row("open that job to first view", whole, "ms", target="< 1.5x",
                     ok=whole < 1.5 * alone, reference="opening the photo alone",
                     reference_value=alone))
     return rows
 
 
-def _edited(state):
+def _edited(state: JobState) -> JobState:
     from lather.document import edits
 
     return edits.set_strength(state, state.active_id, 0.5)
@@ -81,11 +97,11 @@ def _write_bare(source: Path, target: Path) -> float:
     return elapsed
 
 
-def _median(measure_ms) -> float:
-    return float(np.median([measure_ms() for _ in range(3)]))
+def _median(scale: Scale, measure_ms: Callable[[], float]) -> float:
+    return float(np.median([measure_ms() for _ in range(scale.runs(3))]))
 
 
-def _first_view(state) -> None:
+def _first_view(state: JobState) -> None:
     from lather.core.survey.region import Region
     from lather.render.geometry import ViewGeometry
     from lather.render.view import Shown, TileRequest
@@ -95,7 +111,7 @@ def _first_view(state) -> None:
         TileRequest(0, state, Shown.AFTER, geometry.level, key, 0.2, Region.SKIN).render()
 
 
-def _checkpoint_stall(folder: Path) -> list[dict[str, object]]:
+def _checkpoint_stall(scale: Scale, folder: Path) -> list[Row]:
     """How long a checkpoint of two hours of strokes holds another thread up, and how soon it ends.
 
     The stall is the longest time between two turns of a thread that asks for one every
@@ -110,10 +126,10 @@ def _checkpoint_stall(folder: Path) -> list[dict[str, object]]:
 
     photo = Photo(np.zeros((600, 800, 3), np.uint16), name="small.tif", encoded=b"x" * 1000)
     plain = edits.add_pixel_layer(new_state(photo))
-    worked = with_pen_work(plain, HOURS)
+    worked = with_pen_work(plain, HOURS / 20 if scale.is_small else HOURS)
     path = folder / "checkpoint.lather"
     # The reference: a thread that only writes as many bytes.
-    n_bytes = sum(stroke.readings.nbytes for stroke in worked.active.strokes)
+    n_bytes = sum(stroke.readings.nbytes for stroke in pixels_of(worked.active).strokes)
     bare_gaps_ms = _gaps_ms(lambda: _write_bytes(folder / "bytes", n_bytes))
     gaps_ms = _gaps_ms(lambda: save_job(worked, path))
     value, reference = (float(np.percentile(gaps, 99)) for gaps in (gaps_ms, bare_gaps_ms))
@@ -131,9 +147,10 @@ def _checkpoint_stall(folder: Path) -> list[dict[str, object]]:
     ]  # fmt: skip
 
 
-def _gaps_ms(work) -> list[float]:
+def _gaps_ms(work: Callable[[], object]) -> list[float]:
     """Times between the turns of this thread while `work` runs on another one."""
-    thread, gaps_ms = threading.Thread(target=work), []
+    gaps_ms: list[float] = []
+    thread = threading.Thread(target=work)
     thread.start()
     last = time.perf_counter()
     while thread.is_alive():
@@ -145,11 +162,11 @@ def _gaps_ms(work) -> list[float]:
     return gaps_ms
 
 
-def _cancel_ms(work, token) -> float:
+def _cancel_ms(work: Callable[[], object], token: CancelToken) -> float:
     """From cancelling `work` in the middle to its end."""
     from lather.errors import Cancelled
 
-    ended = []
+    ended: list[float] = []
 
     def cancelled() -> None:
         try:
@@ -175,33 +192,37 @@ def _write_bytes(path: Path, n_bytes: int) -> None:
         os.fsync(file.fileno())
 
 
-def _stroke_cost() -> list[dict[str, object]]:
+def _stroke_cost(scale: Scale) -> list[Row]:
     """p95 of strokes with journal and checkpoint at work, against the same without."""
-    from bench.stroke import opened, stroke_delays
+    from bench.stroke import N_EVENTS, N_WARM_UP, opened, stroke_delays
     from lather.document.job import Job
 
-    app, pen, paints = opened(Job(large_state()))
-    keeper = app.bench.keeper
-    with_ms, without_ms, step_ms = [], [], []
-    record = app.bench.job.recorder
+    app, pen, paints = opened(Job(large_state(scale)))
+    keeper, job = app.bench.keeper, app.bench.open_job
+    with_ms: list[float] = []
+    without_ms: list[float] = []
+    step_ms: list[float] = []
+    record = job.recorder
+    assert keeper is not None and record is not None
+    n_events = scale.runs(N_EVENTS) + N_WARM_UP
 
-    def timed(step, after) -> None:
+    def timed(step: Step, after: JobState) -> None:
         start = time.perf_counter()
         record(step, after)
         step_ms.append(1000 * (time.perf_counter() - start))
 
-    for _ in range(N_PAIRS):
-        app.bench.job.recorder = timed
-        with_ms.append(float(np.percentile(stroke_delays(app, pen, paints), 95)))
-        app.bench.job.recorder = None
-        without_ms.append(float(np.percentile(stroke_delays(app, pen, paints), 95)))
-    app.bench.job.recorder = record
+    for _ in range(scale.runs(N_PAIRS)):
+        job.recorder = timed
+        with_ms.append(float(np.percentile(stroke_delays(app, pen, paints, n_events), 95)))
+        job.recorder = None
+        without_ms.append(float(np.percentile(stroke_delays(app, pen, paints, n_events), 95)))
+    job.recorder = record
     during_ms = []
-    for _ in range(N_PAIRS):
+    for _ in range(scale.runs(N_PAIRS)):
         app.bench.undo()
         keeper.idle(1e9, 1e-9)  # a checkpoint begins; the next stroke comes in the middle of it
         time.sleep(0.05)
-        during_ms.append(float(np.percentile(stroke_delays(app, pen, paints), 95)))
+        during_ms.append(float(np.percentile(stroke_delays(app, pen, paints, n_events), 95)))
     during = float(np.median(during_ms))
     app.close()
     value, reference = float(np.median(with_ms)), float(np.median(without_ms))

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from bench.common import large_state, median_ms, row
+from bench.common import Row, Scale, large_state, row
+from lather.core.arrays import FloatImage
 
 
-def measure() -> list[dict[str, object]]:
+def measure(scale: Scale) -> list[Row]:
     """mending a 40 px spot and a 400 px area, and the membrane against a direct solve"""
     import cv2
 
@@ -18,36 +19,42 @@ def measure() -> list[dict[str, object]]:
     from lather.document import edits
     from lather.render.compositor import render_up_to
 
-    state = edits.add_pixel_layer(large_state())
+    state = edits.add_pixel_layer(large_state(scale))
     picture = state.photo.rect
     rows = []
 
-    def read(rect: Rect, level: int) -> np.ndarray:
+    def read(rect: Rect, level: int) -> FloatImage:
         return render_up_to(state, state.active_id, rect, level)
 
     times = {}
-    for size_px in (40, 400):
+    for named_px in (40, 400):
+        size_px = scale.px(named_px)
         ys, xs = np.mgrid[:size_px, :size_px].astype(np.float32) + 0.5
         middle = size_px / 2
         selection = rim_profile(np.hypot(xs - middle, ys - middle), middle, 0.8)
-        place = Rect(1700, 2900, 1700 + size_px, 2900 + size_px)
-        times[size_px] = median_ms(lambda: mend_spot(read, picture, place, selection), 9)  # noqa: B023
+        x, y = scale.px(1700), scale.px(2900)
+        place = Rect(x, y, x + size_px, y + size_px)
+        times[named_px] = scale.median_ms(lambda: mend_spot(read, picture, place, selection), 9)  # noqa: B023
     rows.append(row("mend, 40 px spot, 12 layers below", times[40], "ms", target="< 30 ms",
                     ok=times[40] < 30))
 
-    image = np.ascontiguousarray(state.photo.samples[2500:3700, 1300:2500] >> 8).astype(np.uint8)
-    mask = np.zeros((400, 400), np.uint8)
-    cv2.circle(mask, (200, 200), 198, 255, -1)
-    patch = np.ascontiguousarray(image[700:1100, 700:1100])
-    clone = median_ms(
-        lambda: cv2.seamlessClone(patch, image, mask, (500, 500), cv2.NORMAL_CLONE), 7
+    side = scale.px(400)
+    x, y = scale.px(1300), scale.px(2500)
+    whole = state.photo.samples[y : y + 3 * side, x : x + 3 * side]
+    image = np.ascontiguousarray(whole >> 8).astype(np.uint8)
+    mask = np.zeros((side, side), np.uint8)
+    cv2.circle(mask, (side // 2, side // 2), side // 2 - 2, (255,), -1)
+    patch = np.ascontiguousarray(image[-side:, -side:])
+    middle_of_it = (side + side // 2, side + side // 2)
+    clone = scale.median_ms(
+        lambda: cv2.seamlessClone(patch, image, mask, middle_of_it, cv2.NORMAL_CLONE), 7
     )
     unknown = mask > 0
     difference = np.ascontiguousarray(
-        image[300:700, 300:700].astype(np.float32) - patch.astype(np.float32)
+        image[side : 2 * side, side : 2 * side].astype(np.float32) - patch.astype(np.float32)
     ) / np.float32(255)
     difference = cv2.GaussianBlur(difference, (0, 0), 2)
-    set_in = median_ms(lambda: fill_membrane(difference, unknown), 7)
+    set_in = scale.median_ms(lambda: fill_membrane(difference, unknown), 7)
     rows.append(row("mend, 400 px area, set in from a given source", set_in, "ms",
                     target="<= 1x", ok=set_in <= clone, reference="OpenCV seamlessClone",
                     reference_value=clone))

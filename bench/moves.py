@@ -2,8 +2,17 @@
 
 from __future__ import annotations
 
+import random
+from typing import TYPE_CHECKING
 
-def stroke(app, pen, chance, tool_id: str, size_px: float) -> None:
+if TYPE_CHECKING:
+    from lather.ui.app import App
+    from lather.ui.simulated_pen import SimulatedPen
+
+
+def stroke(
+    app: App, pen: SimulatedPen, chance: random.Random, tool_id: str, size_px: float
+) -> None:
     from lather.core.brush.stroke import PenSample
 
     photo = app.bench.state.photo
@@ -16,36 +25,36 @@ def stroke(app, pen, chance, tool_id: str, size_px: float) -> None:
     pen.wait()
 
 
-def paint(app, pen, chance) -> None:
+def paint(app: App, pen: SimulatedPen, chance: random.Random) -> None:
     stroke(app, pen, chance, "paint_colour", chance.uniform(4, 90))
 
 
-def mend(app, pen, chance) -> None:
+def mend(app: App, pen: SimulatedPen, chance: random.Random) -> None:
     stroke(app, pen, chance, "mend_spot", chance.uniform(8, 40))
 
 
-def erase(app, pen, chance) -> None:
+def erase(app: App, pen: SimulatedPen, chance: random.Random) -> None:
     from lather.document.layers import PixelLayer
 
     if isinstance(app.bench.state.active, PixelLayer):
         stroke(app, pen, chance, "erase", 30)
 
 
-def undo(app, *_) -> None:
+def undo(app: App, *_: object) -> None:
     app.bench.undo()
 
 
-def redo(app, *_) -> None:
+def redo(app: App, *_: object) -> None:
     app.bench.redo()
 
 
-def layer(app, *_) -> None:
+def layer(app: App, *_: object) -> None:
     from lather.document import edits
 
     app.bench.change("New layer", edits.add_pixel_layer)
 
 
-def mask(app, *_) -> None:
+def mask(app: App, *_: object) -> None:
     from lather.document import edits
     from lather.document.layers import PhotoLayer
 
@@ -54,7 +63,8 @@ def mask(app, *_) -> None:
         app.bench.change("Add mask", edits.add_mask, active.id)
 
 
-def drag(app, _, chance) -> None:
+def drag(app: App, pen: SimulatedPen,  # noqa: ARG001
+          chance: random.Random) -> None:
     """A strength slider being dragged: many changes, one step."""
     from lather.document import edits
     from lather.document.layers import PhotoLayer

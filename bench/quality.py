@@ -10,14 +10,16 @@ from __future__ import annotations
 import json
 import math
 from collections.abc import Callable
+from typing import Any
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bench.common import row
+from bench.common import Row, Scale, row
 from lather.core.colour.lab import ciede2000, srgb_to_lab
 from lather.core.rect import Rect
+from lather.core.survey.finding import Finding
 from lather.paths import demo_dir
 
 PORTRAITS = (
@@ -30,14 +32,14 @@ OTHER_RADII = 2.0
 LEAST_RECALL, LEAST_PRECISION = 0.95, 0.90
 
 Image = NDArray[np.float32]
-Mark = dict[str, float]
+Mark = dict[str, Any]  # x, y, r, kind, keep
 Fill = Callable[[Image, Image], Image]  # (picture, mask 0-1) -> filled
 
 
-def measure() -> list[dict[str, object]]:
+def measure(scale: Scale) -> list[Row]:
     """recall and precision of the survey; tone, texture and change of the mends"""
-    rows: list[dict[str, object]] = []
-    for title, name, truth_name in PORTRAITS:
+    rows: list[Row] = []
+    for title, name, truth_name in PORTRAITS[: scale.runs(len(PORTRAITS))]:
         image = _read(f"{name}.jpg")
         truth = _read(truth_name)
         marks = json.loads((demo_dir() / f"{name}_truth.json").read_text())["marks"]
@@ -45,7 +47,7 @@ def measure() -> list[dict[str, object]]:
     return rows
 
 
-def _portrait(title: str, image: Image, truth: Image, marks: list[dict]) -> list[dict]:
+def _portrait(title: str, image: Image, truth: Image, marks: list[Mark]) -> list[Row]:
     out, findings, covered = _cleaned(image)
     wanted = [mark for mark in marks if not mark["keep"]]
     proposed = [f for f in findings if f.kind.is_blemish]
@@ -81,7 +83,7 @@ def _portrait(title: str, image: Image, truth: Image, marks: list[dict]) -> list
     ]
 
 
-def _cleaned(image: Image) -> tuple[Image, list, Image]:
+def _cleaned(image: Image) -> tuple[Image, list[Finding], Image]:
     """The picture as Lather cleans it, what it found, and where it mended."""
     from lather.document.findings import FindingState
     from lather.document.job import new_state
@@ -99,10 +101,11 @@ def _cleaned(image: Image) -> tuple[Image, list, Image]:
     for finding in state.findings.in_state(FindingState.DONE):
         rect = finding.rect.intersect(photo.rect)
         covered[rect.slices] = np.maximum(covered[rect.slices], finding.coverage(rect))
-    return flatten(state, 16).astype(np.float32) / 65535, list(findings.items), covered
+    out: Image = flatten(state, 16).astype(np.float32) / np.float32(65535)
+    return out, list(findings.items), covered
 
 
-def _errors(out: Image, truth: Image, marks: list[dict]) -> tuple[Image, Image]:
+def _errors(out: Image, truth: Image, marks: list[Mark]) -> tuple[Image, Image]:
     """Tone error and texture ratio of every mark."""
     tones, textures = [], []
     for mark in marks:
@@ -117,10 +120,10 @@ def _errors(out: Image, truth: Image, marks: list[dict]) -> tuple[Image, Image]:
         fine = [plane - cv2.GaussianBlur(plane, (0, 0), BLUR_PX) for plane in light]
         mine, true = (float(np.sqrt(np.square(plane[inside]).mean())) for plane in fine)
         textures.append(mine / true)
-    return np.array(tones), np.array(textures)
+    return np.array(tones, np.float32), np.array(textures, np.float32)
 
 
-def _filled(image: Image, marks: list[dict], fill: Fill) -> Image:
+def _filled(image: Image, marks: list[Mark], fill: Fill) -> Image:
     """The picture with every true place filled by a reference."""
     out = image.copy()
     for mark in marks:
@@ -145,7 +148,7 @@ def _references() -> dict[str, Fill]:
 
 def _opencv(part: Image, mask: Image, method: int) -> Image:
     filled = cv2.inpaint(_bytes(part), (mask > 0).astype(np.uint8), 3, method)
-    return filled.astype(np.float32) / 255
+    return as_image(filled)
 
 
 def _clone(part: Image, mask: Image) -> Image:
@@ -168,29 +171,31 @@ def _clone(part: Image, mask: Image) -> Image:
     cloned = cv2.seamlessClone(
         _bytes(source), _bytes(part), (255 * mask[box]).astype(np.uint8), centre, cv2.NORMAL_CLONE
     )
-    return cloned.astype(np.float32) / 255
+    return as_image(cloned)
 
 
 def _biharmonic(part: Image, mask: Image) -> Image:
     from skimage.restoration import inpaint_biharmonic
 
-    return inpaint_biharmonic(part, mask > 0, channel_axis=-1).astype(np.float32)
+    filled: Image = inpaint_biharmonic(part, mask > 0, channel_axis=-1).astype(np.float32)
+    return filled
 
 
-def _is_at(finding, mark: Mark) -> bool:
+def _is_at(finding: Finding, mark: Mark) -> bool:
     reach_px = max(INSIDE * mark["r"], 0.5 * finding.radius_px / max(finding.diameter_mm, 0.1) * 3)
-    return math.dist((finding.x, finding.y), (mark["x"], mark["y"])) < reach_px
+    return bool(math.dist((finding.x, finding.y), (mark["x"], mark["y"])) < reach_px)
 
 
-def _is_inside(finding, mark: Mark) -> bool:
+def _is_inside(finding: Finding, mark: Mark) -> bool:
     """A scar is long: only what lies near its middle is on it."""
     share = 0.3 if mark["kind"] == "scar" else 1.0
-    return math.dist((finding.x, finding.y), (mark["x"], mark["y"])) < share * mark["r"]
+    return bool(math.dist((finding.x, finding.y), (mark["x"], mark["y"])) < share * mark["r"])
 
 
 def _away(rect: Rect, mark: Mark) -> Image:
     ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1]
-    return np.hypot(xs + 0.5 - mark["x"], ys + 0.5 - mark["y"])
+    away: Image = np.hypot(xs + 0.5 - mark["x"], ys + 0.5 - mark["y"]).astype(np.float32)
+    return away
 
 
 def _bytes(image: Image) -> NDArray[np.uint8]:
@@ -198,4 +203,12 @@ def _bytes(image: Image) -> NDArray[np.uint8]:
 
 
 def _read(name: str) -> Image:
-    return np.ascontiguousarray(cv2.imread(str(demo_dir() / name))[..., ::-1]).astype("f4") / 255
+    picture = cv2.imread(str(demo_dir() / name))
+    assert picture is not None, name
+    return as_image(np.ascontiguousarray(picture[..., ::-1]))
+
+
+def as_image(samples: NDArray[Any]) -> Image:
+    """8 bit samples as 0-1."""
+    image: Image = samples.astype(np.float32) / np.float32(255)
+    return image

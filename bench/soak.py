@@ -18,11 +18,14 @@ import random
 import sys
 import tempfile
 import threading
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from pathlib import Path
 
 from bench import moves
 from bench.common import with_pen_work
+
+Say = Callable[[str], object]
 
 HISTORY_MEGABYTES = 64  # small, so that undo reaches its budget and goes to disk
 JOB_EVERY = 60  # strokes on one job before the next is opened
@@ -64,13 +67,13 @@ class Outcome:
         )
 
 
-def run(n_strokes: int, *, say=print) -> Outcome:
+def run(n_strokes: int, *, say: Say = print) -> Outcome:
     """Work through so many strokes; measured from the end of the first quarter."""
     with tempfile.TemporaryDirectory() as folder:
         return _work(Path(folder), n_strokes, say)
 
 
-def _work(folder: Path, n_strokes: int, say) -> Outcome:
+def _work(folder: Path, n_strokes: int, say: Say) -> Outcome:
     for name in ("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
         os.environ[name] = str(folder / name.lower())
     from lather.actions.delivering import deliver_to
@@ -110,6 +113,7 @@ def _work(folder: Path, n_strokes: int, say) -> Outcome:
         if stroke % SAVE_EVERY == SAVE_EVERY - 1:
             save(bench)
             wait_until(lambda: bench.task is None)
+            assert bench.keeper is not None
             bench.keeper.idle(1e9, 1e-9)
             bench.zoom_to(chance.choice((0.5, 1.0, 2.0)))
             bench.fit()

@@ -8,10 +8,11 @@ import time
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import numpy as np
 
-from bench.common import large_state, row
+from bench.common import Row, Scale, large_state, row
 from bench.stroke import opened
 from lather.core.brush.stroke import PenSample
 from lather.core.survey.region import Region
@@ -19,6 +20,10 @@ from lather.document import edits
 from lather.document.job import Job
 from lather.document.planes import Regions
 from lather.document.tiles import BLACK_MASK
+
+if TYPE_CHECKING:
+    from lather.ui.app import App
+    from lather.ui.simulated_pen import SimulatedPen
 
 LONGEST_MS = 16.0
 HEARTBEAT_MS = 1
@@ -62,8 +67,8 @@ class Heartbeat:
 class Session:
     """What a person does in half an hour, by script."""
 
-    def __init__(self, app, pen, folder: Path) -> None:
-        self.app, self.pen, self.bench = app, pen, app.bench
+    def __init__(self, app: App, pen: SimulatedPen, scale: Scale, folder: Path) -> None:
+        self.app, self.pen, self.bench, self._scale = app, pen, app.bench, scale
         self._path = folder / "stalls.lather"
 
     def parts(self) -> Iterable[tuple[str, Work]]:
@@ -90,8 +95,7 @@ class Session:
 
     def _wide_stroke(self) -> None:
         self._take("paint_colour", 900.0)
-        y = self.bench.state.photo.height / 2
-        self._stroke([(500 + 30 * i, y) for i in range(100)])
+        self._stroke([(500 + 30 * i, 2740) for i in range(100)])
 
     def _slider(self, layer_id: int) -> None:
         gesture = object()
@@ -146,7 +150,7 @@ class Session:
         self.bench.hands.take_tool(tool_id)
         self._pause()
         if size_px is not None:
-            self.bench.hands.set_brush(size_px=size_px)
+            self.bench.hands.set_brush(size_px=self._scale.px(size_px))
             self._pause()
 
     def _pause(self) -> None:
@@ -157,7 +161,8 @@ class Session:
             time.sleep(0.001)
 
     def _stroke(self, points: list[tuple[float, float]]) -> None:
-        self.pen.stroke([PenSample(0.02 * i, x, y, 0.9) for i, (x, y) in enumerate(points)])
+        placed = [(self._scale.px(x), self._scale.px(y)) for x, y in points]
+        self.pen.stroke([PenSample(0.02 * i, x, y, 0.9) for i, (x, y) in enumerate(placed)])
         self.pen.wait()
 
     def _wait_for_task(self) -> None:
@@ -166,20 +171,20 @@ class Session:
             time.sleep(0.001)
 
 
-def measure() -> list[dict[str, object]]:
+def measure(scale: Scale) -> list[Row]:
     """longest stall of the interface thread through a scripted session, 24 megapixels"""
     from lather.ui.scripted import settle
 
-    state = large_state()
+    state = large_state(scale)
     app, pen, _ = opened(Job(state))
     heart = Heartbeat()
     stalls: dict[str, list[float]] = {}
-    for number in range(N_SESSIONS):
+    for number in range(scale.runs(N_SESSIONS)):
         if number:
             app.bench.take_job(Job(state))
         settle(app)
         with tempfile.TemporaryDirectory() as folder:
-            for name, work in Session(app, pen, Path(folder)).parts():
+            for name, work in Session(app, pen, scale, Path(folder)).parts():
                 stall_ms = heart.during(work, lambda: settle(app))
                 if name:
                     stalls.setdefault(name, []).append(stall_ms)

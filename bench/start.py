@@ -5,7 +5,7 @@ from __future__ import annotations
 import statistics
 import time
 
-from bench.common import row, run_fresh
+from bench.common import Row, Scale, row, run_fresh
 
 _BARE = """
 import sys
@@ -28,10 +28,10 @@ os._exit(0)
 N_RUNS = 7
 
 
-def measure() -> list[dict[str, object]]:
+def measure(scale: Scale) -> list[Row]:
     """start to a window that can be used, against a bare toolkit window"""
     times: dict[str, list[float]] = {"bare": [], "lather": []}
-    for _ in range(N_RUNS):
+    for _ in range(scale.runs(N_RUNS)):
         for name, code in (("bare", _BARE), ("lather", _LATHER)):
             start = time.perf_counter()
             run_fresh(code)

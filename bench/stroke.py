@@ -3,34 +3,45 @@
 from __future__ import annotations
 
 import time
+from typing import TYPE_CHECKING
 
 import numpy as np
+from numpy.typing import NDArray
 
-from bench.common import large_state, median_ms, row
+from bench.common import Row, Scale, large_state, row
+
+if TYPE_CHECKING:
+    from PyQt6.QtGui import QPaintEvent
+
+    from lather.document.job import Job
+    from lather.ui.app import App
+    from lather.ui.simulated_pen import SimulatedPen
+
+Paints = list[tuple[float, int]]
 
 SIZE_PX = 200.0
-N_EVENTS = 100
+N_EVENTS, N_WARM_UP = 90, 10
 STEP_PX = 30.0  # more than the spacing: every event has a dab, and so a frame of its own
 LATE_S = 2.0  # an event without a frame counts as this late
 
 
-def measure() -> list[dict[str, object]]:
+def measure(scale: Scale) -> list[Row]:
     """pen event to painted pixels at 50 % and 100 %, 12 layers, 24 megapixels"""
     from lather.document.job import Job
     from lather.ui.scripted import settle
 
-    app, pen, paints = opened(Job(large_state()))
+    app, pen, paints = opened(Job(large_state(scale)))
     layers = app.bench.state.layers
     places = {"top": layers[-1], "middle": layers[len(layers) // 2], "bottom": layers[1]}
     rows = []
     for zoom in (0.5, 1.0):
         app.bench.zoom_to(zoom)
         side = round((SIZE_PX + STEP_PX) * zoom) + 2
-        reference = _bare_blend_ms(side)
+        reference = _bare_blend_ms(scale, side)
         for place, layer in places.items():
             app.bench.select_layer(layer.id)
             settle(app)
-            delays = stroke_delays(app, pen, paints)
+            delays = stroke_delays(app, pen, paints, scale.runs(N_EVENTS) + N_WARM_UP)
             settle(app)
             for share, name in ((50, "median"), (95, "p95")):
                 value = float(np.percentile(delays, share))
@@ -46,7 +57,7 @@ def measure() -> list[dict[str, object]]:
     return rows
 
 
-def opened(job):
+def opened(job: Job) -> tuple[App, SimulatedPen, Paints]:
     """The application with a job and a brush in hand; its pen; the canvas's paints.
 
     Of each paint there is the time of its end, and how many frames had arrived before it.
@@ -64,19 +75,22 @@ def opened(job):
     app.bench.hands.set_brush(size_px=SIZE_PX, flow=0.2, opacity=0.6)
     app.bench.zoom_to(1.0)
     settle(app)
-    canvas, paints = app.window.canvas, []
+    canvas = app.window.canvas
+    paints: Paints = []
     original = canvas.paintEvent
 
-    def paint_and_note(event) -> None:
+    def paint_and_note(event: QPaintEvent) -> None:
         n_frames = canvas.frames_painted
         original(event)
         paints.append((time.perf_counter(), n_frames))
 
-    canvas.paintEvent = paint_and_note
+    canvas.paintEvent = paint_and_note  # type: ignore[method-assign]
     return app, SimulatedPen(canvas), paints
 
 
-def stroke_delays(app, pen, paints) -> list[float]:
+def stroke_delays(
+    app: App, pen: SimulatedPen, paints: Paints, n_events: int = N_EVENTS + N_WARM_UP
+) -> list[float]:
     """Milliseconds from each event to the end of the paint that shows its frame."""
     from PyQt6.QtCore import QEvent
     from PyQt6.QtWidgets import QApplication
@@ -84,9 +98,10 @@ def stroke_delays(app, pen, paints) -> list[float]:
     from lather.core.brush.stroke import PenSample
 
     geometry, canvas = app.bench.geometry, app.window.canvas
+    assert geometry is not None
     x0, y0 = geometry.centre_x - 200, geometry.centre_y
     delays = []
-    for i in range(N_EVENTS):
+    for i in range(n_events):
         # To and fro in the middle of the view, as a hand does.
         x = x0 + abs((i * STEP_PX) % 800 - 400)
         reading = PenSample(0.008 * i, x, y0 + 40 * np.sin(i / 9), 0.8)
@@ -100,17 +115,17 @@ def stroke_delays(app, pen, paints) -> list[float]:
         delays.append(1000 * (shown[0] - start if shown else LATE_S))
     pen.send(QEvent.Type.TabletRelease, reading, pressure=0.0)
     pen.wait()
-    return delays[10:]
+    return delays[N_WARM_UP:]
 
 
-def _bare_blend_ms(side_px: int) -> float:
+def _bare_blend_ms(scale: Scale, side_px: int) -> float:
     random = np.random.default_rng(0)
     backdrop = random.random((side_px, side_px, 3)).astype(np.float32)
     source = random.random((side_px, side_px, 3)).astype(np.float32)
     alpha = random.random((side_px, side_px, 1)).astype(np.float32)
 
-    def blend() -> np.ndarray:
+    def blend() -> NDArray[np.uint8]:
         mixed = backdrop + alpha * (source - backdrop)
         return (np.clip(mixed, 0, 1) * np.float32(255) + np.float32(0.5)).astype(np.uint8)
 
-    return median_ms(blend, 40, 5)
+    return scale.median_ms(blend, 40, 5)

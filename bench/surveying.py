@@ -6,7 +6,7 @@ import time
 
 import numpy as np
 
-from bench.common import large_samples, median_ms, row
+from bench.common import Row, Scale, large_samples, row
 from lather.core.work import CancelToken
 
 BLUR_SIGMA_PX = 6.0
@@ -29,7 +29,7 @@ class _Watch(CancelToken):
         self._asked_s = now_s
 
 
-def measure() -> list[dict[str, object]]:
+def measure(scale: Scale) -> list[Row]:
     """survey of 24 megapixels, and mending what it found"""
     import cv2
 
@@ -40,13 +40,13 @@ def measure() -> list[dict[str, object]]:
     from lather.tools.clean import mend_findings
     from lather.tools.surveying import survey_photo, surveyed, with_survey
 
-    samples = large_samples()
+    samples = large_samples(scale)
     rgb = samples.astype(np.float32) / np.float32(65535)
-    blur_ms = median_ms(lambda: cv2.GaussianBlur(rgb, (0, 0), BLUR_SIGMA_PX), 3)
-    survey_ms = median_ms(lambda: survey(rgb), 3)
+    blur_ms = scale.median_ms(lambda: cv2.GaussianBlur(rgb, (0, 0), BLUR_SIGMA_PX), 3)
+    survey_ms = scale.median_ms(lambda: survey(rgb), 3)
     state = with_survey(new_state(Photo(samples.copy(), name="large.tif")), surveyed(survey(rgb)))
     wanted = list(state.findings.in_state(FindingState.OPEN))
-    mend_ms = median_ms(lambda: mend_findings(state, wanted), 1, 0)
+    mend_ms = scale.median_ms(lambda: mend_findings(state, wanted), 1, 0)
     watch = _Watch()
     survey_photo(Photo(samples.copy(), name="large.tif"), cancel=watch)
     longest_ms = 1000 * max(watch.gaps_s)

@@ -468,7 +468,7 @@ class Walk:
 
 
 @contextmanager
-def _full_disk():
+def _full_disk() -> Iterator[None]:
     """No new file can be made, as on a disk without room."""
     with mock.patch("lather.files.atomic.tempfile.mkstemp",
                     side_effect=OSError(28, "No space left on device")):  # fmt: skip
