@@ -18,9 +18,9 @@ from numpy.typing import NDArray
 from lather.core.brush.stroke import Brush
 from lather.core.rect import Rect
 from lather.document import edits
-from lather.document.job import JobState, new_state
 from lather.document.layers import Layer, PixelLayer
 from lather.document.photo import Photo
+from lather.document.state import JobState, new_state
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX
 from lather.paths import SOURCE_TREE, demo_dir

@@ -27,7 +27,7 @@ from lather.core.kernels import cache_dir
 from lather.paths import SOURCE_TREE, demo_dir
 
 if TYPE_CHECKING:
-    from lather.document.job import JobState
+    from lather.document.state import JobState
     from lather.ui.app import App
     from lather.ui.simulated_pen import SimulatedPen
 
@@ -121,7 +121,7 @@ def picture_in(folder: Path, titled: bool) -> Path:
     """A small portrait, as a photo or as a job with nothing done."""
     import cv2
 
-    from lather.document.job import new_state
+    from lather.document.state import new_state
     from lather.files.jobwriter import save_job
     from lather.files.photos import read_photo
 

@@ -30,7 +30,7 @@ from typing import IO, TYPE_CHECKING, Any
 from lather.paths import SOURCE_TREE
 
 if TYPE_CHECKING:
-    from lather.document.job import JobState
+    from lather.document.state import JobState
     from lather.files.jobfile import LoadedJob
 
 LONGEST_S = 10.0

@@ -28,7 +28,7 @@ from bench.common import (
 if TYPE_CHECKING:
     from lather.core.work import CancelToken
     from lather.document.history import Step
-    from lather.document.job import JobState
+    from lather.document.state import JobState
 
 N_PAIRS = 3
 HOURS = 2.0
@@ -44,7 +44,7 @@ def measure(scale: Scale) -> list[Row]:
 
 
 def _saving(scale: Scale, folder: Path) -> list[Row]:
-    from lather.document.job import new_state
+    from lather.document.state import new_state
     from lather.files.delivery import Delivery, encode_photo
     from lather.files.jobfile import load_job
     from lather.files.jobwriter import save_job
@@ -120,8 +120,8 @@ def _checkpoint_stall(scale: Scale, folder: Path) -> list[Row]:
     """
     from lather.core.work import CancelToken
     from lather.document import edits
-    from lather.document.job import new_state
     from lather.document.photo import Photo
+    from lather.document.state import new_state
     from lather.files.jobwriter import save_job
 
     photo = Photo(np.zeros((600, 800, 3), np.uint16), name="small.tif", encoded=b"x" * 1000)

@@ -13,7 +13,7 @@ def measure(scale: Scale) -> list[Row]:
     import pyvips
 
     from lather.core.survey.region import Region
-    from lather.document.job import new_state
+    from lather.document.state import new_state
     from lather.files.delivery import Delivery, encode_photo
     from lather.files.photos import read_photo
     from lather.render.geometry import ViewGeometry

@@ -86,8 +86,8 @@ def _portrait(title: str, image: Image, truth: Image, marks: list[Mark]) -> list
 def _cleaned(image: Image) -> tuple[Image, list[Finding], Image]:
     """The picture as Lather cleans it, what it found, and where it mended."""
     from lather.document.findings import FindingState
-    from lather.document.job import new_state
     from lather.document.photo import Photo
+    from lather.document.state import new_state
     from lather.render.flatten import flatten
     from lather.tools.clean import mend_findings
     from lather.tools.surveying import survey_photo, surveyed, with_survey

@@ -35,8 +35,8 @@ def measure(scale: Scale) -> list[Row]:
 
     from lather.core.survey.survey import survey
     from lather.document.findings import FindingState
-    from lather.document.job import new_state
     from lather.document.photo import Photo
+    from lather.document.state import new_state
     from lather.tools.clean import mend_findings
     from lather.tools.surveying import survey_photo, surveyed, with_survey
 

@@ -13,7 +13,8 @@ from dataclasses import replace
 from lather.core.brush.stroke import PenSample
 from lather.core.kernels import prepare_kernels
 from lather.document import edits
-from lather.document.job import Job, new_state
+from lather.document.job import Job
+from lather.document.state import new_state
 from lather.files.jobwriter import save_job
 from lather.files.photos import read_photo
 from lather.files.recordings import write_recording

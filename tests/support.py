@@ -20,9 +20,10 @@ from lather.core.survey.region import Region
 from lather.document import areas, edits
 from lather.document.brief import Style
 from lather.document.findings import Findings, FindingState
-from lather.document.job import Job, JobState, new_state
+from lather.document.job import Job
 from lather.document.photo import Photo
 from lather.document.planes import Regions, with_plane
+from lather.document.state import JobState, new_state
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tiles import BLACK_MASK, TILE_PX
 from lather.document.tree import walk

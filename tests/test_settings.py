@@ -9,7 +9,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lather.actions.opening import begin
-from lather.actions.workbench import Workbench
+from lather.actions.start import start_workbench
 from lather.settings.options import OPTIONS
 from lather.settings.store import VERSION, Settings
 from tests.support import Answers, Case, photo_in
@@ -59,7 +59,7 @@ class SettingsTest(Case):
             self.assertIs(type(value), type(option.default))
             given_it = option.key in values and option.accepts(values[option.key])
             self.assertEqual(value, values[option.key] if given_it else option.default)
-        bench = Workbench(loaded, Answers())
+        bench = start_workbench(loaded, Answers())
         bench.hands.presets  # noqa: B018 - what it holds can be used
         loaded.set("surround_percent", 41)
         self.assertEqual(Settings(self.path)["surround_percent"], 41)
@@ -84,7 +84,7 @@ class SettingsTest(Case):
     def test_the_window_tells_it_with_what_it_opened(self) -> None:
         for path in (None, photo_in(self.folder).path):
             self.path.write_text("{broken")
-            bench, said = Workbench(Settings(self.path), Answers()), []
+            bench, said = start_workbench(Settings(self.path), Answers()), []
             bench.said.connect(lambda text, is_error, said=said: said.append(text))
             begin(bench, path)
             self.assertIn("preferences were damaged", said[-1])

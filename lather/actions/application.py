@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lather.actions.table import Action
+from lather.actions.action import Action
 
 ACTIONS = (
     Action(

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from lather.actions.action import Action, Run
 from lather.actions.aside import change_aside
 from lather.actions.layer import above_photo, has_mask
-from lather.actions.table import Action, Run
 from lather.actions.workbench import Workbench
 from lather.document import areas
 

@@ -3,14 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
-from lather.document.job import JobState
 from lather.document.merge import Merged, merge
-
-if TYPE_CHECKING:
-    from lather.actions.workbench import Workbench
+from lather.document.state import JobState
 
 Meanwhile = Callable[[JobState], Merged]  # an outcome, for whatever state the job has come to
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lather.actions.table import Action, Run, next_choice
+from lather.actions.action import Action, Run, next_choice
 from lather.actions.workbench import Workbench
 from lather.tools.table import TOOLS, tool
 

@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
+from lather.actions.action import Action, has_job
 from lather.actions.saving import may_replace
 from lather.actions.settling import after_stroke
-from lather.actions.table import Action, has_job
 from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
-from lather.document.job import JobState
 from lather.document.layers import UnknownLayer
+from lather.document.state import JobState
 from lather.document.tree import walk
 from lather.errors import UsageError
 from lather.files import endings

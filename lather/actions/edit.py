@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lather.actions.table import Action, has_job
+from lather.actions.action import Action, has_job
 from lather.actions.workbench import Workbench
 
 

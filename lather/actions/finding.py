@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+from lather.actions.action import Action, Run, has_job
 from lather.actions.aside import Meanwhile, merge_aside, run_edit, take_merged
 from lather.actions.face import start_measuring
-from lather.actions.table import Action, Run, has_job
 from lather.actions.task import Offer
 from lather.actions.walk import Mended
 from lather.actions.workbench import Workbench
@@ -15,9 +15,9 @@ from lather.core.survey.finding import Finding
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
 from lather.document.findings import FindingState
-from lather.document.job import JobState
 from lather.document.layers import Stage
 from lather.document.merge import Merged, merge, same_work
+from lather.document.state import JobState
 from lather.errors import ScaleError
 from lather.tools.source import SourceGoes
 

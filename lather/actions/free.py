@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from lather.actions.action import Action
 from lather.actions.broken import cut_free
-from lather.actions.table import Action
 from lather.actions.workbench import Workbench
 
 

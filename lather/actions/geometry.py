@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
+from lather.actions.action import Action, Run, has_job, next_choice
 from lather.actions.face import start_measuring
-from lather.actions.table import Action, Run, has_job, next_choice
 from lather.actions.workbench import Workbench
 from lather.document import edits
 from lather.document.brief import Style

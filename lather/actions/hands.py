@@ -10,7 +10,7 @@ from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
 from lather.core.survey.region import Region
 from lather.document.events import Signal
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.errors import EditError
 from lather.settings.store import Settings
 from lather.tools.base import Colour, Hand

@@ -19,7 +19,8 @@ from lather.actions.written import Written
 from lather.core.work import CancelToken
 from lather.document.events import Signal
 from lather.document.history import Step
-from lather.document.job import Job, JobState
+from lather.document.job import Job
+from lather.document.state import JobState
 from lather.document.tree import walk
 from lather.errors import Cancelled, LatherError
 from lather.files.archive import Archive

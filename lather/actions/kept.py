@@ -2,13 +2,9 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
+from lather.actions.workbench import Workbench
 from lather.document.findings import FindingState
 from lather.tools.session import Frame
-
-if TYPE_CHECKING:
-    from lather.actions.workbench import Workbench
 
 TOUCHED = 0.02  # coverage from which a brush counts as over a mark
 

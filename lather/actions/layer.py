@@ -5,14 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+from lather.actions.action import Action, Run, has_job
 from lather.actions.aside import merge_aside, take_merged
-from lather.actions.table import Action, Run, has_job
 from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
-from lather.document.job import JobState
 from lather.document.layers import GroupLayer, PhotoLayer
 from lather.document.merge import Merged
+from lather.document.state import JobState
 
 Edit = Callable[..., JobState]
 

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
+from lather.actions.action import Action
 from lather.actions.recovery import (
     Opened,
     open_copy,
@@ -16,7 +17,6 @@ from lather.actions.recovery import (
     unsaved_work,
 )
 from lather.actions.saving import settle_unsaved
-from lather.actions.table import Action
 from lather.actions.task import Offer
 from lather.actions.workbench import Workbench
 from lather.core.work import Progress

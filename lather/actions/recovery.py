@@ -10,7 +10,8 @@ from pathlib import Path
 
 from lather.core.work import Progress
 from lather.document.history import History, Step
-from lather.document.job import Job, JobState, new_state
+from lather.document.job import Job
+from lather.document.state import JobState, new_state
 from lather.errors import InUseError, JobFileError, LatherError
 from lather.files import endings, openraster
 from lather.files.archive import Archive

@@ -17,8 +17,8 @@ from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
 from lather.document.areas import bounds_of
 from lather.document.events import Signal
-from lather.document.job import JobState
 from lather.document.planes import read_plane
+from lather.document.state import JobState
 from lather.render.compositor import render_up_to
 from lather.render.worker import Executor
 from lather.tools.table import tool

@@ -5,9 +5,9 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
+from lather.actions.action import Action, has_job
 from lather.actions.claiming import backups_to_keep
 from lather.actions.settling import GoOn, after_stroke, settle
-from lather.actions.table import Action, has_job
 from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
 from lather.errors import LatherError

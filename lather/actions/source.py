@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from lather.actions.table import Action, Run, next_choice
+from lather.actions.action import Action, Run, next_choice
 from lather.actions.workbench import Workbench
 from lather.core.mend.placement import Turn
 from lather.tools.table import tool

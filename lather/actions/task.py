@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from lather.core.work import CancelToken
-from lather.document.job import JobState
+from lather.document.state import JobState
 
 
 @dataclass(frozen=True)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lather.actions.table import Action, Run, has_job
+from lather.actions.action import Action, Run, has_job
 from lather.actions.workbench import Workbench
 from lather.document.layers import Stage
 

@@ -8,8 +8,8 @@ from lather.core.survey.finding import Finding
 from lather.document import edits
 from lather.document.events import Signal
 from lather.document.findings import Findings, FindingState
-from lather.document.job import JobState
 from lather.document.layers import PixelLayer
+from lather.document.state import JobState
 from lather.document.tiles import NO_PIXELS
 from lather.document.tree import find, walk
 

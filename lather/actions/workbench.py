@@ -11,10 +11,8 @@ from dataclasses import replace
 from typing import Any, TypeVar
 
 from lather.actions.asker import Asker
-from lather.actions.broken import warn_of_broken_rim
 from lather.actions.hands import Hands
 from lather.actions.keeping import Keeper
-from lather.actions.kept import KeptMarks
 from lather.actions.looks import Looks
 from lather.actions.recovery import Opened
 from lather.actions.task import Offer, Task
@@ -24,9 +22,10 @@ from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
 from lather.document.events import Signal
-from lather.document.job import Job, JobState
+from lather.document.job import Job
 from lather.document.layers import Stage
 from lather.document.merge import same_work
+from lather.document.state import JobState
 from lather.errors import Cancelled, LatherError
 from lather.names import readable
 from lather.render.geometry import ViewGeometry
@@ -155,10 +154,7 @@ class Workbench:
         self.session = PenSession(job, self._stroke_executor, self.viewport)
         self.session.hand = self.hand
         self.session.began.connect(self._on_pen_down)
-        self._kept_marks = KeptMarks(self)
-        self.session.frame.connect(self._kept_marks.look)
         self.session.failed.connect(lambda error: self.say(error.sentence(), error=True))
-        self.session.broke.connect(lambda outcome: warn_of_broken_rim(self, outcome))
         self.fit()
 
     def _on_pen_down(self, sample: PenSample) -> None:

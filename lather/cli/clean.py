@@ -18,8 +18,8 @@ from lather.files.outputs import Form
 if TYPE_CHECKING:
     from lather.core.survey.finding import Finding
     from lather.document.findings import Findings
-    from lather.document.job import JobState
     from lather.document.photo import Photo
+    from lather.document.state import JobState
 
 READS = ("photo",)
 WRITES = {"out": Form.PICTURE, "job": Form.JOB}

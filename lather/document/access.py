@@ -7,8 +7,8 @@ What depends on the place in the picture, masks and what lies above, is asked in
 from __future__ import annotations
 
 from lather.core.blend.modes import BlendMode
-from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, PhotoLayer, PixelLayer
+from lather.document.state import JobState
 from lather.document.tree import path_to
 from lather.errors import EditError
 

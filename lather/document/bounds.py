@@ -5,14 +5,10 @@ A job that could be saved and not be opened again would be lost.
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 from lather.document.layers import GroupLayer
+from lather.document.state import JobState
 from lather.document.tree import Layers, walk
 from lather.errors import EditError
-
-if TYPE_CHECKING:
-    from lather.document.job import JobState
 
 MOST_LAYERS = 4000
 DEEPEST_GROUPS = 64  # lists of layers inside each other, the outermost counted

@@ -5,8 +5,8 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections.abc import Sequence
 
-from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, Mask, PixelLayer
+from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.document.tree import Layers
 

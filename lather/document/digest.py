@@ -9,9 +9,8 @@ from dataclasses import fields, is_dataclass
 from typing import Any
 from weakref import WeakKeyDictionary
 
-from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, PixelLayer
-from lather.document.planes import named_planes
+from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import Tile, Tiles
 from lather.document.tree import Layers
@@ -35,7 +34,7 @@ def digest(state: JobState) -> str:
         _json(found.extras), [_json(face.extras) for face in found.faces],
         _json(state.regions.extras), _json(state.extras),
     )).encode()]  # fmt: skip
-    for name, tiles in sorted(named_planes(state).items()):
+    for name, tiles in sorted(state.planes.named().items()):
         parts += [name.encode(), *_of_tiles(tiles)]
     parts += _of_layers(state.layers)
     return hashlib.sha256(b"\0".join(parts)).hexdigest()[:24]

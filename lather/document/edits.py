@@ -14,7 +14,6 @@ from lather.core.blend.modes import BlendMode
 from lather.document.access import paintable, refuse_unless_changeable, refuse_unless_shown
 from lather.document.brief import Style
 from lather.document.findings import Findings, FindingState
-from lather.document.job import JobState
 from lather.document.layers import (
     GroupLayer,
     Layer,
@@ -27,6 +26,7 @@ from lather.document.layers import (
     with_new_ids,
 )
 from lather.document.planes import Regions
+from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import BLACK_MASK, WHITE_MASK, Tiles
 from lather.document.tree import (

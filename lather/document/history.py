@@ -9,15 +9,11 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING
 
 from lather.document.layers import PixelLayer
-from lather.document.planes import named_planes
+from lather.document.state import JobState
 from lather.document.tiles import Tile, Tiles
 from lather.document.tree import walk
-
-if TYPE_CHECKING:
-    from lather.document.job import JobState
 
 DEFAULT_BUDGET_BYTES = 768 * 2**20
 DEFAULT_DISK_BYTES = 8 * 2**30
@@ -206,5 +202,5 @@ def planes_of(state: JobState) -> list[Tiles]:
         own = (layer.tiles,) if isinstance(layer, PixelLayer) else ()
         masks = (layer.mask.tiles,) if layer.mask is not None else ()
         planes.update((id(plane), plane) for plane in (*own, *masks))
-    planes.update((id(plane), plane) for plane in named_planes(state).values())
+    planes.update((id(plane), plane) for plane in state.planes.named().values())
     return list(planes.values())

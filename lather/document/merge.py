@@ -21,9 +21,9 @@ from numpy.typing import NDArray
 from lather.core.rect import Rect
 from lather.core.survey.finding import Finding
 from lather.document.findings import Findings, FindingState
-from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, Mask, PixelLayer
 from lather.document.planes import Regions
+from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Key, Tile, Tiles
 from lather.document.tree import Layers, find, inserted_above, parent_of, place_of, replaced, walk

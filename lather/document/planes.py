@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 import numpy as np
 
@@ -16,9 +16,6 @@ from lather.core.arrays import FULL, MaskPixels, Plane
 from lather.core.rect import Rect, paste
 from lather.core.survey.region import Region
 from lather.document.tiles import BLACK_MASK, TILE_PX, Tiles
-
-if TYPE_CHECKING:
-    from lather.document.job import JobState
 
 AREA = "area"
 _REGION = "region."
@@ -55,12 +52,11 @@ class Planes:
     regions: Regions = field(default_factory=Regions)
     unknown: Mapping[str, Tiles] = field(default_factory=dict)
 
-
-def named_planes(state: JobState) -> dict[str, Tiles]:
-    """All planes by the names they are saved under."""
-    regions = {_REGION + region.value: tiles for region, tiles in state.regions.masks.items()}
-    planes = {**regions, **state.unknown_planes}
-    return planes if state.area is None else {AREA: state.area, **planes}
+    def named(self) -> dict[str, Tiles]:
+        """All planes by the names they are saved under."""
+        regions = {_REGION + region.value: tiles for region, tiles in self.regions.masks.items()}
+        planes = {**regions, **self.unknown}
+        return planes if self.area is None else {AREA: self.area, **planes}
 
 
 def plane_size(name: str, picture: Rect, regions: Regions) -> Rect:
@@ -71,7 +67,7 @@ def plane_size(name: str, picture: Rect, regions: Regions) -> Rect:
 def from_named(
     planes: Mapping[str, Tiles], scale: float, corrected: Iterable[str], extras: Mapping[str, Any]
 ) -> Planes:
-    """The inverse of `named_planes`."""
+    """The inverse of `Planes.named`."""
     masks, unknown = {}, {}
     for name, tiles in planes.items():
         if name.startswith(_REGION):

@@ -23,9 +23,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FULL
-from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, Mask, PixelLayer
-from lather.document.planes import Planes, named_planes
+from lather.document.planes import Planes
+from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Key, Tile, Tiles, blank_pixels
 from lather.document.tree import Layers, find, walk
@@ -158,9 +158,9 @@ class DeltaWriter:
 
     def _own_planes(self, before: JobState, after: JobState) -> dict[str, Entry]:
         """The area and the regions: all of them by name, each by what changed."""
-        old = named_planes(before)
+        old = before.planes.named()
         entries = {}
-        for name, tiles in named_planes(after).items():
+        for name, tiles in after.planes.named().items():
             base = _base_for(tiles, old.get(name))
             entries[name] = {**plane_entry(tiles), **self._tiles(base, tiles)}
         return entries
@@ -257,7 +257,7 @@ class DeltaReader:
 
     def tiles(self, entry: Entry, layer_id: int, plane: str, channels: int, fill: int) -> Tiles:
         if layer_id == JOB:
-            base = named_planes(self._state).get(plane)
+            base = self._state.planes.named().get(plane)
         else:
             before = find(self._state.layers, layer_id)
             base = _plane(before, plane) if before is not None else None
@@ -350,7 +350,7 @@ def _as_pixels(samples: NDArray[np.uint16]) -> NDArray[Any]:
 def _planes(state: JobState) -> list[tuple[int, str, Tiles]]:
     """Every plane with tiles: layer id, which plane, tiles."""
     return [
-        *((JOB, name, tiles) for name, tiles in named_planes(state).items()),
+        *((JOB, name, tiles) for name, tiles in state.planes.named().items()),
         *(
             (layer.id, plane, tiles)
             for layer in walk(state.layers)

@@ -16,7 +16,6 @@ from lather.core.blend.modes import BlendMode
 from lather.document.bounds import MOST_LAYERS
 from lather.document.brief import Brief, Style, Weak
 from lather.document.findings import Findings
-from lather.document.job import Attachments, JobState
 from lather.document.layers import (
     GroupLayer,
     Layer,
@@ -28,7 +27,8 @@ from lather.document.layers import (
     reserve_ids,
 )
 from lather.document.photo import Photo
-from lather.document.planes import Planes, Regions, from_named, named_planes
+from lather.document.planes import Planes, Regions, from_named
+from lather.document.state import Attachments, JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import Tiles
 from lather.document.tree import Layers, walk
@@ -239,7 +239,7 @@ def _all_extras(state: JobState) -> Iterator[Mapping[str, Any]]:
     yield from (state.extras, state.brief.extras, findings.extras, state.regions.extras)
     yield from (finding.extras for finding in findings.items)
     yield from (face.extras for face in findings.faces)
-    yield from (tiles.extras for tiles in named_planes(state).values())
+    yield from (tiles.extras for tiles in state.planes.named().values())
     for layer in walk(state.layers):
         yield layer.extras
         if layer.mask is not None:

@@ -16,7 +16,7 @@ from typing import Any
 
 from lather import __version__
 from lather.core.work import CancelToken, Progress, no_progress
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.document.tree import walk
 from lather.errors import JobFileError, LatherError, NewerError
 from lather.files.archive import Archive

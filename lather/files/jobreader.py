@@ -24,9 +24,9 @@ from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.bounds import DEEPEST_GROUPS
 from lather.document.brief import Brief
 from lather.document.findings import Findings
-from lather.document.job import JobState
 from lather.document.photo import Photo, photo_hash
 from lather.document.planes import Planes, Regions
+from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import (
     DEEPEST_LEVEL,

@@ -18,10 +18,10 @@ from numpy.typing import NDArray
 
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
-from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, PixelLayer
 from lather.document.photo import Photo, photo_hash
-from lather.document.planes import named_planes, plane_size
+from lather.document.planes import plane_size
+from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Extent, Key, Tile, Tiles, extent
 from lather.document.tree import walk
@@ -143,7 +143,7 @@ class _Writer:
         state = self._state
         layers = [self._layer(layer) for layer in state.layers]
         planes = {}
-        for name, tiles in named_planes(state).items():
+        for name, tiles in state.planes.named().items():
             size = plane_size(name, state.photo.rect, state.regions)
             planes[name] = {**plane_entry(tiles), **self._tiles(f"planes/{name}", tiles, size)}
         photo = self._photo(link_photo)

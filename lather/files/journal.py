@@ -17,7 +17,7 @@ from contextlib import ExitStack, contextmanager, suppress
 from pathlib import Path
 from typing import BinaryIO
 
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.files.atomic import flush, replacing
 from lather.files.delta import Blobs, DeltaWriter, new_tiles
 from lather.files.entries import Entry

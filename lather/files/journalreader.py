@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.errors import JobFileError, NewerError
 from lather.files.delta import DeltaReader
 from lather.files.entries import Entry

@@ -22,7 +22,6 @@ from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.bounds import DEEPEST_GROUPS, MOST_LAYERS
-from lather.document.job import JobState, new_state
 from lather.document.layers import (
     GroupLayer,
     Layer,
@@ -33,6 +32,7 @@ from lather.document.layers import (
     new_id,
 )
 from lather.document.photo import Photo
+from lather.document.state import JobState, new_state
 from lather.document.tiles import NO_PIXELS, TILE_PX, Key, Tiles
 from lather.document.tree import Layers, walk
 from lather.errors import LatherError, PhotoError

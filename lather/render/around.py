@@ -13,9 +13,9 @@ from lather.core.arrays import FloatImage
 from lather.core.blend.composite import composite
 from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
-from lather.document.job import JobState
 from lather.document.layers import Layer, PixelLayer
 from lather.document.photo import Photo
+from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.document.tree import Layers, top_level_index
 from lather.render.compositor import render_layers, transparent

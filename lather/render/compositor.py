@@ -12,9 +12,9 @@ import numpy as np
 from lather.core.arrays import FULL, FloatImage, MaskPixels, Plane
 from lather.core.blend.composite import composite, mix
 from lather.core.rect import Rect
-from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, Mask, PhotoLayer, PixelLayer
 from lather.document.photo import Photo
+from lather.document.state import JobState
 from lather.document.tiles import DEEPEST_LEVEL, TILE_PX, Key, Tiles
 from lather.document.tree import Layers, top_level_index
 

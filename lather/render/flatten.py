@@ -12,8 +12,8 @@ from lather.core.arrays import Samples, quantise
 from lather.core.blend.composite import to_pixels
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
-from lather.document.job import JobState
 from lather.document.layers import PixelLayer, Stage, new_id
+from lather.document.state import JobState
 from lather.document.tiles import NO_PIXELS, TILE_PX, Key
 from lather.render.compositor import render
 

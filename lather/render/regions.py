@@ -7,8 +7,8 @@ import numpy as np
 from lather.core.arrays import FloatImage, Plane
 from lather.core.rect import Rect
 from lather.core.survey.region import Region
-from lather.document.job import JobState
 from lather.document.planes import read_plane
+from lather.document.state import JobState
 from lather.render.compositor import render
 
 DIMMED = 0.35

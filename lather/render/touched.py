@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from lather.core.rect import Rect
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.render.compositor import deepest_level, render, render_photo
 
 SMALLEST_CHANGE = 0.5 / 255

@@ -22,7 +22,7 @@ from lather.core.arrays import ByteImage, FloatImage
 from lather.core.colour.display import to_screen
 from lather.core.rect import Rect
 from lather.core.survey.region import Region
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.render.compositor import deepest_level, render, render_mask, render_photo
 from lather.render.regions import render_region

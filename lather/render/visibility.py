@@ -10,9 +10,9 @@ import numpy as np
 from lather.core.arrays import Plane
 from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
-from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, PixelLayer
 from lather.document.photo import Photo
+from lather.document.state import JobState
 from lather.document.tiles import DEEPEST_LEVEL
 from lather.document.tree import path_to, place_of
 from lather.errors import UnseenError

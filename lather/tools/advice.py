@@ -10,8 +10,8 @@ from dataclasses import dataclass
 
 from lather.core.survey.advice import advice_for
 from lather.core.survey.finding import Finding
-from lather.document.job import JobState
 from lather.document.photo import Photo
+from lather.document.state import JobState
 
 FACE_SHARE_OF_SHORT_SIDE = 0.55  # of a head-and-shoulders portrait
 FACE_WIDTH_MM = 140.0

@@ -14,8 +14,8 @@ from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
 from lather.core.rect import Rect
 from lather.core.survey.region import Region
-from lather.document.job import JobState
 from lather.document.painting import Coverage
+from lather.document.state import JobState
 from lather.render.view import Shown
 from lather.tools.source import PickedSource, Reads, SourceGoes
 

@@ -16,7 +16,6 @@ from lather.core.mend.placement import Placement
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.access import mendable, paintable, refuse_unless_changeable
-from lather.document.job import JobState
 from lather.document.layers import Mask, PhotoLayer, PixelLayer
 from lather.document.painting import (
     ColourPaint,
@@ -27,6 +26,7 @@ from lather.document.painting import (
     Paint,
     PhotoPaint,
 )
+from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tiles import TILE_PX, Key, Tiles
 from lather.document.tree import above, find, inserted_above, replaced, without

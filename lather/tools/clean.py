@@ -19,8 +19,8 @@ from lather.document.access import is_mendable, mendable
 from lather.document.areas import limit_of
 from lather.document.brief import Weak
 from lather.document.findings import FindingState
-from lather.document.job import JobState
 from lather.document.layers import Stage
+from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tree import walk
 from lather.errors import EditError, UnseenError

@@ -10,7 +10,7 @@ from lather.core.brush.dabs import Dabs, lay_colour
 from lather.core.mend.mode import MendMode, mode_weight
 from lather.core.mend.placement import Placement, read_placed
 from lather.core.rect import Rect
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.errors import EditError
 from lather.tools.avoid import avoided

@@ -10,8 +10,8 @@ from lather.core.brush.stroke import Brush, PenSample
 from lather.document import edits
 from lather.document.access import mendable
 from lather.document.areas import bounds_of, limit_of
-from lather.document.job import JobState
 from lather.document.planes import read_plane
+from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.render.visibility import refuse_unless_seen
 from lather.tools.avoid import avoided

@@ -11,8 +11,8 @@ from lather.core.mend.placement import Placement
 from lather.core.rect import Rect, paste
 from lather.document.access import mendable
 from lather.document.areas import bounds_of
-from lather.document.job import JobState
 from lather.document.planes import read_plane
+from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.errors import EditError
 from lather.render.cells import CellReader

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from lather.core.brush.stroke import PenSample
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.tools.base import CoveredWork, Hand, Outcome, Work
 from lather.tools.surveying import with_mark
 

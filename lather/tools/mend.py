@@ -16,9 +16,9 @@ from lather.document import edits
 from lather.document.access import mendable
 from lather.document.areas import limit_of
 from lather.document.findings import FindingState
-from lather.document.job import JobState
 from lather.document.layers import PixelLayer
 from lather.document.painting import Coverage, lay_patch
+from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.errors import EditError
 from lather.render.compositor import render

@@ -11,8 +11,8 @@ from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.document import areas
-from lather.document.job import JobState
 from lather.document.painting import Coverage
+from lather.document.state import JobState
 from lather.render.compositor import render
 from lather.tools.base import CoveredWork, Hand, Outcome, Work
 

@@ -7,8 +7,8 @@ import numpy as np
 from lather.core.arrays import FloatImage
 from lather.core.mend.placement import Read
 from lather.core.rect import Rect
-from lather.document.job import JobState
 from lather.document.layers import PixelLayer
+from lather.document.state import JobState
 from lather.errors import EditError
 from lather.render.compositor import render, render_layers, render_photo, render_up_to, transparent
 from lather.tools.source import Reads

@@ -13,9 +13,9 @@ from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.core.survey.region import Region
-from lather.document.job import JobState
 from lather.document.painting import LiveStroke, MaskPaint
 from lather.document.planes import Regions, read_plane, with_plane
+from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK, Tiles
 from lather.errors import EditError
 from lather.render.regions import render_region

@@ -20,8 +20,9 @@ from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample, StrokePath
 from lather.core.rect import Rect
 from lather.document.events import Signal
-from lather.document.job import Job, JobState
+from lather.document.job import Job
 from lather.document.painting import Coverage
+from lather.document.state import JobState
 from lather.errors import LatherError
 from lather.render.around import AroundCache
 from lather.render.compositor import render

@@ -16,10 +16,10 @@ from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
 from lather.core.survey.region import Region
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document.findings import Findings, FindingState
-from lather.document.job import JobState
 from lather.document.merge import Merged
 from lather.document.photo import Photo
 from lather.document.planes import Regions, read_plane, with_plane
+from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK
 
 if TYPE_CHECKING:

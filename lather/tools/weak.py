@@ -14,8 +14,8 @@ from lather.core.survey.finding import Finding, Kind
 from lather.document.access import is_mendable
 from lather.document.brief import Weak
 from lather.document.findings import FindingState
-from lather.document.job import JobState
 from lather.document.layers import PhotoLayer, PixelLayer, Stage, new_id
+from lather.document.state import JobState
 from lather.document.tree import inserted_above, walk
 from lather.tools.base import Place
 

@@ -15,6 +15,7 @@ from PyQt6.QtCore import QEvent, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from lather.actions.opening import begin
+from lather.actions.start import start_workbench
 from lather.actions.workbench import Workbench
 from lather.core.kernels import COMPILING, kernels_ready, prepare_kernels
 from lather.render.worker import Workers
@@ -68,7 +69,7 @@ def build(settings: Settings | None = None, arguments: list[str] | None = None) 
     tasks = Workers(1, marshal, "task", STANDS_BACK)
     asker = WindowAsker()
     keep = Workers(2, marshal, "keep", STANDS_BACK)
-    bench = Workbench(
+    bench = start_workbench(
         settings, asker, stroke_executor=strokes, task_executor=tasks, keep_executor=keep
     )
     window = MainWindow(bench, asker, view)

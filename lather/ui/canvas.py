@@ -30,7 +30,7 @@ from lather.core.arrays import ByteImage
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.document.diff import changed_cells
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.document.tiles import TILE_PX
 from lather.render.view import Shown, TileRequest, ViewTiles
 from lather.render.worker import Executor

@@ -5,9 +5,9 @@ from __future__ import annotations
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
-from lather.actions.table import Action
+from lather.actions.action import Action
 from lather.actions.workbench import Workbench
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.render.touched import touched_share
 from lather.render.worker import Executor
 from lather.ui.theme import GAP_1, GAP_2, GAP_3, GAP_4

@@ -17,7 +17,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from lather.actions.table import MENUS, Action, keys_of
+from lather.actions.action import Action
+from lather.actions.table import MENUS, keys_of
 from lather.actions.workbench import Workbench
 from lather.ui.theme import GAP_1, GAP_2, GAP_3, GAP_4
 from lather.ui.widgets import label, run_action

@@ -6,7 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QIcon, QImage, QPixmap
 
 from lather.core.rect import Rect
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.render.compositor import render_photo
 from lather.render.view import screen_bytes
 

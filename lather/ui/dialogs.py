@@ -22,8 +22,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from lather.actions.action import Action
 from lather.actions.recovery import Recovered
-from lather.actions.table import Action
 from lather.actions.workbench import Workbench
 from lather.document.job import Job
 from lather.files.delivery import Delivery

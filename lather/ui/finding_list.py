@@ -13,13 +13,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from lather.actions.action import Action
 from lather.actions.finding import decide, is_surveyed, look_at, mend
-from lather.actions.table import Action
 from lather.actions.workbench import Workbench
 from lather.core.rect import Rect
 from lather.core.survey.finding import Finding, Kind
 from lather.document.findings import Findings, FindingState
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.ui.crops import CROP_PX, crop_of
 from lather.ui.theme import GAP_2
 from lather.ui.widgets import CommandButton, label

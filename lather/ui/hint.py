@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from lather.actions.table import all_actions, keys_of
 from lather.actions.workbench import Workbench
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.ui.theme import GAP_1, GAP_3
 from lather.ui.widgets import label
 

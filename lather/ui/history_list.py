@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QPushButton, QVBo
 
 from lather.actions.workbench import Workbench
 from lather.document.history import Step
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.ui.theme import GAP_2, GAP_3
 from lather.ui.widgets import label
 

@@ -9,7 +9,8 @@ from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QSpinBox, QWidget
 
-from lather.actions.table import Action, keys_of
+from lather.actions.action import Action
+from lather.actions.table import keys_of
 from lather.actions.workbench import Workbench
 from lather.ui.widgets import run_action
 

@@ -15,12 +15,12 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from lather.actions.table import Action
+from lather.actions.action import Action
 from lather.actions.workbench import Workbench
 from lather.core.blend.modes import BlendMode
 from lather.document import edits
-from lather.document.job import JobState
 from lather.document.layers import GroupLayer, Layer, PhotoLayer, UnknownLayer
+from lather.document.state import JobState
 from lather.document.tree import Layers, siblings, walk
 from lather.ui.layer_row import LayerRow
 from lather.ui.theme import GAP_1, GAP_2

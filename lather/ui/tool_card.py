@@ -18,16 +18,17 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from lather.actions.action import Action
 from lather.actions.area import has_area
 from lather.actions.hands import LARGEST_SIZE_PX, SMALLEST_SIZE_PX, SMALLEST_SPACING
-from lather.actions.table import Action, keys_of
+from lather.actions.table import keys_of
 from lather.actions.workbench import Workbench
 from lather.core.area.combine import Combine
 from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
 from lather.core.survey.finding import MOST_BROKEN
 from lather.core.survey.region import Region
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.tools.advice import brush_advice
 from lather.tools.source import Reads, SourceGoes
 from lather.tools.table import TOOLS, tool

@@ -5,7 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import QEvent, QObject, QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
-from lather.actions.table import Action, keys_of
+from lather.actions.action import Action
+from lather.actions.table import keys_of
 from lather.actions.workbench import Workbench
 from lather.ui import icons
 from lather.ui.theme import GAP_2, GAP_4, theme

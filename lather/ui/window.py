@@ -20,12 +20,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from lather.actions.action import Action
 from lather.actions.opening import open_file
 from lather.actions.saving import settle_unsaved
 from lather.actions.settling import settle
-from lather.actions.table import MENUS, Action, all_actions, keys_of
+from lather.actions.table import MENUS, all_actions, keys_of
 from lather.actions.workbench import Workbench
-from lather.document.job import JobState
+from lather.document.state import JobState
 from lather.names import readable
 from lather.paths import ASSETS
 from lather.render.worker import Executor

@@ -5,13 +5,13 @@ from __future__ import annotations
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem
 
+from lather.actions.action import Action
 from lather.actions.delivering import DELIVERY_CAUTION
 from lather.actions.finding import is_surveyed
-from lather.actions.table import Action
 from lather.actions.workbench import Workbench
 from lather.document.findings import FindingState
-from lather.document.job import JobState
 from lather.document.layers import PixelLayer, Stage
+from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tree import walk
 from lather.tools.table import tool

@@ -3,9 +3,10 @@
 from dataclasses import replace
 
 from lather.actions.delivering import deliver_to
-from lather.actions.workbench import Workbench
-from lather.document.job import Job, new_state
+from lather.actions.start import start_workbench
+from lather.document.job import Job
 from lather.document.layers import UnknownLayer
+from lather.document.state import new_state
 from lather.files.delivery import Delivery
 from lather.settings.store import Settings
 from tests.support import Answers, Case, photo_in
@@ -13,7 +14,7 @@ from tests.support import Answers, Case, photo_in
 
 class DeliveringTest(Case):
     def test_a_layer_that_is_not_understood_is_missing_and_named(self) -> None:
-        bench, said = Workbench(Settings(self.folder / "settings.json"), Answers()), []
+        bench, said = start_workbench(Settings(self.folder / "settings.json"), Answers()), []
         bench.said.connect(lambda text, error: said.append((text, error)))
         state = new_state(photo_in(self.folder, width=40, height=30))
         glow = UnknownLayer(id=10**6, name="Glow", kind="glow")

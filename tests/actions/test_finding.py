@@ -3,12 +3,13 @@
 from lather.actions import finding as commands
 from lather.actions.opening import open_file
 from lather.actions.saving import save_as
+from lather.actions.start import start_workbench
 from lather.actions.table import all_actions
-from lather.actions.workbench import Workbench
 from lather.document import edits
 from lather.document.findings import FindingState
-from lather.document.job import Job, new_state
+from lather.document.job import Job
 from lather.document.layers import Stage
+from lather.document.state import new_state
 from lather.files.jobfile import load_job
 from lather.settings.store import Settings
 from tests.support import DEMO, Answers, Case, photo_in, skin_photo
@@ -21,7 +22,7 @@ class WalkTest(Case):
     def setUp(self) -> None:
         super().setUp()
         self.answers = Answers()
-        self.bench = Workbench(Settings(), self.answers)
+        self.bench = start_workbench(Settings(), self.answers)
         self.said: list[str] = []
         self.bench.said.connect(lambda text, error: self.said.append(text))
         self.bench.take_job(Job(spotted()))
@@ -118,7 +119,7 @@ class WalkTest(Case):
 
 class SurveyTest(Case):
     def test_a_portrait_is_surveyed_and_cleaned(self) -> None:
-        bench, said = Workbench(Settings(), Answers()), []
+        bench, said = start_workbench(Settings(), Answers()), []
         bench.said.connect(lambda text, error: said.append(text))
         self.addCleanup(lambda: bench.take_job(None))
         open_file(bench, DEMO / "portrait2.jpg")
@@ -136,7 +137,7 @@ class SurveyTest(Case):
         self.assertGreater(n_done, 0.8 * n_open)
 
     def test_a_picture_without_a_face_says_so(self) -> None:
-        bench, said = Workbench(Settings(), Answers()), []
+        bench, said = start_workbench(Settings(), Answers()), []
         bench.said.connect(lambda text, error: said.append(text))
         self.addCleanup(lambda: bench.take_job(None))
         bench.take_job(Job(new_state(skin_photo())))

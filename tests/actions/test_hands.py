@@ -8,8 +8,8 @@ import numpy as np
 from lather.actions import area, broken, face, finding, geometry, source
 from lather.actions.hands import LARGEST_SCALE, SMALLEST_SCALE
 from lather.actions.rim_watch import RimWatch
+from lather.actions.start import start_workbench
 from lather.actions.table import all_actions
-from lather.actions.workbench import Workbench
 from lather.core.area.combine import Combine
 from lather.core.brush.stroke import PenSample
 from lather.core.mend.mode import MendMode
@@ -19,8 +19,9 @@ from lather.core.survey.region import Region
 from lather.document import areas, edits
 from lather.document.brief import Style
 from lather.document.findings import FindingState
-from lather.document.job import Job, new_state
+from lather.document.job import Job
 from lather.document.photo import Photo
+from lather.document.state import new_state
 from lather.errors import EditError
 from lather.render.worker import SameThread
 from lather.settings.store import Settings
@@ -34,7 +35,7 @@ class BenchCase(Case):
     def setUp(self) -> None:
         super().setUp()
         self.answers = Answers()
-        self.bench = Workbench(Settings(self.folder / "settings.json"), self.answers)
+        self.bench = start_workbench(Settings(self.folder / "settings.json"), self.answers)
         self.said: list[str] = []
         self.bench.said.connect(lambda text, error: self.said.append(text))
         self.addCleanup(lambda: self.bench.take_job(None))
@@ -81,7 +82,7 @@ class PresetTest(BenchCase):
         self.answers.answers["text"] = "  My   brush "
         self.run_action("brush.save_preset")
         self.assertEqual(hands.preset_name, "My brush")
-        again = Workbench(Settings(self.folder / "settings.json"), self.answers).hands
+        again = start_workbench(Settings(self.folder / "settings.json"), self.answers).hands
         self.assertIn("My brush", [preset.name for preset in again.presets])
         again.take_preset("My brush")
         self.assertEqual(again.hand.brush.size_px, 77.0)

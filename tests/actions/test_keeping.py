@@ -16,6 +16,7 @@ from lather.actions.recovery import (
     unsaved_work,
 )
 from lather.actions.saving import save, save_as
+from lather.actions.start import start_workbench
 from lather.actions.table import all_actions
 from lather.actions.workbench import Workbench
 from lather.core.brush.stroke import PenSample
@@ -51,7 +52,7 @@ class KeepingCase(Case):
 
     def new_bench(self) -> Workbench:
         self.answers = Answers()
-        bench = Workbench(Settings(), self.answers)
+        bench = start_workbench(Settings(), self.answers)
         bench.said.connect(lambda text, error: self.said.append(text))
         self.addCleanup(lambda: bench.take_job(None))
         return bench
@@ -161,7 +162,7 @@ class AheadTest(KeepingCase):
 
     def test_saving_reads_no_journal_that_is_not_the_job_s(self) -> None:
         """A long one would hold everything up."""
-        other = Workbench(Settings(), Answers())
+        other = start_workbench(Settings(), Answers())
         other.take_job(Job(painted_state(self.photo, 1)))
         self.addCleanup(lambda: other.take_job(None))
         apply_edit(other.open_job, "paint", 1)

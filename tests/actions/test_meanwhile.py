@@ -6,7 +6,7 @@ from unittest import mock
 import numpy as np
 
 from lather.actions import area, finding, layer
-from lather.actions.workbench import Workbench
+from lather.actions.start import start_workbench
 from lather.core.area.combine import Combine
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
@@ -15,9 +15,10 @@ from lather.core.survey.region import Region
 from lather.core.survey.survey import Survey
 from lather.document import areas, edits
 from lather.document.findings import FindingState
-from lather.document.job import Job, new_state
+from lather.document.job import Job
 from lather.document.merge import same_work
 from lather.document.planes import with_plane
+from lather.document.state import new_state
 from lather.document.tiles import BLACK_MASK
 from lather.render.compositor import render
 from lather.settings.store import Settings
@@ -31,7 +32,7 @@ class MeanwhileTest(Case):
     def setUp(self) -> None:
         super().setUp()
         self.tasks, self.strokes = Later(), Later()
-        self.bench = Workbench(Settings(self.folder / "settings.json"), Answers(),
+        self.bench = start_workbench(Settings(self.folder / "settings.json"), Answers(),
                                task_executor=self.tasks, stroke_executor=self.strokes)  # fmt: skip
         self.said: list[str] = []
         self.bench.said.connect(lambda text, error: self.said.append(text))

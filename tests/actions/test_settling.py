@@ -6,13 +6,14 @@ from lather.actions import broken, finding
 from lather.actions.opening import open_file
 from lather.actions.recovery import open_path
 from lather.actions.saving import save, save_as, settle_unsaved
+from lather.actions.start import start_workbench
 from lather.actions.task import Offer
-from lather.actions.workbench import Workbench
 from lather.core.brush.stroke import PenSample
 from lather.core.work import no_progress
 from lather.document import edits
 from lather.document.digest import digest
-from lather.document.job import Job, new_state
+from lather.document.job import Job
+from lather.document.state import new_state
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
 from lather.files.lock import Lock
@@ -26,7 +27,7 @@ class SettlingCase(Case):
     def setUp(self) -> None:
         super().setUp()
         self.tasks, self.strokes, self.answers = Later(), Later(), Answers()
-        self.bench = Workbench(Settings(self.folder / "settings.json"), self.answers,
+        self.bench = start_workbench(Settings(self.folder / "settings.json"), self.answers,
                                task_executor=self.tasks, stroke_executor=self.strokes)  # fmt: skip
         self.said: list[str] = []
         self.bench.said.connect(lambda text, error: self.said.append(text))
@@ -145,7 +146,7 @@ class SaveTest(SettlingCase):
         other = Job(new_state(read_photo(self.photo)), self.path)
         save_job(other.state, self.path, revision="1")
         opened = open_path(self.path, no_progress, locked=True)
-        crashed = Workbench(Settings(), Answers())
+        crashed = start_workbench(Settings(), Answers())
         crashed.take_job(opened)
         crashed.change("Name it", edits.add_pixel_layer)
         opened.release()

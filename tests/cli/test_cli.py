@@ -10,7 +10,7 @@ from pathlib import Path
 
 from lather.cli.main import VERBS, main
 from lather.document import edits
-from lather.document.job import new_state
+from lather.document.state import new_state
 from lather.files.jobwriter import save_job
 from lather.files.photos import read_photo
 from tests.files.test_job_file import edited, rewritten

@@ -12,7 +12,7 @@ import pyvips
 from PIL import Image, ImageCms
 
 from lather.document import edits
-from lather.document.job import new_state
+from lather.document.state import new_state
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
 from lather.files.openraster import write_openraster

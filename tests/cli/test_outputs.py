@@ -16,7 +16,8 @@ from lather.actions.keeping import Keeper
 from lather.cli.main import VERBS
 from lather.core.work import no_progress
 from lather.document import edits
-from lather.document.job import Job, new_state
+from lather.document.job import Job
+from lather.document.state import new_state
 from lather.errors import LatherError
 from lather.files.atomic import replacing
 from lather.files.delivery import Delivery, encode_photo

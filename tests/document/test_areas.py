@@ -11,8 +11,9 @@ from lather.core.rect import Rect
 from lather.core.survey.region import Region
 from lather.document import areas, edits
 from lather.document.digest import digest
-from lather.document.job import Job, new_state
+from lather.document.job import Job
 from lather.document.planes import Regions, read_plane, with_plane
+from lather.document.state import new_state
 from lather.document.tiles import BLACK_MASK
 from lather.errors import EditError
 from lather.files.jobfile import load_job

@@ -10,9 +10,10 @@ from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.diff import changed_cells
 from lather.document.history import History, Step
-from lather.document.job import Job, new_state
+from lather.document.job import Job
 from lather.document.layers import GroupLayer, PhotoLayer, PixelLayer
 from lather.document.ledger import Ledger
+from lather.document.state import new_state
 from lather.document.tiles import NO_PIXELS, TILE_PX, WHITE_MASK, Tiles
 from lather.document.tree import find, walk
 from lather.errors import EditError

@@ -6,8 +6,9 @@ from lather.document import edits
 from lather.document.bounds import DEEPEST_GROUPS, MOST_FINDINGS, MOST_LAYERS, MOST_POINTS
 from lather.document.digest import digest
 from lather.document.findings import Findings
-from lather.document.job import Job, JobState, new_state
+from lather.document.job import Job
 from lather.document.layers import GroupLayer, PixelLayer, new_id
+from lather.document.state import JobState, new_state
 from lather.errors import EditError
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job

@@ -14,8 +14,8 @@ from PIL import Image
 
 from lather.actions.delivering import write_pictures
 from lather.core.work import CancelToken, no_progress
-from lather.document.job import new_state
 from lather.document.photo import Metadata
+from lather.document.state import new_state
 from lather.errors import LatherError, UsageError
 from lather.files.delivery import (
     PRESETS,

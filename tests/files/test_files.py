@@ -14,8 +14,8 @@ from hypothesis import strategies as st
 from lather.core.blend.modes import BlendMode
 from lather.core.brush.stroke import PenSample
 from lather.document import edits
-from lather.document.job import new_state
 from lather.document.layers import GroupLayer, PixelLayer
+from lather.document.state import new_state
 from lather.document.tiles import Tiles
 from lather.document.tree import walk
 from lather.errors import JobFileError, LatherError, PhotoError, UsageError

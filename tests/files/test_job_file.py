@@ -18,8 +18,9 @@ from lather.core.blend.modes import BlendMode
 from lather.core.work import CancelToken
 from lather.document import edits
 from lather.document.digest import digest
-from lather.document.job import Job, new_state
+from lather.document.job import Job
 from lather.document.layers import PixelLayer
+from lather.document.state import new_state
 from lather.document.tree import walk
 from lather.errors import Cancelled, JobFileError, LatherError, PhotoMissingError
 from lather.files.backups import backups_of

@@ -13,7 +13,8 @@ from hypothesis import strategies as st
 
 from lather.document import edits
 from lather.document.digest import digest
-from lather.document.job import Job, new_state
+from lather.document.job import Job
+from lather.document.state import new_state
 from lather.document.tree import walk
 from lather.errors import JobFileError, NewerError
 from lather.files.delta import DeltaReader, DeltaWriter

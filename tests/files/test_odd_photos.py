@@ -9,8 +9,8 @@ import pyvips
 from PIL import Image, ImageCms
 
 from lather.core.rect import Rect
-from lather.document.job import new_state
 from lather.document.photo import NO_PROFILE, Metadata, Photo
+from lather.document.state import new_state
 from lather.errors import PhotoError, TruncatedError
 from lather.files.delivery import Delivery, SizeBy, encode_photo
 from lather.files.jobfile import load_job

@@ -12,8 +12,8 @@ from lather.core.blend.modes import BlendMode, blend
 from lather.core.rect import Rect
 from lather.core.work import CancelToken
 from lather.document import edits
-from lather.document.job import new_state
 from lather.document.layers import GroupLayer, Mask
+from lather.document.state import new_state
 from lather.document.tiles import WHITE_MASK, Tiles
 from lather.errors import Cancelled
 from lather.render.around import AroundCache

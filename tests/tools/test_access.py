@@ -12,9 +12,10 @@ from lather.core.mend.rim import examine_rim
 from lather.core.rect import Rect
 from lather.document import areas, edits
 from lather.document.findings import FindingState
-from lather.document.job import Job, new_state
+from lather.document.job import Job
 from lather.document.layers import GroupLayer
 from lather.document.photo import Photo
+from lather.document.state import new_state
 from lather.document.tree import find, path_to
 from lather.errors import EditError, LatherError
 from lather.render.compositor import render, render_up_to

@@ -9,10 +9,11 @@ from lather.core.area.combine import Combine
 from lather.core.mend.placement import Turn
 from lather.core.rect import Rect
 from lather.document import areas, edits
-from lather.document.job import Job, new_state
+from lather.document.job import Job
 from lather.document.layers import PixelLayer
 from lather.document.photo import Photo
 from lather.document.planes import read_plane
+from lather.document.state import new_state
 from lather.render.compositor import render
 from lather.tools.source import PickedSource, Reads
 from tests.core.test_area import circle

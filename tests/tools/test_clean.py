@@ -11,9 +11,10 @@ from lather.core.work import CancelToken
 from lather.document import edits
 from lather.document.digest import digest
 from lather.document.findings import Findings, FindingState
-from lather.document.job import Job, new_state
+from lather.document.job import Job
 from lather.document.layers import PixelLayer, Stage
 from lather.document.photo import Photo
+from lather.document.state import new_state
 from lather.document.tree import walk
 from lather.errors import Cancelled, EditError
 from lather.render.compositor import render

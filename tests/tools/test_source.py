@@ -8,8 +8,9 @@ from hypothesis import strategies as st
 
 from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
-from lather.document.job import Job, new_state
+from lather.document.job import Job
 from lather.document.photo import Photo
+from lather.document.state import new_state
 from lather.errors import LatherError
 from lather.render.compositor import render
 from lather.tools.source import PickedSource, SourceGoes

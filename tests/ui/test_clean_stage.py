@@ -20,9 +20,10 @@ from lather.core.survey.region import Region
 from lather.document import areas, edits
 from lather.document.brief import Weak
 from lather.document.findings import FindingState
-from lather.document.job import Job, new_state
+from lather.document.job import Job
 from lather.document.layers import PixelLayer, Stage
 from lather.document.planes import Regions, read_plane, with_plane
+from lather.document.state import new_state
 from lather.document.tiles import BLACK_MASK
 from lather.tools.session import PenSession
 from lather.tools.source import PickedSource, Reads

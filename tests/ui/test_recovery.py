@@ -13,7 +13,8 @@ from lather.core.brush.stroke import PenSample
 from lather.document import edits
 from lather.document.digest import digest
 from lather.document.history import History
-from lather.document.job import Job, new_state
+from lather.document.job import Job
+from lather.document.state import new_state
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
 from lather.files.journalreader import FoundJournal, Replayed

@@ -12,7 +12,7 @@ from lather.actions.recovery import open_path
 from lather.cli.progress import compiled_kernels
 from lather.core import kernels
 from lather.core.work import no_progress
-from lather.document.job import new_state
+from lather.document.state import new_state
 from lather.files.jobwriter import save_job
 from lather.files.places import beside
 from tests.cli.test_cli import ROOT

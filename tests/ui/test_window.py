@@ -26,9 +26,10 @@ from lather.core.brush.stroke import PenSample
 from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
 from lather.document import edits
-from lather.document.job import Job, new_state
+from lather.document.job import Job
 from lather.document.layers import PixelLayer, Stage
 from lather.document.photo import Metadata
+from lather.document.state import new_state
 from lather.files.delivery import Delivery, SizeBy
 from lather.files.photos import read_photo
 from lather.files.recordings import read_recording

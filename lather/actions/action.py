@@ -1,0 +1,52 @@
+"""A command, and what the groups of commands share."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import Enum
+from typing import TypeVar
+
+from lather.actions.workbench import Workbench
+
+E = TypeVar("E", bound=Enum)
+Run = Callable[[Workbench], None]
+Ask = Callable[[Workbench], bool]
+
+
+def always(bench: Workbench) -> bool:  # noqa: ARG001
+    return True
+
+
+@dataclass(frozen=True)
+class Action:
+    """A command.
+
+    Attributes
+    ----------
+    keys : shortcuts in Qt's portable notation; single keys are for the free hand.
+    enabled : whether it applies now.
+    checked : for switches, whether it is on.
+    release : for momentary commands, what happens when the key is let go.
+    """
+
+    id: str
+    title: str
+    help: str
+    menu: str
+    run: Run
+    keys: tuple[str, ...] = ()
+    icon: str = ""
+    enabled: Ask = always
+    checked: Ask | None = None
+    release: Run | None = None
+
+
+def next_choice(choice: E) -> E:
+    """The one after it in its enumeration, round the end."""
+    choices = list(type(choice))
+    return choices[(choices.index(choice) + 1) % len(choices)]
+
+
+def has_job(bench: Workbench) -> bool:
+    return bench.job is not None
