@@ -85,18 +85,18 @@ def _portrait(title: str, image: Image, truth: Image, marks: list[Mark]) -> list
 
 def _cleaned(image: Image) -> tuple[Image, list[Finding], Image]:
     """The picture as Lather cleans it, what it found, and where it mended."""
+    from lather.assist.clean import CleanOptions, propose_clean
+    from lather.assist.survey import survey_photo, surveyed, with_survey
     from lather.document.findings import FindingState
     from lather.document.photo import Photo
     from lather.document.state import new_state
     from lather.render.flatten import flatten
-    from lather.tools.clean import mend_findings
-    from lather.tools.surveying import survey_photo, surveyed, with_survey
 
     photo = Photo((image * 65535 + 0.5).astype(np.uint16), name="portrait.png")
     state = with_survey(new_state(photo), surveyed(survey_photo(photo)))
     findings = state.findings
-    open_ones = findings.in_state(FindingState.OPEN)
-    state = mend_findings(state, [f for f in open_ones if f.kind.is_blemish])
+    blemishes = frozenset(f.id for f in findings.items if f.kind.is_blemish)
+    state = propose_clean(state, CleanOptions(ids=blemishes)).accepted()
     covered = np.zeros(image.shape[:2], dtype=np.float32)
     for finding in state.findings.in_state(FindingState.DONE):
         rect = finding.rect.intersect(photo.rect)

@@ -33,12 +33,12 @@ def measure(scale: Scale) -> list[Row]:
     """survey of 24 megapixels, and mending what it found"""
     import cv2
 
+    from lather.assist.clean import propose_clean
+    from lather.assist.survey import survey_photo, surveyed, with_survey
     from lather.core.survey.survey import survey
     from lather.document.findings import FindingState
     from lather.document.photo import Photo
     from lather.document.state import new_state
-    from lather.tools.clean import mend_findings
-    from lather.tools.surveying import survey_photo, surveyed, with_survey
 
     samples = large_samples(scale)
     rgb = samples.astype(np.float32) / np.float32(65535)
@@ -46,7 +46,7 @@ def measure(scale: Scale) -> list[Row]:
     survey_ms = scale.median_ms(lambda: survey(rgb), 3)
     state = with_survey(new_state(Photo(samples.copy(), name="large.tif")), surveyed(survey(rgb)))
     wanted = list(state.findings.in_state(FindingState.OPEN))
-    mend_ms = scale.median_ms(lambda: mend_findings(state, wanted), 1, 0)
+    mend_ms = scale.median_ms(lambda: propose_clean(state), 1, 0)
     watch = _Watch()
     survey_photo(Photo(samples.copy(), name="large.tif"), cancel=watch)
     longest_ms = 1000 * max(watch.gaps_s)

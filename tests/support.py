@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import tempfile
 import unittest
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
 from hypothesis import strategies as st
 
+from lather.assist.clean import CleanOptions, propose_clean
+from lather.assist.survey import with_mark
 from lather.core.area.combine import Combine
 from lather.core.blend.modes import BlendMode
 from lather.core.brush.stroke import Brush, PenSample
@@ -33,7 +36,6 @@ from lather.files.photos import read_photo
 from lather.render.worker import SameThread, ignore, log_failure
 from lather.tools.base import Hand
 from lather.tools.session import PenSession, Viewport
-from lather.tools.surveying import with_mark
 
 DEMO = Path(__file__).parents[1] / "demo"
 
@@ -155,6 +157,12 @@ def surveyed(n: int) -> Findings:
     return Findings.of_survey(0.25, items, [FaceGeometry.from_pupils((60.0, 70.0), (120.0, 72.0))])
 
 
+def mended(state: JobState, findings: Sequence[Finding], **options) -> JobState:
+    """The state with open findings mended as Clean proposes it; EditError if it does not."""
+    wanted = CleanOptions(ids=frozenset(finding.id for finding in findings))
+    return propose_clean(state, wanted, **options).accepted()
+
+
 def _regions(pick: int) -> Regions:
     plane = np.full((30, 40), pick / 9, "f4")
     tiles = with_plane(BLACK_MASK, Rect(0, 0, 40, 30), plane)
@@ -259,6 +267,6 @@ class Case(unittest.TestCase):
 
 __all__ = [
     "DEMO", "Answers", "Case", "Hand", "Later", "Rect", "apply_edit", "draw", "edit_sequences",
-    "finding", "surveyed",
+    "finding", "mended", "surveyed",
     "noise_photo", "painted_state", "photo_in", "random_tile", "session_for", "skin_photo",
 ]

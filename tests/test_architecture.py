@@ -15,10 +15,16 @@ ALLOWED = {
     "render": {"core", "document"},
     "files": {"core", "document"},
     "settings": {"core", "document", "files"},
-    "tools": {"core", "document", "render"},
-    "actions": {"core", "document", "render", "files", "settings", "tools", "paths"},
-    "ui": {"core", "document", "render", "files", "settings", "tools", "actions", "paths"},
-    "cli": {"core", "document", "render", "files", "settings", "tools", "actions", "ui", "paths"},
+    "assist": {"core", "document", "render"},
+    "tools": {"core", "document", "render", "assist"},
+    "actions": {"core", "document", "render", "assist", "files", "settings", "tools", "paths"},
+    "ui": {
+        "core", "document", "render", "assist", "files", "settings", "tools", "actions", "paths",
+    },
+    "cli": {
+        "core", "document", "render", "assist", "files", "settings", "tools", "actions", "ui",
+        "paths",
+    },
 }  # fmt: skip
 LONGEST_MODULE_LINES = 420
 

@@ -5,11 +5,12 @@ from __future__ import annotations
 from lather.actions.aside import change_aside
 from lather.actions.task import Offer
 from lather.actions.workbench import Workbench
+from lather.core.area.place import Place
 from lather.document import edits
 from lather.document.findings import FindingState
 from lather.document.merge import same_work
 from lather.document.state import JobState
-from lather.tools.base import Outcome, Place
+from lather.tools.base import Outcome
 from lather.tools.free import cut_free_at, place_of_area, place_of_finding
 
 NAME = "Cut free and mend"

@@ -10,6 +10,7 @@ from lather.actions.face import start_measuring
 from lather.actions.task import Offer
 from lather.actions.walk import Mended
 from lather.actions.workbench import Workbench
+from lather.assist.proposal import Proposal
 from lather.core.rect import Rect
 from lather.core.survey.finding import Finding
 from lather.core.work import CancelToken, Progress
@@ -29,7 +30,7 @@ def survey(bench: Workbench) -> None:
 
     Handles and a scale that were set by hand are taken as they are.
     """
-    from lather.tools.surveying import survey_photo, surveyed, with_survey_meanwhile
+    from lather.assist.survey import survey_photo, surveyed, with_survey_meanwhile
 
     before = bench.state
     set_by_hand = before.findings
@@ -96,7 +97,7 @@ def step(bench: Workbench, by: int) -> None:
 
 def mend(bench: Workbench, findings: Sequence[Finding]) -> None:
     """Mend findings aside, as one step."""
-    from lather.tools.clean import mend_findings
+    from lather.assist.clean import CleanOptions, propose_clean, step_name
 
     before = bench.state
     wanted = [
@@ -106,21 +107,22 @@ def mend(bench: Workbench, findings: Sequence[Finding]) -> None:
         bench.say("None of these findings is open.")
         return
 
+    options = CleanOptions(ids=frozenset(finding.id for finding in wanted))
+    proposals: list[Proposal] = []
+
     def work(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
-        return mend_findings(state, wanted, progress=progress, cancel=cancel)
+        proposals.append(propose_clean(state, options, progress=progress, cancel=cancel))
+        return proposals[0].accepted()
 
     def done(merged: Merged) -> None:
-        after, now = merged.state, bench.state
+        after, now, proposal = merged.state, bench.state, proposals[0]
         n_done = sum(after.findings.state(f) is FindingState.DONE for f in wanted)
-        n_open = sum(after.findings.state(f) is FindingState.OPEN for f in wanted)
         said = ""
-        if n_open and not merged.left_out:
-            said = (
-                f"{n_done} mended; {n_open} lie beside an edge or have no clean skin "
-                "near by: copy along the edge by hand."
-            )
-        name = "Mend finding" if len(wanted) == 1 else f"Mend {n_done} findings"
-        take_merged(bench, name, merged, said)
+        if proposal.reasons and not merged.left_out:
+            why = "; ".join(proposal.reasons)
+            said = f"{n_done} mended; {why}: copy along the edge by hand."
+        # Of what was proposed, less may be left after merging: the name says what is in the step.
+        take_merged(bench, step_name(len(wanted), n_done), merged, said)
         if len(wanted) > 1:
             bench.walk.go_to(None)
         elif bench.walk.finding_id in (None, wanted[0].id):  # else the person went on meanwhile
@@ -132,16 +134,16 @@ def mend(bench: Workbench, findings: Sequence[Finding]) -> None:
 
 def other_source(bench: Workbench) -> None:
     """Do the mend accepted last again, from the next best place."""
-    from lather.tools.clean import mend_findings
+    from lather.assist.clean import CleanOptions, propose_clean
 
     job, last = bench.open_job, bench.walk.mended
     assert last is not None
     nth = last.nth_source + 1
 
     def work(progress: Progress, cancel: CancelToken) -> Meanwhile:
-        after = mend_findings(
-            last.taken_back(), [last.finding], nth_source=nth, progress=progress, cancel=cancel
-        )
+        options = CleanOptions(ids=frozenset({last.finding.id}), nth_source=nth)
+        proposal = propose_clean(last.taken_back(), options, progress=progress, cancel=cancel)
+        after = proposal.accepted()
         return lambda now: merge(last.after, after, now)
 
     def done(merged: Merged) -> None:

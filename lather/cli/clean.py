@@ -12,12 +12,10 @@ from typing import TYPE_CHECKING
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
 from lather.cli.survey import add_scale_argument, check_scale, survey_of
-from lather.errors import EditError, UsageError
+from lather.errors import UsageError
 from lather.files.outputs import Form
 
 if TYPE_CHECKING:
-    from lather.core.survey.finding import Finding
-    from lather.document.findings import Findings
     from lather.document.photo import Photo
     from lather.document.state import JobState
 
@@ -72,25 +70,21 @@ def _clean(
 ) -> None:
     from lather.actions.claiming import backups_to_keep
     from lather.actions.delivering import write_pictures
+    from lather.assist.clean import CleanOptions, propose_clean, with_kept
+    from lather.assist.survey import surveyed, with_survey
     from lather.core.work import CancelToken
-    from lather.document import edits
     from lather.document.findings import FindingState
     from lather.files.delivery import Delivery
     from lather.files.jobwriter import save_job
     from lather.settings.store import Settings, default_path
-    from lather.tools.clean import mend_findings
-    from lather.tools.surveying import surveyed, with_survey
 
     compiled_kernels()
     state = with_survey(state, surveyed(survey_of(state.photo, options)))
-    findings = _with_kept(state.findings, marks)
-    state = edits.set_findings(state, findings)
-    wanted = [f for f in findings.in_state(FindingState.OPEN) if _is_of(f, kinds)]
-    if wanted:
-        try:
-            state = mend_findings(state, wanted, progress=report)
-        except EditError as error:
-            print(f"lather: {error.sentence()}", file=sys.stderr)
+    state = with_kept(state, marks)
+    proposal = propose_clean(state, CleanOptions(kinds=frozenset(kinds)), progress=report)
+    state = proposal.after
+    for why in proposal.reasons:
+        print(f"lather: {why}", file=sys.stderr)
     delivery = Delivery(depth_bits=depth_bits, to_srgb=False)
     write_pictures(state, [(options.out, delivery)], report, CancelToken())
     if options.job is not None:
@@ -119,11 +113,6 @@ def _kinds(text: str) -> set[str]:
     return wanted
 
 
-def _is_of(finding: Finding, kinds: set[str]) -> bool:
-    value = finding.kind.value
-    return value in kinds or value.split(".")[0] in kinds
-
-
 def _mark(text: str) -> Mark:
     try:
         x, y, radius_px = (float(part) for part in text.split(","))
@@ -144,16 +133,3 @@ def _check_inside(marks: list[Mark], photo: Photo) -> None:
 def _no_mark(text: str, why: str) -> UsageError:
     advice = "give three numbers in pixels: a place in the picture, and a radius above 0"
     return UsageError("Nothing was cleaned", f"--keep: '{text}' {why}", advice)
-
-
-def _with_kept(findings: Findings, marks: list[Mark]) -> Findings:
-    """Findings that a keep mark touches are kept."""
-    from lather.document.findings import FindingState
-
-    touched = [
-        finding.id
-        for finding in findings.items
-        for x, y, radius in marks
-        if math.dist((x, y), (finding.x, finding.y)) < radius + finding.radius_px
-    ]
-    return findings.decided(touched, FindingState.KEPT)

@@ -49,7 +49,7 @@ def check_scale(mm_per_px: float | None) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    from lather.tools.surveying import surveyed, with_survey
+    from lather.assist.survey import surveyed, with_survey
 
     check_scale(options.mm_per_pixel)
     state = opened_job(options.photo, options).state
@@ -62,7 +62,7 @@ def run(options: argparse.Namespace) -> int:
 
 def survey_of(photo: Photo, options: argparse.Namespace) -> Survey:
     """The survey of a photo, at the scale that was given if one was."""
-    from lather.tools.surveying import survey_photo
+    from lather.assist.survey import survey_photo
 
     try:
         return survey_photo(photo, mm_per_px=options.mm_per_pixel, progress=report)

@@ -7,7 +7,8 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from lather.core.area.combine import Combine
-from lather.core.arrays import FloatImage, Plane
+from lather.core.area.place import Place
+from lather.core.arrays import FloatImage
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.mend.mode import MendMode
@@ -20,14 +21,6 @@ from lather.render.view import Shown
 from lather.tools.source import PickedSource, Reads, SourceGoes
 
 Colour = tuple[float, float, float]
-
-
-@dataclass(frozen=True)
-class Place:
-    """A selection on the picture: `coverage` (h, w) 0-1 lies in `rect`."""
-
-    rect: Rect
-    coverage: Plane
 
 
 @dataclass(frozen=True)

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import asdict, replace
 from typing import Any
 
 import numpy as np
@@ -15,8 +14,9 @@ from lather.core.brush.stroke import PenSample
 from lather.core.mend.placement import Placement
 from lather.core.rect import Rect
 from lather.document import edits
-from lather.document.access import mendable, paintable, refuse_unless_changeable
-from lather.document.layers import Mask, PhotoLayer, PixelLayer
+from lather.document.access import mendable, paintable
+from lather.document.laid import Anchor, Laid
+from lather.document.layers import Mask, PhotoLayer
 from lather.document.painting import (
     ColourPaint,
     Coverage,
@@ -28,8 +28,8 @@ from lather.document.painting import (
 )
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
-from lather.document.tiles import TILE_PX, Key, Tiles
-from lather.document.tree import above, find, inserted_above, replaced, without
+from lather.document.tiles import TILE_PX, Key
+from lather.document.tree import above, find, without
 from lather.errors import EditError
 from lather.render.compositor import render
 from lather.render.visibility import refuse_unless_seen
@@ -82,58 +82,6 @@ def with_layer_to_paint(state: JobState, name: str) -> JobState:
     if isinstance(state.active, PhotoLayer):
         return edits.add_pixel_layer(state, name)
     return state
-
-
-Anchor = Callable[[JobState], int]
-Lay = Callable[[Tiles], Tiles]  # a finished stroke, onto tiles that may have changed since
-
-
-@dataclass(frozen=True)
-class Laid:
-    """A finished stroke, ready to be laid into whatever state the job has come to.
-
-    Attributes
-    ----------
-    layer : as it was when the stroke began; it may have been added for the stroke.
-    lay : the stroke's pixels onto a layer's tiles.
-    record : how it was made.
-    anchor : above which layer one that was added goes; None: above the active one.
-    becomes_active : whether one that was added does.
-    """
-
-    layer: PixelLayer
-    lay: Lay
-    record: StrokeRecord
-    anchor: Anchor | None = None
-    becomes_active: bool = True
-
-    def done(self) -> PixelLayer:
-        """The layer with the stroke, as if nothing else had changed; worked out aside."""
-        return self.on(self.layer)
-
-    def on(self, layer: PixelLayer) -> PixelLayer:
-        tiles, strokes = self.lay(layer.tiles), (*layer.strokes, self.record)
-        return replace(layer, tiles=tiles, strokes=strokes)
-
-    def applied_to(self, now: JobState, done: PixelLayer) -> JobState:
-        """`now` with the stroke; EditError if the layer is gone or locked."""
-        current = find(now.layers, self.layer.id)
-        if current is None and not self.layer.tiles:
-            anchor_id = now.active_id if self.anchor is None else self.anchor(now)
-            layers = inserted_above(now.layers, anchor_id, done)
-            active_id = done.id if self.becomes_active else now.active_id
-            return replace(now, layers=layers, active_id=active_id)
-        if not isinstance(current, PixelLayer):
-            raise EditError(
-                "The last stroke was dropped", f"'{self.layer.name}' was deleted meanwhile",
-                "pick another layer and paint it again",
-            )  # fmt: skip
-        refuse_unless_changeable(now, current.id)
-        if current.tiles is self.layer.tiles:
-            laid = replace(current, tiles=done.tiles, strokes=(*current.strokes, self.record))
-        else:
-            laid = self.on(current)
-        return replace(now, layers=replaced(now.layers, current.id, (laid,)))
 
 
 def taken_from(placement: Placement | None) -> dict[str, Any]:

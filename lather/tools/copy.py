@@ -10,10 +10,10 @@ from lather.core.brush.dabs import Dabs, lay_colour
 from lather.core.mend.mode import MendMode, mode_weight
 from lather.core.mend.placement import Placement, read_placed
 from lather.core.rect import Rect
+from lather.document.avoid import avoided
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.errors import EditError
-from lather.tools.avoid import avoided
 from lather.tools.base import Hand, Work
 from lather.tools.brush import PixelWork, with_layer_to_paint
 from lather.tools.reading import source_of, up_to

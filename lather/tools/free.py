@@ -6,18 +6,19 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from lather.assist.clean import LAYER_NAME
+from lather.core.area.place import Place
 from lather.core.brush.stroke import Brush, PenSample
 from lather.document import edits
 from lather.document.access import mendable
 from lather.document.areas import bounds_of, limit_of
+from lather.document.avoid import avoided
+from lather.document.laid import Laid, laying
 from lather.document.planes import read_plane
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.render.visibility import refuse_unless_seen
-from lather.tools.avoid import avoided
-from lather.tools.base import Place
-from lather.tools.brush import Laid, with_layer_to_paint
-from lather.tools.mend import LAYER_NAME, laying
+from lather.tools.brush import with_layer_to_paint
 from lather.tools.reading import up_to
 from lather.tools.rim import rim_of
 

@@ -11,6 +11,8 @@ from lather.core.mend.placement import Placement
 from lather.core.rect import Rect, paste
 from lather.document.access import mendable
 from lather.document.areas import bounds_of
+from lather.document.avoid import avoided
+from lather.document.laid import Laid, laying
 from lather.document.planes import read_plane
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
@@ -18,10 +20,8 @@ from lather.errors import EditError
 from lather.render.cells import CellReader
 from lather.render.compositor import render
 from lather.render.visibility import refuse_unless_seen
-from lather.tools.avoid import avoided
 from lather.tools.base import Hand, Outcome, Work
-from lather.tools.brush import Laid, taken_from, with_layer_to_paint
-from lather.tools.mend import laying
+from lather.tools.brush import taken_from, with_layer_to_paint
 from lather.tools.outline import NOTHING, OutlineWork
 from lather.tools.reading import source_of, up_to
 

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import math
 
+from lather.assist.survey import with_mark
 from lather.core.brush.stroke import PenSample
 from lather.document.state import JobState
 from lather.tools.base import CoveredWork, Hand, Outcome, Work
-from lather.tools.surveying import with_mark
 
 
 def begin_mark(state: JobState, hand: Hand) -> Work:

@@ -6,7 +6,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from lather.core.arrays import FULL, FloatImage, Plane, block_means
+from lather.assist.clean import LAYER_NAME
+from lather.assist.weak import anchor_of_weak, weak_kind_at, with_weak_layer
+from lather.core.area.place import Place
+from lather.core.arrays import FloatImage, block_means
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
 from lather.core.mend.placement import Placement
@@ -15,26 +18,25 @@ from lather.core.survey.finding import MOST_BROKEN
 from lather.document import edits
 from lather.document.access import mendable
 from lather.document.areas import limit_of
+from lather.document.avoid import avoided
 from lather.document.findings import FindingState
+from lather.document.laid import Laid, laying
 from lather.document.layers import PixelLayer
-from lather.document.painting import Coverage, lay_patch
+from lather.document.painting import Coverage
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.errors import EditError
 from lather.render.compositor import render
 from lather.render.visibility import refuse_unless_seen
-from lather.tools.avoid import avoided
-from lather.tools.base import CoveredWork, Hand, Outcome, Place, Work
-from lather.tools.brush import Laid, Lay, taken_from, with_layer_to_paint
+from lather.tools.base import CoveredWork, Hand, Outcome, Work
+from lather.tools.brush import taken_from, with_layer_to_paint
 from lather.tools.copy import check_source, picked_placement
 from lather.tools.reading import source_of, up_to
 from lather.tools.rim import rim_of
-from lather.tools.weak import anchor_of_weak, weak_kind_at, with_weak_layer
 
 if TYPE_CHECKING:
     from lather.core.mend.result import Mended
 
-LAYER_NAME = "Mended spots"
 LIVE_MARGIN_PX = 16
 
 
@@ -180,16 +182,3 @@ class MendWork(CoveredWork):
             if is_gone(*shown):
                 gone.append(finding.id)
         return gone
-
-
-def laying(mended: Mended, limit: Plane | None = None) -> Lay:
-    """Lays a mend over a layer's tiles, where `limit` lets it."""
-    coverage = mended.coverage if limit is None else mended.coverage * limit
-    pixels = _pixels(mended)
-    return lambda tiles: lay_patch(tiles, mended.rect, pixels, coverage)
-
-
-def _pixels(mended: Mended) -> np.ndarray[tuple[int, ...], np.dtype[np.uint16]]:
-    out = np.full((*mended.coverage.shape, 4), FULL, dtype=np.uint16)
-    out[..., :3] = mended.colour * np.float32(FULL) + np.float32(0.5)
-    return out

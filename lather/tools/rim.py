@@ -6,9 +6,9 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from lather.core.area.place import Place
 from lather.core.mend.placement import Read
 from lather.core.rect import Rect
-from lather.tools.base import Place
 
 if TYPE_CHECKING:
     from lather.core.mend.rim import RimTest

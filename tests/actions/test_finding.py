@@ -12,8 +12,8 @@ from lather.document.layers import Stage
 from lather.document.state import new_state
 from lather.files.jobfile import load_job
 from lather.settings.store import Settings
+from tests.assist.test_clean import spotted
 from tests.support import DEMO, Answers, Case, photo_in, skin_photo
-from tests.tools.test_clean import spotted
 
 ACTIONS = {action.id: action for action in all_actions()}
 

@@ -7,6 +7,7 @@ import numpy as np
 
 from lather.actions import area, finding, layer
 from lather.actions.start import start_workbench
+from lather.assist.survey import with_mark
 from lather.core.area.combine import Combine
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
@@ -22,10 +23,9 @@ from lather.document.state import new_state
 from lather.document.tiles import BLACK_MASK
 from lather.render.compositor import render
 from lather.settings.store import Settings
-from lather.tools.surveying import with_mark
 from lather.tools.table import tool
+from tests.assist.test_clean import spotted
 from tests.support import Answers, Case, Later, skin_photo
-from tests.tools.test_clean import spotted
 
 
 class MeanwhileTest(Case):
@@ -73,7 +73,7 @@ class MeanwhileTest(Case):
         measured = Survey(400, 360, (), 0.2, {Region.SKIN: plane, Region.HAIR: plane}, 0.1, tuple(
             replace(item, id=9 - n) for n, item in enumerate(self.bench.state.findings.items)
         ))  # fmt: skip
-        with mock.patch("lather.tools.surveying.survey_photo", lambda *_, **__: measured):
+        with mock.patch("lather.assist.survey.survey_photo", lambda *_, **__: measured):
             finding.survey(self.bench)
             self.tasks.run()
             finding.survey(self.bench)

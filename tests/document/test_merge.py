@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 from hypothesis import given, settings
 
+from lather.assist.survey import with_mark
 from lather.core.brush.stroke import Brush
 from lather.core.rect import Rect
 from lather.core.survey.region import Region
@@ -17,7 +18,6 @@ from lather.document.planes import Regions, with_plane
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tiles import BLACK_MASK
 from lather.document.tree import walk
-from lather.tools.surveying import with_mark
 from tests.support import Case, apply_edit, edit_sequences, finding, painted_state, surveyed
 
 

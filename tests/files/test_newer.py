@@ -10,6 +10,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lather.assist.survey import Surveyed, with_survey
 from lather.core.blend.modes import BlendMode
 from lather.core.survey.finding import Kind
 from lather.core.survey.region import Region
@@ -30,7 +31,6 @@ from lather.files.journal import Journal
 from lather.files.journalreader import read_journal
 from lather.render.compositor import render
 from lather.render.flatten import flatten
-from lather.tools.surveying import Surveyed, with_survey
 from tests.files.test_job_file import edited, rewritten
 from tests.support import Case, Rect, apply_edit, painted_state, photo_in, random_tile, surveyed
 

@@ -21,11 +21,10 @@ from lather.errors import EditError, LatherError
 from lather.render.compositor import render, render_up_to
 from lather.render.flatten import merged_layer
 from lather.tools.base import Hand
-from lather.tools.clean import mend_findings
 from lather.tools.source import PickedSource, SourceGoes
 from lather.tools.table import tool
-from tests.support import Case, draw, painted_state, session_for, skin_photo
-from tests.tools.test_clean import spotted
+from tests.assist.test_clean import spotted
+from tests.support import Case, draw, mended, painted_state, session_for, skin_photo
 
 PAINTING = ("paint_colour", "erase", "paint_back", "mend_spot", "mend_from_source",
             "copy_from_source", "graft")  # fmt: skip
@@ -171,14 +170,14 @@ class QuestionTest(Case):
                                         False),
         ):  # fmt: skip
             state = spoil(edits.add_pixel_layer(before, "Mended spots"))
-            after = mend_findings(state, wanted)
+            after = mended(state, wanted)
             for item in wanted:
                 rect = item.rect
                 self.assertTrue((render(after, rect) != render(state, rect)).any())
                 self.assertIs(after.findings.state(item), FindingState.DONE)
         covered = edits.insert_on_top(before, merged_layer(before, "Merged copy"))
         with self.assertRaisesRegex(EditError, "'Merged copy' above covers it"):
-            mend_findings(replace(covered, active_id=covered.layers[0].id), wanted)
+            mended(replace(covered, active_id=covered.layers[0].id), wanted)
 
     def test_outcomes_ask_again_what_changed_meanwhile(self) -> None:
         state, layer_id, group_id = with_layer()

@@ -6,6 +6,7 @@ from unittest import mock
 
 import numpy as np
 
+from lather.assist.survey import with_mark
 from lather.core.area.combine import Combine
 from lather.core.rect import Rect
 from lather.core.survey.face import FaceGeometry
@@ -23,11 +24,9 @@ from lather.errors import EditError
 from lather.render.compositor import render
 from lather.render.regions import region_coverage, render_region
 from lather.render.view import Shown
-from lather.tools.clean import mend_findings
 from lather.tools.free import cut_free_at, place_of_area, place_of_finding
-from lather.tools.surveying import with_mark
 from lather.tools.table import tool
-from tests.support import Case, draw, finding, session_for, skin_photo, surveyed
+from tests.support import Case, draw, finding, mended, session_for, skin_photo, surveyed
 
 ROW = 180.5
 
@@ -71,7 +70,7 @@ class WeakTest(Case):
     def test_a_crease_is_softened_by_the_brief(self) -> None:
         for style in Style:
             state = edits.set_style(self.state, style)
-            after = mend_findings(state, [self.crease])
+            after = mended(state, [self.crease])
             layer = next(x for x in after.layers if getattr(x, "weak", None))
             strength = style.strength(Weak.CREASES)
             with self.subTest(style):
@@ -112,7 +111,7 @@ class WeakTest(Case):
         spot = finding(2, 250.0, 300.0, extent_px=(14.0,) * N_DIRECTIONS)
         findings = replace(self.state.findings, items=(self.crease, spot))
         state = edits.set_findings(self.state, findings)
-        after = mend_findings(state, list(findings.items))
+        after = mended(state, list(findings.items))
         kinds = {getattr(x, "weak", None) for x in after.layers[1:]}
         self.assertEqual(kinds, {None, Weak.CREASES})
 
@@ -120,7 +119,7 @@ class WeakTest(Case):
         mole = finding(2, 250.0, ROW, kind=Kind.MOLE, extent_px=(16.0,) * N_DIRECTIONS)
         findings = Findings.of_survey(0.2, [self.crease, mole], self.state.findings.faces)
         state = edits.set_findings(self.state, findings)
-        after = mend_findings(state, [self.crease])
+        after = mended(state, [self.crease])
         rect = Rect(240, 170, 261, 191)
         same = render(after, rect) == render(state, rect)
         self.assertTrue(same.all())
@@ -129,7 +128,7 @@ class WeakTest(Case):
     def test_hair_is_lifted_and_nothing_is_darkened(self) -> None:
         hair = replace(self.crease, kind=Kind.SKIN_HAIR)
         state = edits.set_findings(self.state, replace(self.state.findings, items=(hair,)))
-        after = mend_findings(state, [hair])
+        after = mended(state, [hair])
         rise = render(after, state.photo.rect)[..., :3] - render(state, state.photo.rect)[..., :3]
         luma = rise @ np.array([0.2126, 0.7152, 0.0722])
         self.assertGreater(float(luma.min()), -0.001)
@@ -224,10 +223,10 @@ class MarkTest(Case):
         self.assertIs(job.state.findings.state(mark), FindingState.KEPT)
         self.assertFalse(job.state.surveyed)
         with self.assertRaises(EditError):
-            mend_findings(job.state, [])
+            mended(job.state, [])
 
     def test_another_survey_keeps_it_and_what_it_holds(self) -> None:
-        from lather.tools.surveying import _taken_over
+        from lather.assist.survey import _taken_over
 
         state = with_mark(new_state(skin_photo()), 20.0, 30.0, 6.0)
         fresh = _taken_over(surveyed(3), state.findings)
@@ -237,7 +236,7 @@ class MarkTest(Case):
         self.assertEqual(len({f.id for f in fresh.items}), 4)
 
     def test_decisions_outlast_another_survey(self) -> None:
-        from lather.tools.surveying import _taken_over
+        from lather.assist.survey import _taken_over
 
         before = surveyed(3).decided([1], FindingState.SKIPPED)
         self.assertIs(_taken_over(surveyed(3), before).states[1], FindingState.SKIPPED)

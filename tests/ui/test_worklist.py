@@ -8,7 +8,7 @@ from lather.document import edits
 from lather.document.findings import FindingState
 from lather.tools.source import PickedSource, SourceGoes
 from lather.ui.scripted import settle, wait_until
-from tests.tools.test_clean import PLACES, spotted
+from tests.assist.test_clean import PLACES, spotted
 from tests.ui.test_window import WindowCase
 
 

@@ -4,11 +4,13 @@ import math
 
 import numpy as np
 
+from lather.assist.clean import CleanOptions, propose_clean, with_kept
 from lather.core.rect import Rect
 from lather.core.survey.advice import advice_for
 from lather.core.survey.finding import N_DIRECTIONS, Kind
 from lather.core.work import CancelToken
 from lather.document import edits
+from lather.document.avoid import avoided
 from lather.document.digest import digest
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
@@ -18,9 +20,7 @@ from lather.document.state import new_state
 from lather.document.tree import walk
 from lather.errors import Cancelled, EditError
 from lather.render.compositor import render
-from lather.tools.avoid import avoided
-from lather.tools.clean import mend_findings
-from tests.support import Case, draw, finding, session_for, skin_photo
+from tests.support import Case, draw, finding, mended, session_for, skin_photo
 
 PLACES = ((120, 90), (250, 220), (80, 260))
 RADIUS_PX, REACH_PX = 5.0, 12.0
@@ -58,7 +58,7 @@ class MendFindingsTest(Case):
         self.open = list(self.state.findings.in_state(FindingState.OPEN))
 
     def test_open_ones_go_and_kept_ones_stay(self) -> None:
-        after = mend_findings(self.state, self.open)
+        after = mended(self.state, self.open)
         for (x, y), stays in zip(PLACES, (False, False, True), strict=True):
             before_px, after_px = darkness_at(self.state, x, y), darkness_at(after, x, y)
             self.assertGreater(before_px, 0.08)
@@ -69,7 +69,7 @@ class MendFindingsTest(Case):
         self.assertEqual([f.id for f in after.findings.in_state(FindingState.DONE)], [1, 2])
 
     def test_nothing_changes_outside_of_the_extents(self) -> None:
-        after = mend_findings(self.state, self.open)
+        after = mended(self.state, self.open)
         rect = self.state.photo.rect
         changed = (render(after, rect) != render(self.state, rect)).any(-1)
         covered = np.zeros(changed.shape, dtype=bool)
@@ -79,7 +79,7 @@ class MendFindingsTest(Case):
         self.assertFalse((changed & ~covered).any())
 
     def test_texture_never_comes_from_a_finding(self) -> None:
-        after = mend_findings(self.state, self.open)
+        after = mended(self.state, self.open)
         for record in after.layers[-1].strokes:
             x, y = record.readings[0, 1:3] + record.source
             for mark in self.state.findings.items:
@@ -88,7 +88,7 @@ class MendFindingsTest(Case):
                     self.assertGreater(math.dist((x, y), (mark.x, mark.y)), REACH_PX)
 
     def test_the_grain_is_that_of_the_skin_around(self) -> None:
-        after = mend_findings(self.state, self.open)
+        after = mended(self.state, self.open)
         x, y = PLACES[1]
         rect = Rect.around(x, y, 30)
         light = render(after, rect)[..., 1]
@@ -99,19 +99,19 @@ class MendFindingsTest(Case):
         self.assertAlmostEqual(float(ratio), 1.0, delta=0.15)
 
     def test_they_go_on_a_layer_of_clean(self) -> None:
-        after = mend_findings(self.state, self.open)
+        after = mended(self.state, self.open)
         self.assertEqual([layer.name for layer in after.layers[1:]], ["Mended spots"])
         self.assertIs(after.layers[1].stage, Stage.CLEAN)
         again = edits.decide(after, [1], FindingState.OPEN)
-        again = mend_findings(again, [again.findings.get(1)])
+        again = mended(again, [again.findings.get(1)])
         self.assertEqual(len(again.layers), 2)
         locked = edits.set_locked(again, again.layers[1].id, True)
         locked = edits.decide(locked, [1], FindingState.OPEN)
-        more = mend_findings(locked, [locked.findings.get(1)])
+        more = mended(locked, [locked.findings.get(1)])
         self.assertEqual(len([x for x in walk(more.layers) if isinstance(x, PixelLayer)]), 2)
 
     def test_every_mend_is_kept_as_data(self) -> None:
-        records = mend_findings(self.state, self.open).layers[1].strokes
+        records = mended(self.state, self.open).layers[1].strokes
         self.assertEqual(sorted(record.extras["findings"] for record in records), [[1], [2]])
         self.assertTrue(all(record.source is not None for record in records))
 
@@ -121,7 +121,7 @@ class MendFindingsTest(Case):
                  for n in (1, 2, 3)]  # fmt: skip
         marks.append(finding(4, 300, 250))
         state = edits.set_findings(self.state, Findings.of_survey(0.2, marks))
-        after = mend_findings(state, marks)
+        after = mended(state, marks)
         groups = sorted(sorted(r.extras["findings"]) for r in after.layers[1].strokes)
         self.assertEqual(groups, [[1, 2, 3], [4]])
         self.assertEqual(len(list(after.findings.in_state(FindingState.DONE))), 4)
@@ -130,17 +130,17 @@ class MendFindingsTest(Case):
         before, token = digest(self.state), CancelToken()
         token.cancel()
         with self.assertRaises(Cancelled):
-            mend_findings(self.state, self.open, cancel=token)
+            mended(self.state, self.open, cancel=token)
         self.assertEqual(digest(self.state), before)
 
     def test_what_lies_beside_an_edge_is_left_to_the_hand(self) -> None:
         marks = [finding(1, *PLACES[0], extent_px=tuple([REACH_PX] * N_DIRECTIONS)),
                  finding(2, *PLACES[1], rim_broken=0.3)]  # fmt: skip
         state = edits.set_findings(self.state, Findings.of_survey(0.2, marks))
-        after = mend_findings(state, marks)
+        after = mended(state, marks)
         self.assertEqual([f.id for f in after.findings.in_state(FindingState.OPEN)], [2])
         with self.assertRaisesRegex(EditError, "edge crosses the rim"):
-            mend_findings(after, [marks[1]])
+            mended(after, [marks[1]])
         advice = advice_for(marks[1])
         self.assertEqual((advice.tool, advice.opacity), ("copy_from_source", 0.15))
 
@@ -148,7 +148,58 @@ class MendFindingsTest(Case):
         huge = [finding(1, 200, 180, extent_px=tuple([390.0] * N_DIRECTIONS))]
         state = edits.set_findings(self.state, Findings.of_survey(0.2, huge))
         with self.assertRaisesRegex(EditError, "no clean skin"):
-            mend_findings(state, huge)
+            mended(state, huge)
+
+
+class ProposalTest(Case):
+    """What is proposed, measured and left alone, and why."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.state = spotted()
+
+    def test_it_is_an_edit_with_what_was_measured(self) -> None:
+        proposal = propose_clean(self.state)
+        self.assertIs(proposal.before, self.state)
+        self.assertEqual(digest(proposal.accepted()), digest(proposal.after))
+        self.assertEqual(proposal.name, "Mend 2 findings")
+        opens = list(self.state.findings.in_state(FindingState.OPEN))
+        figures = {m.name: (m.before, m.after) for m in proposal.measures}
+        self.assertEqual(figures["open findings"], (len(opens), 0))
+        worst = max(f.severity for f in opens)
+        self.assertEqual(figures["severity of the worst"], (worst, 0))
+        self.assertEqual(proposal.reasons, ())
+
+    def test_nothing_is_proposed_where_nothing_is_sure_and_it_says_why(self) -> None:
+        marks = [finding(n, *PLACES[n], rim_broken=0.3) for n in (0, 1)]
+        state = edits.set_findings(self.state, Findings.of_survey(0.2, marks))
+        proposal = propose_clean(state)
+        self.assertIs(proposal.after, state)
+        self.assertEqual(proposal.reasons, ("2 left open: an edge crosses the rim",))
+        with self.assertRaisesRegex(EditError, "Nothing was mended"):
+            proposal.accepted()
+        self.assertIs(propose_clean(state, CleanOptions(kinds=frozenset({"hair"}))).after, state)
+
+    def test_kinds_and_numbers_choose(self) -> None:
+        red = [f.id for f in self.state.findings.items if f.kind is Kind.RED]
+        for options, expected in (
+            (CleanOptions(kinds=frozenset({"blemish"})), [1, 2]),
+            (CleanOptions(kinds=frozenset({"blemish.red"})), red),
+            (CleanOptions(kinds=frozenset({"crease"})), []),
+            (CleanOptions(ids=frozenset({2})), [2]),
+            (CleanOptions(ids=frozenset({2}), kinds=frozenset({"hair"})), []),
+        ):
+            with self.subTest(options):
+                done = propose_clean(self.state, options).after.findings
+                self.assertEqual([f.id for f in done.in_state(FindingState.DONE)], expected)
+
+    def test_what_a_mark_of_the_person_touches_is_kept(self) -> None:
+        x, y = PLACES[0]
+        state = with_kept(self.state, [(x + 4, y, 3.0)])
+        kept = [f.id for f in state.findings.in_state(FindingState.KEPT)]
+        self.assertIn(1, kept)
+        self.assertNotIn(2, kept)
+        self.assertIs(with_kept(self.state, [(5.0, 5.0, 1.0)]), self.state)
 
 
 class AvoidTest(Case):
@@ -186,8 +237,8 @@ class WideGamutTest(Case):
         """The same colours in a wider space give the same findings."""
         import pyvips
 
+        from lather.assist.survey import survey_photo
         from lather.files.photos import read_photo
-        from lather.tools.surveying import survey_photo
         from tests.support import DEMO
 
         path = self.folder / "wide.tif"

@@ -10,6 +10,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from lather.core.area.place import Place
 from lather.core.survey.finding import Finding, Kind
 from lather.document.access import is_mendable
 from lather.document.brief import Weak
@@ -17,7 +18,6 @@ from lather.document.findings import FindingState
 from lather.document.layers import PhotoLayer, PixelLayer, Stage, new_id
 from lather.document.state import JobState
 from lather.document.tree import inserted_above, walk
-from lather.tools.base import Place
 
 NAMES = {Weak.CREASES: "Softened creases", Weak.EYE_BAGS: "Softened eye bags"}
 UNDER_EYE = (0.45, 0.12, 0.48)  # half width, from, to under the pupil, in pupil distances

@@ -1,24 +1,30 @@
-"""Mending what the survey found: each inside its own extent."""
+"""Proposes mends for what the survey found: each inside its own extent."""
 
 from __future__ import annotations
 
+import math
+from collections import Counter
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
+from lather.assist.proposal import Measure, Proposal
+from lather.assist.weak import weak_kind, with_weak_layer
 from lather.core.arrays import FloatImage
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
 from lather.core.survey.advice import advice_for
 from lather.core.survey.finding import Finding
-from lather.core.work import CancelToken, Progress, no_progress
+from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document import edits
 from lather.document.access import is_mendable, mendable
 from lather.document.areas import limit_of
+from lather.document.avoid import avoided
 from lather.document.brief import Weak
 from lather.document.findings import FindingState
+from lather.document.laid import Laid, laying
 from lather.document.layers import Stage
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
@@ -26,57 +32,101 @@ from lather.document.tree import walk
 from lather.errors import EditError, UnseenError
 from lather.render.compositor import render_up_to
 from lather.render.visibility import refuse_unless_seen
-from lather.tools.avoid import avoided
-from lather.tools.brush import Laid
-from lather.tools.mend import LAYER_NAME, laying
-from lather.tools.weak import weak_kind, with_weak_layer
+
+LAYER_NAME = "Mended spots"
+BESIDE_AN_EDGE = "an edge crosses the rim"
+NO_SOURCE = "no clean skin lies near enough"
 
 
-def mend_findings(
+@dataclass(frozen=True)
+class CleanOptions:
+    """What is to be mended: open findings of these ids, or of these kinds; None: all of them.
+
+    `nth_source` takes the texture from the next best place instead of the best.
+    """
+
+    ids: frozenset[int] | None = None
+    kinds: frozenset[str] | None = None  # all of a kind ("blemish") or some ("blemish.red")
+    nth_source: int = 0
+
+    def takes(self, finding: Finding) -> bool:
+        value = finding.kind.value
+        of_kind = self.kinds is None or value in self.kinds or value.split(".")[0] in self.kinds
+        return of_kind and (self.ids is None or finding.id in self.ids)
+
+
+def propose_clean(
     state: JobState,
-    findings: Sequence[Finding],
+    options: CleanOptions = CleanOptions(),  # noqa: B008 - a value
     *,
-    nth_source: int = 0,
     progress: Progress = no_progress,
     cancel: CancelToken | None = None,
-) -> JobState:
-    """The state with findings mended and done, the smallest first.
+) -> Proposal:
+    """Open findings mended and done, the smallest first.
 
     They go on the active layer if it is one of Clean's that can be painted on, or on a new
     one above the photo. A finding is left open if an edge crosses its rim, since a mend would
     smear it, if there is no clean skin near by, or if its mend would not show.
 
-    `nth_source` takes the texture from the next best place instead of the best.
-
     Raises
     ------
-    EditError : none of them could be mended.
-    Cancelled : by the token; nothing was changed.
+    Cancelled : by the token.
     """
-    n_done, unseen = 0, None
-    free = [finding for finding in findings if finding.stands_free]
+    token = cancel or NEVER
+    wanted = [f for f in state.findings.in_state(FindingState.OPEN)
+              if f.kind.known and options.takes(f)]  # fmt: skip
+    free = [finding for finding in wanted if finding.stands_free]
+    left: Counter[str] = Counter({BESIDE_AN_EDGE: len(wanted) - len(free)})
     groups = sorted(_touching(free), key=lambda group: max(f.reach_px for f in group))
+    after, unseen = state, None
     for number, group in enumerate(groups):
-        if cancel is not None:
-            cancel.check()
+        token.check()
         progress(number / len(groups), f"mending {number + 1} of {len(groups)}")
         try:
-            state = _mended(state, group, nth_source)
+            after = _mended(after, group, options.nth_source)
         except UnseenError as error:
             unseen = error
-            continue
-        except EditError:
-            continue
-        n_done += len(group)
-    if not n_done and unseen is not None:
-        raise unseen
-    if not n_done:
-        raise EditError(
-            "Nothing was mended",
-            "no clean skin lies near enough, or an edge crosses the rim",
-            "copy along the edge first, or mend by hand with a smaller brush",
-        )
-    return state
+            left[error.why] += len(group)
+        except EditError as error:
+            left[error.why or NO_SOURCE] += len(group)
+    n_done = len(wanted) - left.total()
+    refusal = None if n_done else unseen or EditError(
+        "Nothing was mended",
+        "no clean skin lies near enough, or an edge crosses the rim",
+        "copy along the edge first, or mend by hand with a smaller brush",
+    )
+    reasons = tuple(f"{n} left open: {why}" for why, n in left.most_common() if n)
+    name = step_name(len(wanted), n_done)
+    return Proposal(name, state, after, _measures(state, after), reasons, refusal)
+
+
+def step_name(n_wanted: int, n_done: int) -> str:
+    """What a step is called that mends so many of the findings that were meant."""
+    return "Mend finding" if n_wanted == 1 else f"Mend {n_done} findings"
+
+
+def _measures(before: JobState, after: JobState) -> tuple[Measure, ...]:
+    """How many findings are open, and the severity of the worst of them."""
+    were, are = (list(s.findings.in_state(FindingState.OPEN)) for s in (before, after))
+    return (
+        Measure("open findings", len(were), len(are)),
+        Measure("severity of the worst", _worst(were), _worst(are)),
+    )
+
+
+def _worst(findings: Sequence[Finding]) -> float:
+    return max((finding.severity for finding in findings), default=0.0)
+
+
+def with_kept(state: JobState, marks: Sequence[tuple[float, float, float]]) -> JobState:
+    """Findings kept that a mark of the person's touches: x, y, radius in photo pixels."""
+    touched = [
+        finding.id
+        for finding in state.findings.items
+        for x, y, radius in marks
+        if math.dist((x, y), (finding.x, finding.y)) < radius + finding.radius_px
+    ]
+    return edits.decide(state, touched, FindingState.KEPT) if touched else state
 
 
 def _touching(findings: Sequence[Finding]) -> list[list[Finding]]:
