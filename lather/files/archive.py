@@ -23,7 +23,7 @@ from numpy.typing import NDArray
 
 from lather.core.work import CancelToken
 from lather.document.tiles import TILE_PX, Extent, Key, blank_pixels, halved
-from lather.errors import JobFileError
+from lather.errors import JobFileError, LatherError
 from lather.files.tilecodec import decode_tile
 
 _LOCAL_HEADER = struct.Struct("<4s22sHH")
@@ -193,3 +193,11 @@ class ArchivedTile:
 
     def reduced(self, level: int, inside: Extent) -> NDArray[np.uint16] | None:
         return self.small.tile(self.key, level, inside) if self.small is not None else None
+
+
+def unopened(kind: type[LatherError], path: Path, error: OSError) -> LatherError:
+    """What the system's refusal to open or read a file is to a person."""
+    what = f"'{path.name}' was not opened"
+    if isinstance(error, FileNotFoundError):
+        return kind(what, "there is no such file", "check the name and folder")
+    return kind(what, error.strerror or str(error), "check the disk")

@@ -18,8 +18,8 @@ from lather import __version__
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.state import JobState
 from lather.document.tree import walk
-from lather.errors import JobFileError, LatherError, NewerError
-from lather.files.archive import Archive
+from lather.errors import JobFileError, NewerError
+from lather.files.archive import Archive, unopened
 from lather.files.description import (
     brief_entry,
     not_understood,
@@ -94,12 +94,8 @@ def load_job(
         state, linked = reader.job(path, photo_at)
         worked_s = max(0.0, float(description["worked_s"]))
         return LoadedJob(state, worked_s, str(description["revision"]), linked, archive)
-    except FileNotFoundError:
-        raise _not_opened(path, "there is no such file", "check the name and folder") from None
-    except LatherError:
-        raise
     except OSError as error:
-        raise _not_opened(path, error.strerror or str(error), "check the disk") from error
+        raise unopened(JobFileError, path, error) from error
     except DAMAGE as error:
         raise damaged(path, _detail(error)) from error
 

@@ -35,8 +35,8 @@ from lather.document.photo import Photo
 from lather.document.state import JobState, new_state
 from lather.document.tiles import NO_PIXELS, TILE_PX, Key, Tiles
 from lather.document.tree import Layers, walk
-from lather.errors import LatherError, PhotoError
-from lather.files.archive import Archive
+from lather.errors import PhotoError
+from lather.files.archive import Archive, unopened
 from lather.files.atomic import replacing
 from lather.files.photos import MOST_MEGAPIXELS, decode_photo, first_line
 from lather.files.profiles import image_of, samples_of, vips, with_dpi, with_profile
@@ -124,12 +124,8 @@ def read_openraster(path: Path, *, progress: Progress = no_progress) -> JobState
         if b"<!DOCTYPE" in text or b"<!ENTITY" in text:
             raise ValueError("its description defines entities")
         return _Reader(archive, ElementTree.fromstring(text), path.name, progress).state()
-    except FileNotFoundError:
-        raise _not_opened(path, "there is no such file", "check the name and folder") from None
-    except LatherError:
-        raise
     except OSError as error:
-        raise _not_opened(path, error.strerror or str(error), "check the disk") from error
+        raise unopened(PhotoError, path, error) from error
     except KeyError as error:
         raise _not_opened(path, f"{error} is missing in it", "export it again") from error
     except (

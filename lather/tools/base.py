@@ -138,7 +138,7 @@ class Tool:
     uses_mode: bool = False
     uses_source: bool = False
     uses_turn: bool = False
-    works_on_mask: bool = True
+    works_on_mask: bool = False
     waits: bool = False
     is_brush: bool = True
     only_size: bool = False

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from lather.core.brush.stroke import Brush
 from lather.tools.base import Tool
 from lather.tools.brush import begin_erase, begin_paint_back, begin_paint_colour
@@ -13,75 +15,78 @@ from lather.tools.outline import begin_grow_area, begin_outline
 from lather.tools.region import begin_correct_region
 
 AIM = Brush(size_px=4, hardness=1.0, opacity=1.0, flow=1.0, spacing=0.25)  # a point
+_SOFT = Brush(size_px=60, hardness=0.3, opacity=1.0, flow=0.3, pressure_flow=True)
+_PICK = "Pick it with C held (pen in the left hand: the comma) and a click."
+
+_MEND = Tool(
+    id="mend_spot",
+    title="Mend spot",
+    help="Paint over a blemish or click on it; texture comes from a clean place near by.",
+    icon="mend",
+    begin=begin_mend_spot,
+    brush=Brush(size_px=40, hardness=0.5, opacity=1.0, flow=1.0),
+    uses_mode=True,
+    waits=True,
+    tests_rim=True,
+)
+_OUTLINE = Tool(
+    id="outline",
+    title="Outline area",
+    help="Draw round what the tools are to be limited to.",
+    icon="outline",
+    begin=begin_outline,
+    brush=AIM,
+    waits=True,
+    is_brush=False,
+    uses_combine=True,
+)
+_ERASE = Tool(
+    id="erase",
+    title="Erase",
+    help="Take the active layer's own paint away; on a mask: hide the layer here.",
+    icon="erase",
+    begin=begin_erase,
+    brush=_SOFT,
+    works_on_mask=True,
+)
 
 TOOLS: tuple[Tool, ...] = (
-    Tool(
-        id="mend_spot",
-        title="Mend spot",
-        help="Paint over a blemish or click on it; texture comes from a clean place near by.",
-        icon="mend",
-        begin=begin_mend_spot,
-        brush=Brush(size_px=40, hardness=0.5, opacity=1.0, flow=1.0),
-        uses_mode=True,
-        works_on_mask=False,
-        waits=True,
-        tests_rim=True,
-    ),
-    Tool(
+    _MEND,
+    replace(
+        _MEND,
         id="mend_from_source",
         title="Mend from source",
-        help="Texture from the picked place, colour and light from around. Pick it with "
-        "C held (pen in the left hand: the comma) and a click.",
+        help=f"Texture from the picked place, colour and light from around. {_PICK}",
         icon="mend_source",
         begin=begin_mend_from_source,
-        brush=Brush(size_px=40, hardness=0.5, opacity=1.0, flow=1.0),
-        uses_mode=True,
         uses_source=True,
         uses_turn=True,
-        works_on_mask=False,
-        waits=True,
-        tests_rim=True,
     ),
     Tool(
         id="copy_from_source",
         title="Copy from source",
-        help="Exact pixels of the picked place; only what is lighter or darker if you like. Pick "
-        "it with C held (pen in the left hand: the comma) and a click.",
+        help="Exact pixels of the picked place; only what is lighter or darker if you like. "
+        f"{_PICK}",
         icon="copy_source",
         begin=begin_copy_from_source,
         brush=Brush(size_px=30, hardness=0.3, opacity=0.2, flow=0.7),
         uses_mode=True,
         uses_source=True,
         uses_turn=True,
-        works_on_mask=False,
     ),
-    Tool(
+    replace(
+        _OUTLINE,
         id="graft",
         title="Graft",
         help="Draw round an area, then drag from inside it to where its texture is to come from: "
         "colour and light meet the surround.",
         icon="graft",
         begin=begin_graft,
-        brush=AIM,
-        works_on_mask=False,
-        waits=True,
-        is_brush=False,
-        uses_combine=True,
         uses_turn=True,
     ),
-    Tool(
-        id="outline",
-        title="Outline area",
-        help="Draw round what the tools are to be limited to.",
-        icon="outline",
-        begin=begin_outline,
-        brush=AIM,
-        works_on_mask=False,
-        waits=True,
-        is_brush=False,
-        uses_combine=True,
-    ),
-    Tool(
+    _OUTLINE,
+    replace(
+        _OUTLINE,
         id="grow_area",
         title="Grow area",
         help="Click or drag on a tooth, a collar, the background: the area grows from there to "
@@ -89,10 +94,6 @@ TOOLS: tuple[Tool, ...] = (
         icon="grow",
         begin=begin_grow_area,
         brush=Brush(size_px=8, hardness=1.0, opacity=1.0, flow=1.0),
-        works_on_mask=False,
-        waits=True,
-        is_brush=False,
-        uses_combine=True,
     ),
     Tool(
         id="mark",
@@ -103,7 +104,6 @@ TOOLS: tuple[Tool, ...] = (
         begin=begin_mark,
         brush=Brush(size_px=40, hardness=1.0, opacity=1.0, flow=1.0),
         only_size=True,
-        works_on_mask=False,
         waits=True,
     ),
     Tool(
@@ -114,7 +114,6 @@ TOOLS: tuple[Tool, ...] = (
         icon="region",
         begin=begin_correct_region,
         brush=Brush(size_px=80, hardness=0.5, opacity=1.0, flow=1.0),
-        works_on_mask=False,
         uses_combine=True,
         uses_region=True,
     ),
@@ -124,24 +123,18 @@ TOOLS: tuple[Tool, ...] = (
         help="Lay a colour on the active layer; on a mask: show the layer here.",
         icon="paint",
         begin=begin_paint_colour,
-        brush=Brush(size_px=60, hardness=0.0, opacity=0.25, flow=0.25, pressure_flow=True),
+        brush=replace(_SOFT, hardness=0.0, opacity=0.25, flow=0.25),
         uses_colour=True,
+        works_on_mask=True,
     ),
-    Tool(
-        id="erase",
-        title="Erase",
-        help="Take the active layer's own paint away; on a mask: hide the layer here.",
-        icon="erase",
-        begin=begin_erase,
-        brush=Brush(size_px=60, hardness=0.3, opacity=1.0, flow=0.3, pressure_flow=True),
-    ),
-    Tool(
+    _ERASE,
+    replace(
+        _ERASE,
         id="paint_back",
         title="Paint back",
         help="Bring the photo, or a state chosen in the history, back on the active layer.",
         icon="paint_back",
         begin=begin_paint_back,
-        brush=Brush(size_px=60, hardness=0.3, opacity=1.0, flow=0.3, pressure_flow=True),
         works_on_mask=False,
     ),
 )
