@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from lather.actions.table import MENUS, all_actions, keys_of
+from lather.actions.keymap import LOGIC, PLANES, default_keys
+from lather.actions.table import MENUS, all_actions
 from lather.paths import SOURCE_TREE
 from lather.settings.options import OPTIONS
 
@@ -13,16 +14,22 @@ def shortcuts() -> str:
     lines = [
         NOTE,
         "# Keys\n",
-        "The right hand holds the pen, the left rests on the keyboard; single keys lie around",
-        "the left home row. For people with the pen in the left hand, Preferences mirror them.",
-        "Keys marked (hold) work while they are down.",
+        "The right hand holds the pen, the left rests on the keyboard.\n",
+        *(f"{sentence}\n" for sentence in LOGIC),
+        "| held | opens the plane of |",
+        "|---|---|",
+        *(f"| {key} | {subject} |" for key, subject in PLANES.items()),
+        "\nX+D means: D while X is held. For people with the pen in the left hand, Preferences",
+        "mirror the map. Commands marked (hold) work while their key is down. Every key can be",
+        "changed under *All keys…* (Shift+Q); Ctrl chords are the desktop's own. A command without",
+        "a key is found by *Find a command…* (Q).",
     ]
     for menu in MENUS:
         lines += [f"\n## {menu}\n", "| command | keys | pen in the left hand | what |",
                   "|---|---|---|---|"]
         for action in all_actions():
             if action.menu == menu:
-                right, left = (", ".join(keys_of(action, h)) for h in ("right", "left"))
+                right, left = (", ".join(default_keys(action, h)) for h in ("right", "left"))
                 lines.append(f"| {action.title} | {right} | {left} | {action.help} |")
     return "\n".join(lines) + "\n"
 

@@ -20,11 +20,10 @@ def always(bench: Workbench) -> bool:  # noqa: ARG001
 
 @dataclass(frozen=True)
 class Action:
-    """A command.
+    """A command; its keys are in `actions/keymap.py`.
 
     Attributes
     ----------
-    keys : shortcuts in Qt's portable notation; single keys are for the free hand.
     enabled : whether it applies now.
     checked : for switches, whether it is on.
     release : for momentary commands, what happens when the key is let go.
@@ -35,7 +34,6 @@ class Action:
     help: str
     menu: str
     run: Run
-    keys: tuple[str, ...] = ()
     icon: str = ""
     enabled: Ask = always
     checked: Ask | None = None

@@ -11,7 +11,6 @@ ACTIONS = (
         "Appearance, surround, pen hand, memory.",
         "Job",
         lambda bench: bench.ask.show_preferences(),
-        ("Ctrl+,",),
     ),
     Action(
         "app.quit",
@@ -19,6 +18,5 @@ ACTIONS = (
         "Close Lather; unsaved work is asked about.",
         "Job",
         lambda bench: bench.ask.quit(),
-        ("Ctrl+Q",),
     ),
 )

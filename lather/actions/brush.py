@@ -6,11 +6,6 @@ from lather.actions.action import Action, Run, next_choice
 from lather.actions.workbench import Workbench
 from lather.tools.table import TOOLS, tool
 
-_TOOL_KEYS = {
-    "mend_spot": "D", "mend_from_source": "Shift+R", "copy_from_source": "Shift+S",
-    "paint_colour": "F", "erase": "G", "paint_back": "R", "graft": "Alt+D", "outline": "Alt+A",
-    "grow_area": "Alt+S", "mark": "Alt+F", "correct_region": "Alt+Z",
-}  # fmt: skip
 HARDNESS_STEP = 0.1
 AMOUNT_STEP = 0.05
 
@@ -76,36 +71,34 @@ ACTIONS = (
             entry.help,
             "Tool",
             _take(entry.id),
-            (_TOOL_KEYS[entry.id],),
             entry.icon,
             checked=lambda bench, tool_id=entry.id: bench.hand.tool == tool_id,  # type: ignore[misc]
         )
         for entry in TOOLS
     ),
     Action("brush.smaller", "Smaller brush", "A step smaller.", "Tool",
-           lambda bench: bench.hands.scale_brush(-1), ("W",)),
+           lambda bench: bench.hands.scale_brush(-1)),
     Action("brush.larger", "Larger brush", "A step larger.", "Tool",
-           lambda bench: bench.hands.scale_brush(+1), ("E",)),
+           lambda bench: bench.hands.scale_brush(+1)),
     Action("brush.softer", "Softer brush", "10 % less hardness.", "Tool",
-           _harder(-1), ("Shift+W",)),
+           _harder(-1)),
     Action("brush.harder", "Harder brush", "10 % more hardness.", "Tool",
-           _harder(+1), ("Shift+E",)),
+           _harder(+1)),
     Action("brush.less_flow", "Less flow", "5 % less flow.", "Tool",
-           _more("flow", -1), ("Shift+F",)),
+           _more("flow", -1)),
     Action("brush.more_flow", "More flow", "5 % more flow.", "Tool",
-           _more("flow", +1), ("Shift+G",)),
+           _more("flow", +1)),
     Action(
         "brush.mode",
         "Acts on: next",
         "Mend everything, only lift darks, or only tame brights.",
         "Tool",
         _next_mode,
-        ("Shift+T",),
         enabled=lambda bench: tool(bench.hand.tool).uses_mode,
     ),
     Action("brush.next_preset", "Next preset",
            "The next named brush of this tool, and after the last your own again.", "Tool",
-           lambda bench: bench.hands.next_preset(), ("F3",), enabled=_is_brush),
+           lambda bench: bench.hands.next_preset(), enabled=_is_brush),
     Action("brush.save_preset", "Save as preset…", "Keep the brush in hand under a name.",
            "Tool", _save_preset, enabled=_is_brush),
     Action("brush.delete_preset", "Delete preset", "Forget the preset in hand.", "Tool",
@@ -117,7 +110,6 @@ ACTIONS = (
         "The colour that Paint colour lays down.",
         "Tool",
         _choose_colour,
-        ("Shift+C",),
     ),
     Action("brush.weak", "Soften creases and eye bags",
            "They go on layers of their own, as strongly as the brief's style says; switched off "

@@ -145,7 +145,6 @@ ACTIONS = (
         "Write the finished picture, in one or several formats and sizes.",
         "Job",
         deliver,
-        ("Ctrl+D",),
         enabled=has_job,
     ),
 )

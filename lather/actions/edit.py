@@ -23,7 +23,6 @@ ACTIONS = (
         "Take the last step back.",
         "Edit",
         Workbench.undo,
-        ("Ctrl+Z", "Z"),
         "undo",
         enabled=_can_undo,
     ),
@@ -33,7 +32,6 @@ ACTIONS = (
         "Do the step again that was taken back.",
         "Edit",
         Workbench.redo,
-        ("Ctrl+Shift+Z", "Shift+Z"),
         "redo",
         enabled=_can_redo,
     ),
@@ -43,7 +41,6 @@ ACTIONS = (
         "All steps by name: go back to any of them, or bring one back by brush.",
         "Edit",
         lambda bench: bench.ask.show_history(),
-        ("Shift+B",),
         enabled=has_job,
     ),
     Action(
@@ -52,7 +49,6 @@ ACTIONS = (
         "Type what you want to do; Return does it.",
         "Help",
         lambda bench: bench.ask.show_commands(),
-        ("Q",),
         "search",
     ),
     Action(
@@ -61,6 +57,5 @@ ACTIONS = (
         "The keys of all commands on one sheet.",
         "Help",
         lambda bench: bench.ask.show_shortcuts(),
-        ("Shift+Q",),
     ),
 )

@@ -16,6 +16,6 @@ def can_be_cut_free(bench: Workbench) -> bool:
 ACTIONS = (
     Action("mend.cut_free", "Cut free and mend",
            "The area, or the finding looked at: copy along the part of its rim that an edge "
-           "crosses, then mend the rest.", "Finding", cut_free, ("Alt+R",),
+           "crosses, then mend the rest.", "Finding", cut_free,
            enabled=can_be_cut_free),
 )  # fmt: skip

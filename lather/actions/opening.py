@@ -166,7 +166,7 @@ def _ask_and_open(bench: Workbench) -> None:
 
 
 ACTIONS = (
-    Action("job.open", "Open…", "Open a photo or a job.", "Job", _ask_and_open, ("Ctrl+O",)),
+    Action("job.open", "Open…", "Open a photo or a job.", "Job", _ask_and_open),
     Action(
         "job.open_demo",
         "Open the demo",

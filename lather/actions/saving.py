@@ -129,14 +129,13 @@ def _toggle_link(bench: Workbench) -> None:
 
 
 ACTIONS = (
-    Action("job.save", "Save", "Save the job.", "Job", save, ("Ctrl+S",), enabled=has_job),
+    Action("job.save", "Save", "Save the job.", "Job", save, enabled=has_job),
     Action(
         "job.save_as",
         "Save as…",
         "Save the job under another name.",
         "Job",
         save_as,
-        ("Ctrl+Shift+S",),
         enabled=has_job,
     ),
     Action(

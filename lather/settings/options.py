@@ -119,6 +119,7 @@ OPTIONS: tuple[Option, ...] = (
     Option(
         "deliveries", "Deliveries", "Named presets for delivery.", [], shown=False, each=dict
     ),
+    Option("keys", "Keys", "Commands with other keys.", [], shown=False, each=dict),
     Option("delivery_folder", "Delivery folder", "Used lately.", "", shown=False),
     Option("recent", "Recent files", "Opened lately.", [], shown=False),
     Option("window", "Window", "Size and place of the window.", "", shown=False),

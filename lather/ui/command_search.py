@@ -1,30 +1,27 @@
-"""Find a command by typing what it does; and all keys on one sheet."""
+"""Find a command by typing what it does."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 
 from PyQt6.QtCore import QEvent, QObject, Qt
-from PyQt6.QtGui import QKeyEvent, QKeySequence
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import (
     QDialog,
-    QGridLayout,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
 
 from lather.actions.action import Action
-from lather.actions.table import MENUS, keys_of
+from lather.actions.keymap import keys_of
 from lather.actions.workbench import Workbench
-from lather.ui.theme import GAP_1, GAP_2, GAP_3, GAP_4
-from lather.ui.widgets import label, run_action
+from lather.ui.theme import GAP_2, GAP_3
+from lather.ui.widgets import run_action
 
 _ACTION = Qt.ItemDataRole.UserRole
-N_COLUMNS = 3
 
 
 def matches(action: Action, words: Iterable[str]) -> bool:
@@ -76,7 +73,7 @@ class CommandSearch(QDialog):
         words = text.lower().split()
         for action in self._actions.values():
             if matches(action, words):
-                keys = ", ".join(_shown(k) for k in keys_of(action, self._hand))
+                keys = ", ".join(keys_of(action, self._bench.settings))
                 item = QListWidgetItem(f"{action.title}{f'   ·   {keys}' if keys else ''}")
                 item.setToolTip(action.help)
                 item.setData(_ACTION, action)
@@ -91,59 +88,3 @@ class CommandSearch(QDialog):
         run_action(action, self._bench)
         if action.release is not None:
             action.release(self._bench)
-
-    @property
-    def _hand(self) -> str:
-        return str(self._bench.settings["pen_hand"])
-
-
-class ShortcutSheet(QDialog):
-    """Every command that has a key, by menu."""
-
-    def __init__(self, bench: Workbench, actions: dict[str, Action], parent: QWidget) -> None:
-        super().__init__(parent)
-        self.setWindowTitle("All keys")
-        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        column = QVBoxLayout(self)
-        hand = bench.settings["pen_hand"]
-        side = "left" if hand == "right" else "right"
-        column.addWidget(label(f"Pen in the {hand} hand, single keys under the {side} one. "
-                               "Preferences swap them.", "dim"))
-        page = QWidget()
-        grid = QGridLayout(page)
-        grid.setSpacing(GAP_4)
-        heights = [0] * N_COLUMNS
-        for menu in MENUS:
-            with_keys = [a for a in actions.values() if a.menu == menu and a.keys]
-            if not with_keys:
-                continue
-            at = heights.index(min(heights))
-            block = self._block(menu, with_keys, hand)
-            grid.addWidget(block, sum(h > 0 for h in heights[at : at + 1]) and heights[at], at,
-                           len(with_keys) + 1, 1, Qt.AlignmentFlag.AlignTop)
-            heights[at] += len(with_keys) + 1
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setWidget(page)
-        column.addWidget(area)
-        self.resize(960, 620)
-
-    @staticmethod
-    def _block(menu: str, actions: list[Action], hand: str) -> QWidget:
-        block = QWidget()
-        grid = QGridLayout(block)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setHorizontalSpacing(GAP_3)
-        grid.setVerticalSpacing(GAP_1)
-        grid.addWidget(label(menu, "title"), 0, 0, 1, 2)
-        for row, action in enumerate(actions, start=1):
-            keys = ", ".join(_shown(key) for key in keys_of(action, hand))
-            grid.addWidget(label(keys, "dim"), row, 0)
-            grid.addWidget(label(action.title), row, 1)
-        grid.setColumnMinimumWidth(0, 96)
-        grid.setColumnStretch(1, 1)
-        return block
-
-
-def _shown(key: str) -> str:
-    return QKeySequence(key).toString(QKeySequence.SequenceFormat.NativeText)

@@ -32,9 +32,10 @@ from lather.files.journalreader import FoundJournal
 from lather.settings.options import OPTIONS, Option
 from lather.settings.store import Settings
 from lather.tools.base import Colour
-from lather.ui.command_search import CommandSearch, ShortcutSheet
+from lather.ui.command_search import CommandSearch
 from lather.ui.deliver_dialog import DeliverDialog
 from lather.ui.history_list import HistoryList
+from lather.ui.key_sheet import KeySheet
 from lather.ui.recovery_dialogs import RecoveryDialog, UnsavedWorkDialog
 from lather.ui.theme import GAP_2
 
@@ -152,7 +153,7 @@ class WindowAsker:
 
     def show_shortcuts(self) -> None:
         assert self.window is not None and self.bench is not None
-        ShortcutSheet(self.bench, self.actions, self.window).show()
+        KeySheet(self.bench, self.actions, self.window).show()
 
     def show_preferences(self) -> None:
         assert self.window is not None and self.bench is not None

@@ -6,7 +6,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from lather.actions.table import all_actions, keys_of
+from lather.actions.keymap import keys_of
+from lather.actions.table import all_actions
 from lather.actions.workbench import Workbench
 from lather.document.state import JobState
 from lather.ui.theme import GAP_1, GAP_3
@@ -25,7 +26,7 @@ class Hint(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(GAP_3, GAP_3, GAP_3, GAP_3)
         column.setSpacing(GAP_1)
-        keys = {a.id: keys_of(a, bench.settings["pen_hand"])[-1] for a in all_actions() if a.keys}
+        keys = {a.id: ([*keys_of(a, bench.settings)] or ["–"])[-1] for a in all_actions()}
         self.lines = (
             "Click a blemish to mend it from clean skin near by.",
             f"{keys['brush.smaller']} / {keys['brush.larger']}: brush smaller, larger.   "

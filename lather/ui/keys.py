@@ -1,22 +1,36 @@
-"""Keys to commands: single keys for the free hand, held keys for momentary ones.
+"""Keys to commands: single keys for the free hand, held keys for momentary ones and planes.
 
 Shortcuts of the toolkit know no release and swallow typing, so single keys are handled here.
 """
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtCore import QEvent, QKeyCombination, QObject, Qt
 from PyQt6.QtGui import QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QSpinBox, QWidget
 
 from lather.actions.action import Action
-from lather.actions.table import keys_of
+from lather.actions.keymap import keys_of, planes
 from lather.actions.workbench import Workbench
 from lather.ui.widgets import run_action
 
 
+def name_of(event: QKeyEvent) -> str:
+    """A pressed key with its modifiers, in the notation of the key map."""
+    # The pad of digits is no other key, and capitals are told by the modifier.
+    modifiers = event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+    key = Qt.Key(event.key())
+    if key in (Qt.Key.Key_Control, Qt.Key.Key_Shift, Qt.Key.Key_Alt, Qt.Key.Key_Meta):
+        return ""
+    return QKeySequence(QKeyCombination(modifiers, key)).toString()
+
+
 class Keys(QObject):
-    """Listens to a window's keys and runs commands of the table."""
+    """Listens to a window's keys and runs commands of the table.
+
+    A key that opens a plane waits: its own command runs when it is let go without another key
+    in between, or at once if it is one for as long as the key is down.
+    """
 
     def __init__(self, bench: Workbench, actions: dict[str, Action], window: QWidget) -> None:
         super().__init__(window)
@@ -24,6 +38,8 @@ class Keys(QObject):
         self._window = window
         self._actions = actions
         self._held: dict[int, Action] = {}
+        self._plane: tuple[int, str] | None = None  # the key held, and its name
+        self._waiting: Action | None = None  # of the plane's own key
         self._by_key: dict[str, Action] = {}
         bench.settings.changed.connect(self._on_setting_changed)
         self.reset()
@@ -32,11 +48,10 @@ class Keys(QObject):
         application.installEventFilter(self)
 
     def reset(self) -> None:
-        hand = self._bench.settings["pen_hand"]
+        settings = self._bench.settings
+        self._planes = planes(settings["pen_hand"])
         self._by_key = {
-            QKeySequence(key).toString(): action
-            for action in self._actions.values()
-            for key in keys_of(action, hand)
+            key: action for action in self._actions.values() for key in keys_of(action, settings)
         }
 
     def close_view(self) -> None:
@@ -46,7 +61,12 @@ class Keys(QObject):
         self._bench.settings.changed.disconnect(self._on_setting_changed)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if not isinstance(event, QKeyEvent) or not isinstance(watched, QWidget):
+        if not isinstance(event, QKeyEvent):
+            lost = event is not None and event.type() == QEvent.Type.WindowDeactivate
+            if lost and watched is self._window:
+                self._let_go()
+            return False
+        if not isinstance(watched, QWidget):
             return False
         if watched.window() is not self._window or QApplication.activePopupWidget() is not None:
             return False
@@ -57,27 +77,66 @@ class Keys(QObject):
         return False
 
     def _pressed(self, watched: QWidget, event: QKeyEvent) -> bool:
-        if event.isAutoRepeat() and event.key() in self._held:
+        is_held = event.key() in self._held or self._is_plane(event.key())
+        if event.isAutoRepeat() and is_held:
             return True
         if _is_typing(watched) and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             return False
-        action = self._by_key.get(QKeySequence(event.keyCombination()).toString())
+        name = name_of(event)
+        if self._plane is not None:
+            return self._pressed_in_plane(event, name)
+        action = self._by_key.get(name)
+        if name in self._planes:
+            self._plane = event.key(), name
+            if action is None or action.release is None:
+                self._waiting = action
+                return True
         if action is None:
             return False
-        if action.release is not None:
-            self._held[event.key()] = action
-        run_action(action, self._bench)
+        self._run(action, event.key())
         return True
 
+    def _pressed_in_plane(self, event: QKeyEvent, name: str) -> bool:
+        """A key while that of a plane is down; what is none of the plane's does nothing."""
+        assert self._plane is not None
+        self._waiting = None
+        action = self._by_key.get(f"{self._plane[1]}+{name}") if name else None
+        if action is not None:
+            self._run(action, event.key())
+        return True
+
+    def _run(self, action: Action, key: int) -> None:
+        if action.release is not None:
+            self._held[key] = action
+        run_action(action, self._bench)
+
     def _released(self, event: QKeyEvent) -> bool:
+        if self._is_plane(event.key()):
+            self._plane = None
+            waiting, self._waiting = self._waiting, None
+            if waiting is not None:
+                run_action(waiting, self._bench)
+                return True
         action = self._held.pop(event.key(), None)
         if action is None or action.release is None:
             return False
         action.release(self._bench)
         return True
 
+    def _is_plane(self, key: int) -> bool:
+        return self._plane is not None and self._plane[0] == key
+
+    def _let_go(self) -> None:
+        """The window is not the active one any more: nobody tells when keys go up."""
+        self._plane = self._waiting = None
+        held, self._held = self._held, {}
+        for action in held.values():
+            if action.release is not None:
+                action.release(self._bench)
+
     def _on_setting_changed(self, key: str) -> None:
-        if key == "pen_hand":
+        if key in ("pen_hand", "keys"):
+            self._let_go()
             self.reset()
 
 

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 from lather.actions.action import Action
 from lather.actions.area import has_area
 from lather.actions.hands import LARGEST_SIZE_PX, SMALLEST_SIZE_PX, SMALLEST_SPACING
-from lather.actions.table import keys_of
+from lather.actions.keymap import keys_of
 from lather.actions.workbench import Workbench
 from lather.core.area.combine import Combine
 from lather.core.mend.mode import MendMode
@@ -219,7 +219,7 @@ class ToolCard(Panel):
         if under_brush and entry.tests_rim:
             return BROKEN_RIM_ADVICE
         if of_area and entry.uses_combine and not entry.uses_region:
-            keys = ", ".join(keys_of(self._cut_free, self.bench.settings["pen_hand"]))
+            keys = ", ".join(keys_of(self._cut_free, self.bench.settings))
             return f"{of_area:.0%} of the rim crosses an edge. {self._cut_free.title} ({keys}) " \
                 "copies along it first."
         for ruler in self.rulers.values():
@@ -231,7 +231,7 @@ class ToolCard(Panel):
         self.bench.hands.set_brush(**{name: value if name == "size_px" else value / 100})
 
     def _on_setting_changed(self, key: str) -> None:
-        if key in ("pen_hand", "appearance"):
+        if key in ("pen_hand", "keys", "appearance"):
             self.reset()
 
     def _add_tools(self, actions: dict[str, Action]) -> None:

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, QObject, QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from lather.actions.action import Action
-from lather.actions.table import keys_of
+from lather.actions.keymap import keys_of
 from lather.actions.workbench import Workbench
 from lather.ui import icons
 from lather.ui.theme import GAP_2, GAP_4, theme
@@ -76,7 +76,7 @@ class CommandButton(IconButton):
         self.setEnabled(action.enabled(bench))
         if action.checked is not None:
             self.setChecked(action.checked(bench))
-        keys = ", ".join(keys_of(action, bench.settings["pen_hand"]))
+        keys = ", ".join(keys_of(action, bench.settings))
         hint = f"{action.title}{f'  ({keys})' if keys else ''}\n{action.help}"
         if hint != self.toolTip():  # setting it is an event even if it is the same
             self.setToolTip(hint)

@@ -21,10 +21,11 @@ from PyQt6.QtWidgets import (
 )
 
 from lather.actions.action import Action
+from lather.actions.keymap import keys_of
 from lather.actions.opening import open_file
 from lather.actions.saving import settle_unsaved
 from lather.actions.settling import settle
-from lather.actions.table import MENUS, all_actions, keys_of
+from lather.actions.table import MENUS, all_actions
 from lather.actions.workbench import Workbench
 from lather.document.state import JobState
 from lather.names import readable
@@ -40,7 +41,7 @@ from lather.ui.message_bar import MessageBar
 from lather.ui.stage_track import StageTrack
 from lather.ui.theme import GAP_2, GAP_4
 from lather.ui.tool_card import ToolCard
-from lather.ui.widgets import IconButton, label, line, run_action
+from lather.ui.widgets import CommandButton, IconButton, label, line, run_action
 from lather.ui.worklist import Worklist
 
 LEFT_PX, RIGHT_PX, TOP_PX, BOTTOM_PX = 252, 284, 52, 54
@@ -82,6 +83,7 @@ class MainWindow(QMainWindow):
         bench.job_opened.connect(self._show_title)
         bench.job_opened.connect(self._follow_saved)
         bench.job_changed.connect(self._on_job_changed)
+        bench.settings.changed.connect(self._on_setting_changed)
         self._show_title()
         self._restore()
         self.canvas.setFocus()
@@ -140,6 +142,7 @@ class MainWindow(QMainWindow):
         self.bench.job_opened.disconnect(self._show_title)
         self.bench.job_opened.disconnect(self._follow_saved)
         self.bench.job_changed.disconnect(self._on_job_changed)
+        self.bench.settings.changed.disconnect(self._on_setting_changed)
         for view in (self.stages, self.worklist, self.canvas, self.tool_card, self.layers,
                      self.checks, self.messages, self.hint, self.keys):
             view.close_view()
@@ -205,18 +208,17 @@ class MainWindow(QMainWindow):
     def _fill_menu(self, menu: QMenu) -> None:
         """Build the menus anew, so that enabled, checked and recent are as they are now."""
         menu.clear()
-        hand = self.bench.settings["pen_hand"]
         for title in MENUS:
             submenu = menu.addMenu(title)
             assert submenu is not None
             for action in self.actions_by_id.values():
                 if action.menu == title:
-                    self._add_entry(submenu, action, hand)
+                    self._add_entry(submenu, action)
             if title == "Job":
                 self._add_recent(submenu)
 
-    def _add_entry(self, menu: QMenu, action: Action, hand: str) -> None:
-        keys = keys_of(action, hand)
+    def _add_entry(self, menu: QMenu, action: Action) -> None:
+        keys = keys_of(action, self.bench.settings)
         entry = menu.addAction(f"{action.title}\t{keys[0]}" if keys else action.title)
         assert entry is not None
         entry.setToolTip(action.help)
@@ -248,6 +250,11 @@ class MainWindow(QMainWindow):
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         self._show_title()
+
+    def _on_setting_changed(self, key: str) -> None:
+        if key in ("keys", "pen_hand"):  # the hints of all buttons name them
+            for button in self.findChildren(CommandButton):
+                button.refresh()
 
     def _show_title(self) -> None:
         job = self.bench.job

@@ -165,7 +165,7 @@ class AreaInWindowTest(StageCase):
         edit = areas.outline(self.bench.state, Rect(140, 170, 260, 190), ones, Combine.NEW)
         self.bench.job.change("Outline", edit)
         settle(self.app)
-        self.assertIn("Cut free and mend (Alt+R)", self.window.tool_card.advice_line.text())
+        self.assertIn("Cut free and mend (Space+G)", self.window.tool_card.advice_line.text())
 
     def test_the_graft_follows_the_pen_before_it_is_there(self) -> None:
         samples = skin_photo(400, 360).samples.copy()
@@ -373,14 +373,14 @@ class WholePortraitTest(StageCase):
         self.assertIs(self.bench.stage, Stage.CLEAN)
         findings = self.bench.state.findings
         n_open = len(list(findings.in_state(FindingState.OPEN)))
-        self.key(Qt.Key.Key_Space)
+        self.chord(Qt.Key.Key_Space)
         n_keys += 1
         for _ in range(2 * n_open):
             current = self.bench.walk.current(self.bench.state.findings)
             if current is None:
                 break
             if current.stands_free:  # accept the proposed mend, which goes on to the next
-                self.key(Qt.Key.Key_Space, modifier=Qt.KeyboardModifier.ShiftModifier)
+                self.chord(Qt.Key.Key_Space, Qt.Key.Key_D)
                 self.assertTrue(wait_until(lambda: self.bench.task is None, 30))
             else:
                 commands.decide(self.bench, [current], FindingState.SKIPPED)

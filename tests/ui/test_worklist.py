@@ -55,15 +55,15 @@ class WorklistTest(WindowCase):
         self.assertIn("24 px with its surround", self.window.tool_card.rulers["size_px"].toolTip())
 
     def test_keys_walk_and_mend(self) -> None:
-        self.key(Qt.Key.Key_Space)
+        self.chord(Qt.Key.Key_Space)
         self.assertEqual(self.bench.walk.finding_id, 1)
         self.assertEqual([item.data(Qt.ItemDataRole.UserRole)
                           for item in self.rows.selectedItems()], [1])
-        self.key(Qt.Key.Key_Space, QEvent.Type.KeyPress, Qt.KeyboardModifier.ShiftModifier)
+        self.chord(Qt.Key.Key_Space, Qt.Key.Key_D)
         self.settled()
         self.assertEqual(len(self.texts()), 1)
         self.assertEqual(self.bench.walk.finding_id, 2)
-        self.key(Qt.Key.Key_Space, QEvent.Type.KeyPress, Qt.KeyboardModifier.ControlModifier)
+        self.chord(Qt.Key.Key_Space, Qt.Key.Key_F)
         self.assertEqual(self.texts(), [])
         self.assertEqual(self.findings.empty.text(), "Every finding is decided.")
 
