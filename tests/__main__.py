@@ -16,7 +16,7 @@ from concurrent.futures import ProcessPoolExecutor, as_completed
 from concurrent.futures.process import BrokenProcessPool
 from pathlib import Path
 
-from tests.running import Outcome, run_class
+from tests.running import Outcome, load_kernels, run_class
 
 ROOT = Path(__file__).parents[1]
 SUMMARY = ROOT / "build" / "test-summary.txt"
@@ -70,7 +70,9 @@ def _order(name: str) -> tuple[int, str]:
 def _run_all(names: list[str]) -> Iterator[Outcome]:
     processes = min(len(names), os.cpu_count() or 1)
     context = multiprocessing.get_context("spawn")
-    with ProcessPoolExecutor(max(1, processes), mp_context=context) as pool:
+    with ProcessPoolExecutor(
+        max(1, processes), mp_context=context, initializer=load_kernels
+    ) as pool:
         running = {pool.submit(run_class, name): name for name in names}
         for done in as_completed(running):
             name = running[done]

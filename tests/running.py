@@ -20,6 +20,13 @@ class Outcome:
     report: str  # what the runner printed, if anything failed
 
 
+def load_kernels() -> None:
+    """Once a process: the forms that the application uses."""
+    from lather.core.kernels import prepare_kernels
+
+    prepare_kernels()
+
+
 def run_class(name: str) -> Outcome:
     """Run the class of that dotted name."""
     start_s, stream = time.monotonic(), io.StringIO()

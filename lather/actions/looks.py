@@ -3,8 +3,17 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from enum import Enum
 
 from lather.render.view import Shown
+
+
+class Peek(Enum):
+    """What shows inside of the ring around the pen."""
+
+    NONE = "nothing"
+    BEFORE = "the original"
+    DELIVERY = "the picture at delivery size"
 
 
 @dataclass(frozen=True)
@@ -20,6 +29,8 @@ class Looks:
     mask_alone: bool = False
     regions: bool = False  # the region lens: one part of the portrait, all else dimmed
     handles: bool = False  # face handles are shown and can be dragged
+    all_findings: bool = False  # every finding's mark in full, while a key is down
+    peek: Peek = Peek.NONE
     measuring: bool = False  # the next drag is along a known length
 
     @property

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from lather.actions.action import Action, Run, has_job
+from lather.actions.looks import Peek
 from lather.actions.workbench import Workbench
 from lather.document.layers import Stage
 
@@ -31,6 +32,14 @@ def _release_pan(bench: Workbench) -> None:
     bench.looks_changed.emit()
 
 
+def _peek(peek: Peek) -> Run:
+    return lambda bench: bench.look(peek=peek)
+
+
+def _switch(option: str) -> Run:
+    return lambda bench: bench.settings.set(option, not bench.settings[option])
+
+
 def _stage(stage: Stage) -> Run:
     return lambda bench: bench.go_to_stage(stage)
 
@@ -42,6 +51,15 @@ ACTIONS = (
     Action("view.before", "Before", "Switch between the original and the retouch.", "View",
            lambda bench: bench.look(before=not bench.looks.before), "before",
            enabled=has_job, checked=lambda bench: bench.looks.before),
+    Action("view.peek", "Peek (hold)", "The original in a ring around the pen, while the key is "
+           "down.", "View", _peek(Peek.BEFORE), enabled=has_job, release=_peek(Peek.NONE)),
+    Action("view.peek_delivery", "Peek at delivery size (hold)",
+           "The picture as large as it will be delivered, in a ring around the pen.", "View",
+           _peek(Peek.DELIVERY), enabled=has_job, release=_peek(Peek.NONE)),
+    Action("view.all_findings", "All marks (hold)",
+           "Every finding with its own shape; else only what is looked at now has one.", "View",
+           lambda bench: bench.look(all_findings=True), enabled=has_job,
+           release=lambda bench: bench.look(all_findings=False)),
     Action("view.split", "Split", "Original on one side, retouch on the other; drag the line.",
            "View", lambda bench: bench.look(split=not bench.looks.split), "split",
            enabled=has_job, checked=lambda bench: bench.looks.split),
@@ -58,6 +76,13 @@ ACTIONS = (
     Action("view.zoom_delivery", "Delivery size",
            "As large as it will be delivered; finer details need no work.", "View",
            lambda bench: bench.zoom_to(bench.state.delivery_scale), enabled=has_job),
+    Action("view.worklist", "Worklist", "Unfold the worklist, or fold it away.", "View",
+           _switch("left_folded"), checked=lambda bench: not bench.settings["left_folded"]),
+    Action("view.hand", "Tools and layers", "Unfold tools and layers, or fold them away.", "View",
+           _switch("right_folded"), checked=lambda bench: not bench.settings["right_folded"]),
+    Action("view.tool_names", "Names beside the tools",
+           "Without them the tools are icons only and take less room.", "View",
+           _switch("tool_names"), checked=lambda bench: bool(bench.settings["tool_names"])),
     Action("view.closer", "Closer", "Zoom in a step.", "View", _zoom_by(ZOOM_STEP),
            enabled=has_job),
     Action("view.farther", "Farther", "Zoom out a step.", "View", _zoom_by(1 / ZOOM_STEP),

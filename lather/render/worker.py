@@ -55,6 +55,10 @@ class Workers:
         for thread in self._threads:
             thread.start()
 
+    @property
+    def n_threads(self) -> int:
+        return len(self._threads)
+
     def post(
         self,
         work: Callable[[], T],

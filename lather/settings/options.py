@@ -115,6 +115,18 @@ OPTIONS: tuple[Option, ...] = (
         low=0,
         high=20,
     ),
+    Option(
+        "tool_names",
+        "Names beside the tools",
+        "Off, the tools are icons only and take less room.",
+        True,
+    ),
+    Option("left_folded", "Worklist folded", "Folded away.", False, shown=False),
+    Option("right_folded", "Tools and layers folded", "Folded away.", False, shown=False),
+    Option("left_px", "Width of the worklist", "As it was drawn.", 252, low=120, high=4000,
+           shown=False),
+    Option("right_px", "Width of tools and layers", "As it was drawn.", 300, low=120, high=4000,
+           shown=False),
     Option("presets", "Presets", "Named brushes of your own.", [], shown=False, each=dict),
     Option(
         "deliveries", "Deliveries", "Named presets for delivery.", [], shown=False, each=dict

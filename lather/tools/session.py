@@ -100,6 +100,11 @@ class PenSession:
         return bool(self._stroke or self._finishing or self._waiting)
 
     @property
+    def drawing(self) -> bool:
+        """True while the pen is down."""
+        return self._stroke is not None
+
+    @property
     def trail(self) -> list[PenSample]:
         """The pen's path so far, while it draws an outline."""
         stroke = self._stroke

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lather.actions.action import Action
@@ -22,6 +23,7 @@ ZOOMS = (
     ("view.zoom_delivery", "delivery"),
 )
 MEASURE_AFTER_MS = 300
+NAMED_FROM_PX, LEAST_PX = 1240, 640
 
 
 class CheckStrip(QWidget):
@@ -32,11 +34,13 @@ class CheckStrip(QWidget):
         self.bench = bench
         self._executor = executor
         self._buttons: list[CommandButton] = []
+        self._looks: list[CommandButton] = []
         row = QHBoxLayout(self)
         row.setContentsMargins(GAP_4, GAP_2, GAP_4, GAP_2)
         row.setSpacing(GAP_1)
         for action_id in LOOKS:
-            row.addWidget(self._button(actions[action_id]))
+            self._looks.append(self._button(actions[action_id]))
+            row.addWidget(self._looks[-1])
         row.addSpacing(GAP_4)
         row.addWidget(label("Zoom %", "dim"))
         for action_id, text in ZOOMS:
@@ -53,6 +57,8 @@ class CheckStrip(QWidget):
         self.touched = self._figure(
             row, "area touched", "Share of the picture that the visible layers change."
         )
+        self._named = True
+        self.setMinimumWidth(LEAST_PX)
         self._measuring = False
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
@@ -78,6 +84,15 @@ class CheckStrip(QWidget):
         self.bench.looks_changed.disconnect(self._refresh)
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Where there is no room for their names, the looks are icons."""
+        super().resizeEvent(event)
+        named = self.width() >= NAMED_FROM_PX
+        if named != self._named:
+            self._named = named
+            for button in self._looks:
+                button.show_name(named)
 
     def _button(self, action: Action, text: str | None = None) -> CommandButton:
         self._buttons.append(CommandButton(action, self.bench, text=text))

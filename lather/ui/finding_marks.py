@@ -15,6 +15,7 @@ from lather.ui.theme import theme
 
 SMALLEST_PX = 7.0  # radius below which a mark could not be told
 MOST_CORNER = 1.4  # radii from the centre; a triangle around the circle would be too large
+NEAR_PX, DOT_PX = 120.0, 2.6
 GAP_PX = 3.0  # between what is marked and its mark
 _CORNERS = {
     Kind.DARK: 4, Kind.BRIGHT: 3, Kind.FLAKE: 5, Kind.MOLE: 6, Kind.SCAR: 6, Kind.FRECKLES: 6,
@@ -30,27 +31,60 @@ def draw_findings(painter: QPainter, bench: Workbench, ratio: float) -> None:
         return
     if bench.looks.handles or bench.looks.regions:
         return  # one thing at a time
+    if bench.session is not None and bench.session.drawing:
+        return  # nothing between the pen and the skin
     findings = bench.state.findings
+    current = bench.walk.current(findings)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     for finding in findings.items:
-        current = finding.id == bench.walk.finding_id
         state = findings.state(finding)
-        if state not in _SHOWN and not current:
-            continue
-        if finding.path_px:
-            path = _sides(bench, finding, ratio)
-        else:
-            path = _outline(bench, finding, ratio) if current else _shape(bench, finding, ratio)
         kept = state is FindingState.KEPT
-        painter.setPen(QPen(QColor(0, 0, 0, 150), 3.0 if current else 2.6))
-        painter.drawPath(path)
-        colour = QColor(theme().accent) if current else QColor(255, 255, 255, 150 if kept else 230)
-        pen = QPen(colour, 1.6 if current else 1.2)
-        dashes = _DASHES.get(finding.kind, ())
-        if dashes:
-            pen.setDashPattern(dashes)
-        painter.setPen(pen)
-        painter.drawPath(path)
+        if current is not None and finding.id == current.id:
+            path = _sides if finding.path_px else _outline
+            _draw(painter, finding, path(bench, finding, ratio), QColor(theme().accent), 1.6)
+        elif state not in _SHOWN:
+            continue
+        elif bench.looks.all_findings or _is_near(bench, finding, current, ratio):
+            shape = _sides if finding.path_px else _shape
+            light = QColor(255, 255, 255, 150 if kept else 230)
+            _draw(painter, finding, shape(bench, finding, ratio), light, 1.2)
+        else:
+            _draw_dot(painter, _placed(bench, finding, ratio)[0], hollow=kept)
+
+
+def _draw(
+    painter: QPainter, finding: Finding, path: QPainterPath, colour: QColor, width_px: float
+) -> None:
+    """A line with a dark one below it, dashed by kind."""
+    painter.setBrush(Qt.BrushStyle.NoBrush)
+    painter.setPen(QPen(QColor(0, 0, 0, 150), width_px + 1.4))
+    painter.drawPath(path)
+    pen = QPen(colour, width_px)
+    dashes = _DASHES.get(finding.kind, ())
+    if dashes:
+        pen.setDashPattern(dashes)
+    painter.setPen(pen)
+    painter.drawPath(path)
+
+
+def _draw_dot(painter: QPainter, at: QPointF, *, hollow: bool) -> None:
+    """What does not matter now: full where it is open, a ring where it is kept."""
+    painter.setPen(QPen(QColor(0, 0, 0, 150), 1.2))
+    painter.setBrush(Qt.BrushStyle.NoBrush if hollow else QColor(255, 255, 255, 220))
+    painter.drawEllipse(at, DOT_PX, DOT_PX)
+    if hollow:
+        painter.setPen(QPen(QColor(255, 255, 255, 200), 1.0))
+        painter.drawEllipse(at, DOT_PX - 0.8, DOT_PX - 0.8)
+
+
+def _is_near(
+    bench: Workbench, finding: Finding, current: Finding | None, ratio: float
+) -> bool:
+    """Close enough on the screen to the one looked at to be taken for it."""
+    if current is None:
+        return False
+    away = _placed(bench, finding, ratio)[0] - _placed(bench, current, ratio)[0]
+    return math.hypot(away.x(), away.y()) < NEAR_PX
 
 
 def _shape(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:

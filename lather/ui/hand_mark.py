@@ -7,12 +7,14 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPointF, QRect
 from PyQt6.QtGui import QPainter
 
+from lather.actions.looks import Peek
 from lather.actions.rim_watch import RimWatch
 from lather.actions.workbench import Workbench
 from lather.render.view import ViewTiles
 from lather.render.worker import Executor
 from lather.ui.area_mark import AreaMark
 from lather.ui.brush_outline import BrushOutline
+from lather.ui.peek_ring import draw_peek, ring_box
 from lather.ui.rim_mark import draw_cursor_rim, rim_box
 from lather.ui.source_mark import draw_ghost, draw_source, source_box
 from lather.ui.trail_mark import TrailMark
@@ -34,6 +36,8 @@ class HandMark:
         self, painter: QPainter, tiles: ViewTiles, cursor: QPointF | None, ratio: float
     ) -> None:
         bench, session = self._bench, self._bench.session
+        if cursor is not None:
+            draw_peek(painter, bench, tiles, cursor, ratio)
         self._area.draw(painter, ratio)
         self._trail.draw(painter, bench, ratio)
         draw_source(painter, bench, cursor, ratio)
@@ -51,5 +55,7 @@ class HandMark:
         boxes = [self._outline.box(self._bench, cursor, ratio).toAlignedRect()]
         if self._rims.cursor is not None:
             boxes.append(rim_box(self._bench, cursor, ratio))
+        if self._bench.looks.peek is not Peek.NONE:
+            boxes.append(ring_box(cursor).toAlignedRect())
         source = source_box(self._bench, cursor, ratio)
         return boxes if source is None else [*boxes, source.toAlignedRect()]

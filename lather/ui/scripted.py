@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 import time
 from collections.abc import Callable
 from pathlib import Path
@@ -36,12 +37,13 @@ def settle(app: App) -> None:
     """Let all rendering that is under way arrive."""
     wait_until(lambda: app.bench.task is None)
     for _ in range(4):
-        answered: list[bool] = []
+        answered: list[int] = []
         for workers in app.workers:
-            # Both threads must be through: as many markers as threads, behind all else.
-            for _ in range(2):
-                workers.post(lambda: True, answered.append, priority=9)
-        n_expected = 2 * len(app.workers)
+            # All threads must be through: each waits, behind all else, for the others.
+            together = threading.Barrier(workers.n_threads)
+            for _ in range(workers.n_threads):
+                workers.post(together.wait, answered.append, priority=9)
+        n_expected = sum(workers.n_threads for workers in app.workers)
         wait_until(lambda: len(answered) == n_expected)  # noqa: B023
 
 

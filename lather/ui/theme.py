@@ -131,6 +131,13 @@ def _style(t: Theme) -> str:
     QPushButton, QToolButton {{ background: {t.card}; border: 1px solid transparent;
         border-radius: {RADIUS_PX}px; padding: 4px 10px; min-height: 18px; }}
     QToolButton[role="icon"], QToolButton[role="compact"] {{ padding: 4px 5px; }}
+    QToolButton[role="named"] {{ padding: 2px 5px; min-height: 16px;
+        font-size: {SMALL_PX}px; }}
+    QPushButton[role="key"] {{ padding: 1px 6px; min-height: 14px; color: {t.dim};
+        text-align: left; }}
+    QLabel[role="warning"] {{ color: {t.warning}; }}
+    QSplitter::handle {{ background: {t.window}; }}
+    QSplitter::handle:hover {{ background: {t.line}; }}
     QPushButton:hover, QToolButton:hover {{ background: {t.raised}; }}
     QPushButton:pressed, QToolButton:pressed {{ background: {t.groove}; }}
     QPushButton:checked, QToolButton:checked {{ background: {t.accent_soft};

@@ -64,7 +64,7 @@ _DYNAMICS = (
 
 
 E = TypeVar("E", bound=Enum)
-TOOLS_PER_ROW = 6
+TOOLS_PER_ROW, NAMED_PER_ROW = 6, 2
 OWN_BRUSH, SAVE_PRESET = "Your brush", "Save as preset…"
 AREA_BROKEN = 0.05  # of a long outline a single edge takes no more
 BROKEN_RIM_ADVICE = (
@@ -231,19 +231,32 @@ class ToolCard(Panel):
         self.bench.hands.set_brush(**{name: value if name == "size_px" else value / 100})
 
     def _on_setting_changed(self, key: str) -> None:
+        if key == "tool_names":
+            self._arrange_tools()
         if key in ("pen_hand", "keys", "appearance"):
             self.reset()
 
     def _add_tools(self, actions: dict[str, Action]) -> None:
-        grid = QGridLayout()
-        grid.setSpacing(GAP_1)
-        for index, entry in enumerate(TOOLS):
+        self._tool_grid = QGridLayout()
+        self._tool_grid.setHorizontalSpacing(GAP_1)
+        self._tool_grid.setVerticalSpacing(2)
+        self.tools = []
+        for entry in TOOLS:
             button = CommandButton(actions[f"tool.{entry.id}"], self.bench, text="")
             button.setSizePolicy(button.sizePolicy().horizontalPolicy().Expanding,
                                  button.sizePolicy().verticalPolicy())
-            self.buttons.append(button)
-            grid.addWidget(button, *divmod(index, TOOLS_PER_ROW))
-        self.column.addLayout(grid)
+            self.tools.append(button)
+        self.buttons += self.tools
+        self.column.addLayout(self._tool_grid)
+        self._arrange_tools()
+
+    def _arrange_tools(self) -> None:
+        """In two columns with their names, or in rows of icons."""
+        named = bool(self.bench.settings["tool_names"])
+        per_row = NAMED_PER_ROW if named else TOOLS_PER_ROW
+        for index, button in enumerate(self.tools):
+            button.show_name(named)
+            self._tool_grid.addWidget(button, *divmod(index, per_row))
 
     def _add_rulers(self) -> None:
         """Size over the full width, where precision counts; the others side by side."""

@@ -70,6 +70,16 @@ class CommandButton(IconButton):
         self.clicked.connect(self._run)
         self.refresh()
 
+    def show_name(self, shown: bool) -> None:
+        """Name and icon, or the icon alone."""
+        style = Qt.ToolButtonStyle
+        self.setText(self._action.title if shown else "")
+        self.setToolButtonStyle(
+            style.ToolButtonTextBesideIcon if shown else style.ToolButtonIconOnly
+        )
+        self.setProperty("role", "named" if shown else "icon")
+        dress_anew(self)
+
     def refresh(self) -> None:
         """Read enabled, checked and keys back from the command."""
         action, bench = self._action, self._bench
@@ -84,6 +94,14 @@ class CommandButton(IconButton):
     def _run(self) -> None:
         run_action(self._action, self._bench)
         self.refresh()
+
+
+def dress_anew(widget: QWidget) -> None:
+    """After its role changed: the style goes by it."""
+    look = widget.style()
+    if look is not None:
+        look.unpolish(widget)
+        look.polish(widget)
 
 
 def run_action(action: Action, bench: Workbench) -> None:

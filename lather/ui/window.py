@@ -11,7 +11,6 @@ from PyQt6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer
 from PyQt6.QtGui import QCloseEvent, QIcon, QResizeEvent
 from PyQt6.QtWidgets import (
     QDialog,
-    QGridLayout,
     QHBoxLayout,
     QMainWindow,
     QMenu,
@@ -38,13 +37,14 @@ from lather.ui.hint import Hint
 from lather.ui.keys import Keys
 from lather.ui.layer_panel import LayerPanel
 from lather.ui.message_bar import MessageBar
+from lather.ui.side_panels import SidePanels
 from lather.ui.stage_track import StageTrack
 from lather.ui.theme import GAP_2, GAP_4
 from lather.ui.tool_card import ToolCard
 from lather.ui.widgets import CommandButton, IconButton, label, line, run_action
 from lather.ui.worklist import Worklist
 
-LEFT_PX, RIGHT_PX, TOP_PX, BOTTOM_PX = 252, 284, 52, 54
+TOP_PX, BOTTOM_PX, LAYERS_PX = 52, 54, 164
 DEFAULT_SIZE = (1280, 800)
 CLOCK_MS = 1000
 
@@ -144,7 +144,7 @@ class MainWindow(QMainWindow):
         self.bench.job_changed.disconnect(self._on_job_changed)
         self.bench.settings.changed.disconnect(self._on_setting_changed)
         for view in (self.stages, self.worklist, self.canvas, self.tool_card, self.layers,
-                     self.checks, self.messages, self.hint, self.keys):
+                     self.checks, self.messages, self.hint, self.keys, self.panels):
             view.close_view()
 
     def _restore(self) -> None:
@@ -155,26 +155,22 @@ class MainWindow(QMainWindow):
 
     def _compose(self) -> None:
         page = QWidget()
-        grid = QGridLayout(page)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.setSpacing(0)
-        grid.addWidget(self._top(), 0, 0, 1, 3)
-        self.worklist.setFixedWidth(LEFT_PX)
-        grid.addWidget(self.worklist, 1, 0)
-        grid.addWidget(self.canvas, 1, 1)
-        right = QWidget()
-        right.setFixedWidth(RIGHT_PX)
-        column = QVBoxLayout(right)
+        column = QVBoxLayout(page)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self.tool_card)
-        column.addWidget(line())
-        column.addWidget(self.layers, 1)
-        grid.addWidget(right, 1, 2)
+        column.addWidget(self._top())
+        hand = QWidget()
+        rows = QVBoxLayout(hand)
+        rows.setContentsMargins(0, 0, 0, 0)
+        rows.setSpacing(0)
+        rows.addWidget(self.tool_card)
+        rows.addWidget(line())
+        rows.addWidget(self.layers, 1)
+        self.layers.setMinimumHeight(LAYERS_PX)
+        self.panels = SidePanels(self.bench.settings, self.worklist, self.canvas, hand)
+        column.addWidget(self.panels, 1)
         self.checks.setFixedHeight(BOTTOM_PX)
-        grid.addWidget(self.checks, 2, 0, 1, 3)
-        grid.setColumnStretch(1, 1)
-        grid.setRowStretch(1, 1)
+        column.addWidget(self.checks)
         self.setCentralWidget(page)
 
     def _top(self) -> QWidget:
