@@ -20,6 +20,7 @@ from lather.actions.saving import settle_unsaved
 from lather.actions.task import Offer
 from lather.actions.workbench import Workbench
 from lather.core.work import Progress
+from lather.document.photo import UNTAGGED
 from lather.errors import InUseError, PhotoMissingError, TruncatedError
 from lather.files.outputs import same_file
 from lather.paths import demo_job
@@ -81,7 +82,7 @@ def _open(
         bench.settings.add_recent(path)
         settings_notice = bench.settings.take_notice()
         _tell(
-            bench, _how_recovered(opened), *opened.notices, settings_notice, warns=partial
+            bench, _how_recovered(opened), *_troubles(opened), settings_notice, warns=partial
         )
 
     def handled(error: Exception) -> bool:
@@ -146,6 +147,11 @@ def _tell(bench: Workbench, *sentences: str, warns: bool = False) -> None:
     text = " ".join(filter(None, sentences))
     if text:
         bench.say(text, error=warns)
+
+
+def _troubles(opened: Opened) -> list[str]:
+    """What is worth a message; that a photo has no profile shows in the status line."""
+    return [notice for notice in opened.notices if notice != UNTAGGED]
 
 
 def _how_recovered(opened: Opened) -> str:

@@ -13,7 +13,7 @@ from lather.document.history import History, Step
 from lather.document.job import Job
 from lather.document.state import JobState, new_state
 from lather.errors import InUseError, JobFileError, LatherError
-from lather.files import endings, openraster
+from lather.files import endings
 from lather.files.archive import Archive
 from lather.files.backups import backups_of
 from lather.files.jobfile import LoadedJob, load_job, read_revision
@@ -92,7 +92,9 @@ def open_path(
     if path.suffix.lower() == endings.JOB:
         return _open_job(path, progress, photo_at, locked)
     if path.suffix.lower() == endings.LAYERS:
-        state = openraster.read_openraster(path, progress=progress)
+        from lather.files.openraster import read_openraster
+
+        state = read_openraster(path, progress=progress)
         return Opened(Job(state), list(state.photo.notices))
     progress(0.1, "decoding the photo")
     photo = read_photo(path, partial=partial)

@@ -18,6 +18,9 @@ from lather.core.rect import Rect
 NO_PROFILE = "none, taken as sRGB"
 
 
+UNTAGGED = "No colour profile in the file: taken as sRGB."  # the notice that is no trouble
+
+
 @dataclass(frozen=True)
 class Metadata:
     """What the file says besides the picture, as the bytes it says it with.

@@ -7,7 +7,7 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from lather.document.photo import Metadata, Photo, photo_hash
+from lather.document.photo import UNTAGGED, Metadata, Photo, photo_hash
 from lather.errors import PhotoError, TruncatedError
 from lather.files import png
 from lather.files.atomic import is_special
@@ -34,7 +34,6 @@ from lather.names import readable
 
 MOST_MEGAPIXELS = 400
 _SIGNATURES = (b"\xff\xd8", png.SIGNATURE, *TIFF)
-_NO_PROFILE = "No colour profile in the file: taken as sRGB."
 
 
 def read_photo(path: Path, *, partial: bool = False) -> Photo:
@@ -180,7 +179,7 @@ def _as_rgb(image: Any, encoded: bytes, name: str) -> tuple[Any, tuple[str, ...]
     if image.bands != 3:
         raise _refusal(name, f"it has {image.bands} channels", "save it as RGB or grey")
     if is_untagged:
-        notices.append(_NO_PROFILE)
+        notices.append(UNTAGGED)
     return image, tuple(notices)
 
 

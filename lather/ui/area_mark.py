@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,7 +18,6 @@ from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen
 from lather.actions.rim_watch import RimWatch
 from lather.actions.workbench import Workbench
 from lather.core.arrays import FULL
-from lather.core.mend.rim import RimTest
 from lather.core.rect import Rect
 from lather.document.tiles import Tiles
 from lather.render.compositor import read_level
@@ -25,6 +25,9 @@ from lather.render.geometry import ViewGeometry
 from lather.render.worker import Executor
 from lather.ui.polygons import in_widget, polygon
 from lather.ui.rim_mark import draw_area_rims
+
+if TYPE_CHECKING:
+    from lather.core.mend.rim import RimTest  # loads OpenCV, which the first window does without
 
 STAIR_PX = 0.6  # steps of a rim's pixels that its line does without
 BAND = (0.1, 0.9)  # coverages between which the soft band is drawn

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
 from lather.actions.action import Action
 from lather.actions.workbench import Workbench
+from lather.document.photo import UNTAGGED
 from lather.document.state import JobState
 from lather.render.touched import touched_share
 from lather.render.worker import Executor
@@ -49,6 +50,10 @@ class CheckStrip(QWidget):
         self.zoom.setMinimumWidth(56)
         row.addSpacing(GAP_2)
         row.addWidget(self.zoom)
+        self.untagged = label("sRGB assumed", "chip")
+        self.untagged.setToolTip(f"{UNTAGGED}\nIf it is in another space, colours are wrong here "
+                                 "and in what is delivered.")
+        row.addWidget(self.untagged)
         row.addStretch(1)
         for action_id in ("edit.undo", "edit.redo"):
             row.addWidget(self._button(actions[action_id], text=""))
@@ -117,6 +122,7 @@ class CheckStrip(QWidget):
         geometry, job = self.bench.geometry, self.bench.job
         self.zoom.setText(f"{100 * geometry.zoom:.0f} %" if geometry and job else "")
         self.steps.setText(str(job.history.n_done) if job else "–")
+        self.untagged.setVisible(job is not None and UNTAGGED in job.state.photo.notices)
         for button in self._buttons:
             button.refresh()
 

@@ -1,4 +1,7 @@
-"""The questions that Lather asks, as dialogs."""
+"""The questions that Lather asks, as dialogs.
+
+The larger ones are loaded when they are first asked: the window is there sooner.
+"""
 
 from __future__ import annotations
 
@@ -32,11 +35,6 @@ from lather.files.journalreader import FoundJournal
 from lather.settings.options import OPTIONS, Option
 from lather.settings.store import Settings
 from lather.tools.base import Colour
-from lather.ui.command_search import CommandSearch
-from lather.ui.deliver_dialog import DeliverDialog
-from lather.ui.history_list import HistoryList
-from lather.ui.key_sheet import KeySheet
-from lather.ui.recovery_dialogs import RecoveryDialog, UnsavedWorkDialog
 from lather.ui.theme import GAP_2
 
 MOST_LOSSES = 12
@@ -72,6 +70,8 @@ class WindowAsker:
 
     def orders(self, job: Job) -> Sequence[tuple[Path, Delivery]] | None:
         assert self.bench is not None
+        from lather.ui.deliver_dialog import DeliverDialog
+
         dialog = DeliverDialog(job, self.bench.settings, self.window)
         return dialog.orders() if dialog.exec() else None
 
@@ -107,10 +107,14 @@ class WindowAsker:
         return {buttons.Save: "save", buttons.Discard: "discard"}.get(buttons(answer))
 
     def recovery(self, title: str, recovered: Recovered) -> str | None:
+        from lather.ui.recovery_dialogs import RecoveryDialog
+
         dialog = RecoveryDialog(title, recovered, self.window)
         return dialog.answer if dialog.exec() else None
 
     def unsaved_work(self, found: Sequence[FoundJournal]) -> tuple[str, int] | None:
+        from lather.ui.recovery_dialogs import UnsavedWorkDialog
+
         dialog = UnsavedWorkDialog(found, self.window)
         return dialog.answer if dialog.exec() else None
 
@@ -146,6 +150,8 @@ class WindowAsker:
 
     def show_commands(self) -> None:
         assert self.window is not None and self.bench is not None
+        from lather.ui.command_search import CommandSearch
+
         search = CommandSearch(self.bench, self.actions, self.window)
         middle = self.window.mapToGlobal(self.window.rect().center())
         search.move(middle.x() - search.width() // 2, middle.y() - search.height() // 2)
@@ -153,6 +159,8 @@ class WindowAsker:
 
     def show_shortcuts(self) -> None:
         assert self.window is not None and self.bench is not None
+        from lather.ui.key_sheet import KeySheet
+
         KeySheet(self.bench, self.actions, self.window).show()
 
     def show_preferences(self) -> None:
@@ -161,6 +169,8 @@ class WindowAsker:
 
     def show_history(self) -> None:
         assert self.window is not None and self.bench is not None
+        from lather.ui.history_list import HistoryList
+
         HistoryList(self.bench, self.window).show()
 
     def quit(self) -> None:

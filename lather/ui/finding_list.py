@@ -62,6 +62,7 @@ class FindingList(QWidget):
         choices.addWidget(self.order, 1)
         column.addLayout(choices)
         self.list = QListWidget()
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setIconSize(QSize(CROP_PX, CROP_PX))
         self.list.setUniformItemSizes(True)
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
@@ -135,15 +136,15 @@ class FindingList(QWidget):
     def _row(self, finding: Finding) -> QListWidgetItem:
         state = self.findings.state(finding)
         place = Rect.around(finding.x, finding.y, CROP_RADII * finding.reach_px / 2)
+        name = f"{TITLES.get(finding.kind, finding.kind.title)}, {_size_text(finding)}"
         item = QListWidgetItem(
             crop_of(self.bench.state, place, self.bench.surround),
-            f"{TITLES.get(finding.kind, finding.kind.title)}, {_size_text(finding)}\n"
-            f"severity {finding.severity:.0f} · {state.title}"
+            f"{name}\nseverity {finding.severity:.0f} · {state.title}"
             + ("" if finding.stands_free else " · edge"),
         )
         item.setData(_ID, finding.id)
-        item.setToolTip(
-            f"{2 * finding.radius_px:.0f} px across, with its surround "
+        item.setToolTip(  # with the name, which a narrow list cuts short
+            f"{name}\n{2 * finding.radius_px:.0f} px across, with its surround "
             f"{2 * finding.reach_px:.0f} px.\nAgainst the skin around: "
             f"L* {finding.contrast_l:+.1f}, a* {finding.contrast_a:+.1f}."
             + ("" if finding.stands_free else

@@ -135,6 +135,8 @@ def _style(t: Theme) -> str:
         font-size: {SMALL_PX}px; }}
     QPushButton[role="key"] {{ padding: 1px 6px; min-height: 14px; color: {t.dim};
         text-align: left; }}
+    QLabel[role="chip"] {{ color: {t.dim}; font-size: {SMALL_PX}px; background: {t.card};
+        border-radius: {RADIUS_PX}px; padding: 2px 8px; }}
     QLabel[role="warning"] {{ color: {t.warning}; }}
     QSplitter::handle {{ background: {t.window}; }}
     QSplitter::handle:hover {{ background: {t.line}; }}

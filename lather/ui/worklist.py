@@ -24,18 +24,22 @@ NEAREST_ZOOM = 1.0
 _RECORD = Qt.ItemDataRole.UserRole
 
 STAGE_TEXTS = {
-    Stage.BRIEF: "The brief is not built yet. How far to go (natural, groomed, flawless) is chosen "
-    "in the Finding menu, the delivery size under Deliver.",
+    Stage.BRIEF: "Not built yet. The brief will hold what was agreed: how far to go, what belongs "
+    "to the person, size and use. Until then the style (natural, groomed, flawless) is in the "
+    "Finding menu, the delivery size under Deliver.",
     Stage.CLEAN: "Survey the portrait to list its blemishes and marks, or mend by hand with "
     "Mend spot (D): paint over a blemish or click on it.",
-    Stage.EVEN: "Even is not built yet: nothing here evens tone by itself. Paint colour on a "
-    "layer of its own works.",
-    Stage.SCULPT: "Sculpt is not built yet. Until then: Paint colour on a soft-light layer.",
-    Stage.FEATURES: "Features is not built yet: no tools for eyes, teeth and lips so far.",
-    Stage.HAIR: "Hair is not built yet. Single stray hairs on skin can be mended by hand.",
-    Stage.SHAPE: "Shape is not built yet: nothing here moves or resizes features.",
-    Stage.FINISH: "Finish is not built yet. A merged copy on top can be made from the "
-    "Layer menu.",
+    Stage.EVEN: "Not built yet. Even will take down shine, redness and blotches without losing "
+    "pores, and measure what is left of them. Until then: Paint colour on a layer of its own.",
+    Stage.SCULPT: "Not built yet. Sculpt will hold light and shade on maps of their own. Until "
+    "then: Paint colour on a soft-light layer.",
+    Stage.FEATURES: "Not built yet. Features will hold eyes, teeth and lips.",
+    Stage.HAIR: "Not built yet. Hair will find stray hairs against the background and fill gaps. "
+    "Until then single hairs on skin can be mended by hand.",
+    Stage.SHAPE: "Not built yet. Shape will move and resize features evenly, with straight things "
+    "kept straight.",
+    Stage.FINISH: "Not built yet. Finish will hold sharpening, grain and the check of the whole. "
+    "Until then a merged copy on top is in the Layer menu.",
     Stage.DELIVER: f"Write the finished picture as JPEG, PNG, TIFF or WebP.\n\n{DELIVERY_CAUTION}",
 }
 
@@ -59,6 +63,7 @@ class Worklist(Panel):
         self.heading = label("", "dim")
         self.column.addWidget(self.heading)
         self.list = QListWidget()
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setIconSize(QSize(CROP_PX, CROP_PX))
         self.list.setUniformItemSizes(True)
         self.list.setFocusPolicy(Qt.FocusPolicy.TabFocus)

@@ -1,5 +1,8 @@
 """The window at its smallest, panels that fold, names of tools, marks, and the peek ring."""
 
+import ast
+import subprocess
+import sys
 from dataclasses import replace
 
 import numpy as np
@@ -15,9 +18,9 @@ from lather.settings.store import Settings
 from lather.tools.table import TOOLS
 from lather.ui.app import build
 from lather.ui.peek_ring import RADIUS_PX
-from lather.ui.scripted import settle
-from tests.support import finding, painted_state, skin_photo
-from tests.ui.test_window import WindowCase
+from lather.ui.scripted import open_and_settle, settle
+from tests.support import Case, finding, painted_state, skin_photo
+from tests.ui.test_window import ROOT, WindowCase
 
 SMALLEST = (1024, 700)
 
@@ -220,3 +223,42 @@ class PeekTest(WindowCase):
         settle(self.app)
         photo = tuple(round(v / 257) for v in self.bench.state.photo.samples[150, 160])
         self.assert_close(self.pixel(160.5, 150.5), photo, 12)
+
+
+class ChipTest(WindowCase):
+    def test_a_photo_without_a_profile_says_so_in_the_status_line_alone(self) -> None:
+        chip = self.window.checks.untagged
+        import cv2
+
+        path = self.folder / "plain.png"
+        cv2.imwrite(str(path), skin_photo().samples)  # writes no profile
+        open_and_settle(self.app, path)
+        self.assertTrue(chip.isVisible())
+        self.assertIn("taken as sRGB", chip.toolTip())
+        self.assertFalse([text for text, _ in self.said if "profile" in text], self.said)
+        self.bench.take_job(None)
+        settle(self.app)
+        self.assertFalse(chip.isVisible())
+
+    def test_long_names_of_findings_end_in_dots_and_their_hint_has_all(self) -> None:
+        item = replace(finding(1, 100, 100), diameter_mm=123456789.1)
+        self.open(edits.set_findings(new_state(skin_photo()), Findings.of_survey(0.2, [item])))
+        rows = self.window.worklist.findings.list
+        self.assertFalse(rows.horizontalScrollBar().isVisible())
+        self.assertIn("123456789.1 mm", rows.item(0).toolTip())
+
+
+class FirstWindowTest(Case):
+    def test_the_first_window_needs_no_heavy_module(self) -> None:
+        code = (
+            "import sys; from lather.settings.store import Settings; from lather.ui.app import "
+            "build; app = build(Settings()); app.window.show(); app.qt.processEvents(); "
+            "print(sorted({name.split('.')[0] for name in sys.modules})); "
+            "sys.stdout.flush(); import os; os._exit(0)"
+        )
+        done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True,
+                              cwd=ROOT, check=True, timeout=120)  # fmt: skip
+        loaded = set(ast.literal_eval(done.stdout.strip().splitlines()[-1]))
+        self.assertIn("lather", loaded)
+        heavy = {"scipy", "cv2", "numba", "skimage", "pyvips", "rawpy", "PIL", "llvmlite"}
+        self.assertEqual(loaded & heavy, set())
