@@ -19,7 +19,7 @@ from lather.document.findings import FindingState
 from lather.document.layers import Stage
 from lather.document.merge import Merged, merge, same_work
 from lather.document.state import JobState
-from lather.errors import ScaleError
+from lather.errors import LatherError, ScaleError
 from lather.tools.source import SourceGoes
 
 NEAREST_ZOOM = 1.0
@@ -30,6 +30,21 @@ def survey(bench: Workbench) -> None:
 
     Handles and a scale that were set by hand are taken as they are.
     """
+    _survey(bench, by_itself=False)
+
+
+def survey_new_photo(bench: Workbench) -> None:
+    """Survey a photo that was just opened for the first time, if the preferences say so.
+
+    Nobody asked for it: it gives way to everything else, and a failure is no error.
+    """
+    job = bench.job
+    is_new = job is not None and job.path is None and not job.modified and not job.state.surveyed
+    if is_new and bench.settings["survey_when_opened"] and bench.task is None:
+        _survey(bench, by_itself=True)
+
+
+def _survey(bench: Workbench, *, by_itself: bool) -> None:
     from lather.assist.survey import survey_photo, surveyed, with_survey_meanwhile
 
     before = bench.state
@@ -54,6 +69,9 @@ def survey(bench: Workbench) -> None:
         take_merged(bench, "Survey", merged, said)
 
     def not_measured(error: Exception) -> bool:
+        if by_itself and isinstance(error, LatherError):
+            bench.say(f"The portrait was not surveyed: {error.why}.")
+            return True
         if not isinstance(error, ScaleError):
             return False
         offer = Offer("Set the scale", lambda: start_measuring(bench), of=bench.state)
@@ -63,7 +81,10 @@ def survey(bench: Workbench) -> None:
         bench.say(told.sentence(), error=True, offer=offer)
         return True
 
-    run_edit(bench, "Surveying", work, done, retry=lambda: survey(bench), handled=not_measured)
+    run_edit(
+        bench, "Surveying", work, done, retry=None if by_itself else lambda: survey(bench),
+        handled=not_measured, gives_way=by_itself,
+    )  # fmt: skip
 
 
 def look_at(bench: Workbench, finding: Finding) -> None:

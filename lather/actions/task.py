@@ -24,10 +24,15 @@ class Offer:
 
 @dataclass
 class Task:
-    """Long work that runs aside. What `must_end` is waited for before the window closes."""
+    """Long work that runs aside.
+
+    What `must_end` is waited for before the window closes; what `gives_way` was begun by
+    nobody, and is given up as soon as somebody wants something else.
+    """
 
     title: str
     must_end: bool = False
+    gives_way: bool = False
     cancel: CancelToken = field(default_factory=CancelToken)
     share: float = 0.0
     what: str = ""

@@ -333,29 +333,37 @@ class Workbench:
         retry: Callable[[], None] | None = None,
         handled: Callable[[Exception], bool] | None = None,
         must_end: bool = False,
+        gives_way: bool = False,
     ) -> None:
         """Run long work aside, one at a time, with progress and cancel.
 
         A failure that `handled` takes care of is not told; `retry` is offered with others.
-        Closing waits for work that `must_end` and cancels other.
+        Closing waits for work that `must_end` and cancels other; what `gives_way` is cancelled
+        for the next task.
         """
+        if self.task is not None and self.task.gives_way:
+            self.task.cancel.cancel()
+            self._end_task()
         if self.task is not None:
             raise LatherError(
                 f"'{title}' was not started",
                 f"'{self.task.title}' is still running",
                 "wait for it or cancel it",
             )
-        task = self.task = Task(title, must_end=must_end)
+        task = self.task = Task(title, must_end=must_end, gives_way=gives_way)
         self.task_changed.emit()
 
         def report(share: float, what: str) -> None:
             task.share, task.what = share, what
 
         def finished(outcome: T) -> None:
-            self._end_task()
-            done(outcome)
+            if self.task is task:  # else it gave way
+                self._end_task()
+                done(outcome)
 
         def failed(error: Exception) -> None:
+            if self.task is not task:
+                return
             self._end_task()
             if handled is not None and handled(error):
                 return

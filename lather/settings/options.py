@@ -75,6 +75,12 @@ OPTIONS: tuple[Option, ...] = (
         choices=(("right", "the right hand"), ("left", "the left hand")),
     ),
     Option(
+        "survey_when_opened",
+        "Survey new photos",
+        "A photo that is opened is surveyed by itself, aside; everything else comes first.",
+        True,
+    ),
+    Option(
         "mouse_pressure",
         "Pressure from mouse speed",
         "When drawing with a mouse, a fast stroke counts as a light one.",

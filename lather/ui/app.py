@@ -14,6 +14,7 @@ from pathlib import Path
 from PyQt6.QtCore import QEvent, QTimer
 from PyQt6.QtWidgets import QApplication
 
+from lather.actions.finding import survey_new_photo
 from lather.actions.opening import begin
 from lather.actions.start import start_workbench
 from lather.actions.workbench import Workbench
@@ -132,6 +133,7 @@ def prepare_in_background(app: App) -> threading.Thread:
 def run(path: Path | None) -> int:
     """Open the window and stay until it is closed; returns the exit status."""
     app = build()
+    app.bench.job_opened.connect(lambda: survey_new_photo(app.bench))
     app.window.show()
     if not kernels_ready():
         QTimer.singleShot(50, lambda: prepare_in_background(app))

@@ -1,6 +1,7 @@
 """Walking the worklist without a window."""
 
 from lather.actions import finding as commands
+from lather.actions.finding import survey_new_photo
 from lather.actions.opening import open_file
 from lather.actions.saving import save_as
 from lather.actions.start import start_workbench
@@ -11,11 +12,72 @@ from lather.document.job import Job
 from lather.document.layers import Stage
 from lather.document.state import new_state
 from lather.files.jobfile import load_job
+from lather.files.photos import read_photo
 from lather.settings.store import Settings
 from tests.assist.test_clean import spotted
-from tests.support import DEMO, Answers, Case, photo_in, skin_photo
+from tests.support import DEMO, Answers, Case, Later, photo_in, skin_photo
 
 ACTIONS = {action.id: action for action in all_actions()}
+
+
+class NewPhotoTest(Case):
+    """What is surveyed by itself as it is opened."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.tasks = Later()
+        self.bench = start_workbench(Settings(), Answers(), task_executor=self.tasks)
+        self.said: list[str] = []
+        self.bench.said.connect(lambda text, error: self.said.append(text))
+        self.bench.job_opened.connect(lambda: survey_new_photo(self.bench))
+        self.addCleanup(lambda: self.bench.take_job(None))
+
+    def portrait(self) -> Job:
+        return Job(new_state(read_photo(DEMO / "portrait2.jpg")))
+
+    def test_a_new_photo_is_and_a_surveyed_or_saved_one_is_not(self) -> None:
+        self.bench.take_job(self.portrait())
+        self.assertEqual(self.bench.task.title, "Surveying")
+        self.tasks.run()
+        self.assertTrue(self.bench.state.surveyed)
+        surveyed = self.bench.state
+        saved = Job(new_state(skin_photo()), self.folder / "a.lather")
+        self.bench.settings.set("survey_when_opened", True)
+        for job in (Job(surveyed), saved, None):
+            self.bench.take_job(job)
+            self.assertIsNone(self.bench.task)
+        self.bench.settings.set("survey_when_opened", False)
+        self.bench.take_job(self.portrait())
+        self.assertIsNone(self.bench.task)
+
+    def test_it_gives_way_to_whatever_somebody_wants(self) -> None:
+        self.bench.take_job(self.portrait())
+        first = self.bench.task
+        done = []
+        self.bench.run_task("Saving", lambda progress, cancel: 7, done.append)
+        self.assertTrue(first.cancel.cancelled)
+        self.assertEqual(self.bench.task.title, "Saving")
+        self.tasks.run()  # both: the survey is given up, and what it ends with ends nothing else
+        self.assertEqual(done, [7])
+        self.assertIsNone(self.bench.task)
+        self.assertFalse(self.bench.state.surveyed)
+        self.assertFalse([text for text in self.said if "Survey" in text or "cancel" in text])
+
+    def test_the_picture_is_worked_on_meanwhile(self) -> None:
+        self.bench.take_job(self.portrait())
+        self.bench.change("Layer", edits.add_pixel_layer)
+        self.tasks.run()
+        self.assertTrue(self.bench.state.surveyed)
+        self.assertEqual(len(self.bench.state.layers), 2)
+
+    def test_no_face_is_no_error(self) -> None:
+        told = []
+        self.bench.said.connect(lambda text, error: told.append(error))
+        self.bench.take_job(Job(new_state(skin_photo())))
+        self.tasks.run()
+        self.assertIn("The portrait was not surveyed", self.said[-1])
+        self.assertFalse(any(told))
+        self.assertIsNone(self.bench.offer)
 
 
 class WalkTest(Case):
