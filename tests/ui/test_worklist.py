@@ -80,6 +80,7 @@ class WorklistTest(WindowCase):
 
     def test_shapes_show_what_is_open_and_go_when_it_is_mended(self) -> None:
         self.bench.zoom_to(1.0)
+        self.bench.look(all_findings=True)
         settle(self.app)
 
         def rim() -> tuple:
