@@ -58,7 +58,7 @@ KEYS: dict[str, tuple[str, ...]] = {
     "view.before": ("Shift+A",),
     "view.split": ("S",),
     "view.peek": ("Shift+S",),
-    "view.peek_delivery": ("Shift+T",),
+    "view.peek_delivery": ("Shift+V",),
     "view.all_findings": ("Alt+A",),
     "view.mirror": ("T",),
     "view.fit": ("1",),

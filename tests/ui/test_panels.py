@@ -206,12 +206,12 @@ class PeekTest(WindowCase):
     def test_delivery_size_shows_in_the_same_place(self) -> None:
         """Half size: what lies twice as far from the pen shows; the pen's own place stays."""
         self.bench.change("Size", edits.set_delivery_long_side, 200)
-        self.key(Qt.Key.Key_T, modifier=Qt.KeyboardModifier.ShiftModifier)
+        self.key(Qt.Key.Key_V, modifier=Qt.KeyboardModifier.ShiftModifier)
         settle(self.app)
         self.assert_close(self.pixel(120.5 + 60, 120.5), (255, 255, 255), 2)  # shows x = 240
         past_edge = self.pixel(120.5 + 75, 120.5)  # shows x = 270, past the white tile
         self.assertLess(min(past_edge), 240)
-        self.key(Qt.Key.Key_T, QEvent.Type.KeyRelease)
+        self.key(Qt.Key.Key_V, QEvent.Type.KeyRelease)
         settle(self.app)
         self.assert_close(self.pixel(120.5 + 75, 120.5), (255, 255, 255), 1)
 
