@@ -35,6 +35,7 @@ class IconButton(QToolButton):
     def __init__(self, icon_name: str = "") -> None:
         super().__init__()
         self._icon_name = icon_name
+        self._tints: tuple[str, str] | None = None
         self.setIconSize(QSize(icons.SIZE_PX, icons.SIZE_PX))
         self._tint()
 
@@ -44,8 +45,10 @@ class IconButton(QToolButton):
             self._tint()
 
     def _tint(self) -> None:
-        if self._icon_name:
-            self.setIcon(icons.icon(self._icon_name, theme().text, theme().dim))
+        tints = theme().text, theme().dim
+        if self._icon_name and tints != self._tints:  # asked at every touch of the style
+            self._tints = tints
+            self.setIcon(icons.icon(self._icon_name, *tints))
 
 
 class CommandButton(IconButton):
