@@ -13,6 +13,13 @@ ACTIONS = (
         lambda bench: bench.ask.show_preferences(),
     ),
     Action(
+        "app.full_screen",
+        "Full screen",
+        "Fill the screen with the window, or give the rest of it back.",
+        "View",
+        lambda bench: bench.ask.full_screen(),
+    ),
+    Action(
         "app.quit",
         "Quit",
         "Close Lather; unsaved work is asked about.",

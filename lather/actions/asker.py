@@ -56,4 +56,7 @@ class Asker(Protocol):
 
     def show_history(self) -> None: ...
 
+    def full_screen(self) -> None:
+        """Fill the screen with the window, or give the rest of it back."""
+
     def quit(self) -> None: ...

@@ -31,6 +31,7 @@ KEYS: dict[str, tuple[str, ...]] = {
     "job.save_as": ("Ctrl+Shift+S",),
     "app.preferences": ("Ctrl+,",),
     "app.quit": ("Ctrl+Q",),
+    "app.full_screen": ("F11",),
     "edit.undo": ("Ctrl+Z", "Z"),
     "edit.redo": ("Ctrl+Shift+Z", "Shift+Z"),
     "view.closer": ("Ctrl++", "Ctrl+="),

@@ -106,17 +106,19 @@ class Photo:
 
     def read_float(self, rect: Rect, level: int = 0) -> FloatImage:
         """(h, w, 4) float32 of a rectangle of mip `level`; outside the photo transparent."""
+        out = np.empty((rect.height, rect.width, 4), dtype=np.float32)
+        self.read_into(out, rect, level)
+        return out
+
+    def read_into(self, out: FloatImage, rect: Rect, level: int = 0) -> None:
+        """`read_float` into an array of that shape, whatever it holds."""
         samples = self.level(level)
-        bounds = Rect(0, 0, samples.shape[1], samples.shape[0])
-        part = rect.intersect(bounds)
-        if part == rect:
-            out = np.empty((rect.height, rect.width, 4), dtype=np.float32)
-        else:
-            out = np.zeros((rect.height, rect.width, 4), dtype=np.float32)
+        part = rect.intersect(Rect(0, 0, samples.shape[1], samples.shape[0]))
+        if part != rect:
+            out[...] = 0
         if not part.empty:
             inside = part.shifted(-rect.x0, -rect.y0).slices
             photo_to_float(samples[part.slices], out[inside])
-        return out
 
 
 def photo_hash(encoded: bytes) -> str:

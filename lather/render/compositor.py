@@ -75,7 +75,7 @@ def mask_shares(mask: Mask, picture: Rect, rect: Rect, level: int) -> Plane:
 
 def _add_layer(layer: Layer, photo: Photo, out: FloatImage, rect: Rect, level: int) -> None:
     if isinstance(layer, PhotoLayer):
-        out[...] = photo.read_float(rect, level)
+        photo.read_into(out, rect, level)
     elif isinstance(layer, PixelLayer):
         _add_pixels(layer, photo.rect, out, rect, level)
     elif isinstance(layer, GroupLayer):

@@ -8,8 +8,8 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.core.arrays import Samples, quantise
-from lather.core.blend.composite import to_pixels
+from lather.core.arrays import Samples
+from lather.core.blend.composite import on_white, to_pixels
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.layers import PixelLayer, Stage, new_id
@@ -36,7 +36,7 @@ def flatten(
     out = np.empty((photo.height, photo.width, 3), dtype=dtype)
 
     def fill(rect: Rect) -> None:
-        out[rect.slices] = quantise(_on_white(render(state, rect)), dtype)
+        on_white(render(state, rect), out[rect.slices])
 
     _for_each_cell(photo.rect, fill, progress, cancel, "flattening")
     return out
@@ -80,9 +80,3 @@ def _for_each_cell(
     with ThreadPoolExecutor(N_THREADS, "flatten") as pool:
         for n_done, _ in enumerate(pool.map(unless_cancelled, rects), start=1):
             progress(n_done / len(rects), what)
-
-
-def _on_white(pixels: NDArray[np.float32]) -> NDArray[np.float32]:
-    if pixels[..., 3].min() >= 1:
-        return pixels[..., :3]
-    return 1 + pixels[..., 3:] * (pixels[..., :3] - 1)

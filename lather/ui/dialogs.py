@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -172,6 +173,10 @@ class WindowAsker:
         from lather.ui.history_list import HistoryList
 
         HistoryList(self.bench, self.window).show()
+
+    def full_screen(self) -> None:
+        assert self.window is not None
+        self.window.setWindowState(self.window.windowState() ^ Qt.WindowState.WindowFullScreen)
 
     def quit(self) -> None:
         assert self.window is not None

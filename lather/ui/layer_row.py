@@ -50,14 +50,14 @@ class LayerRow(QWidget):
         self._pressed_at: QPointF | None = None
         self._dragged = False
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setAccessibleName(layer.name)
-        self.setToolTip(self._hint())
+        self.show_layer(layer)
 
     def show_layer(self, layer: Layer, depth: int | None = None) -> None:
         """Show the layer as it is now."""
         self.layer = layer
         self._depth = self._depth if depth is None else depth
         self.setAccessibleName(layer.name)
+        self.setToolTip(self._hint())
         self.update()
 
     def sizeHint(self) -> QSize:

@@ -27,7 +27,7 @@ from tests.support import Case
 DESKTOP = {
     "job.open": "Ctrl+O", "job.save": "Ctrl+S", "job.save_as": "Ctrl+Shift+S", "edit.undo":
     "Ctrl+Z", "edit.redo": "Ctrl+Shift+Z", "app.quit": "Ctrl+Q", "view.closer": "Ctrl++",
-    "view.farther": "Ctrl+-",
+    "view.farther": "Ctrl+-", "app.full_screen": "F11",
 }  # fmt: skip
 
 

@@ -6,7 +6,14 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lather.core.blend.composite import composite, halve_mask, halve_pixels, mix, mix_kernel
+from lather.core.blend.composite import (
+    composite,
+    halve_mask,
+    halve_pixels,
+    mix,
+    mix_kernel,
+    on_white,
+)
 from lather.core.blend.modes import LUMINOSITY_WEIGHTS, BlendMode, blend
 from tests.support import Case
 
@@ -94,6 +101,31 @@ class CompositeTest(Case):
                     composite_kernel.reference(expected, *arguments)
                     self.assertTrue(composite_kernel.compiled)
                     self.assert_close(backdrop, expected, 2e-4)
+
+    def test_views_of_any_layout_are_composited(self) -> None:
+        """Cut from the middle, turned over, transposed: as their copies are."""
+        random = np.random.default_rng(4)
+        whole = random.integers(0, 65536, (60, 70, 4)).astype(np.uint16)
+        under = random.random((60, 70, 4)).astype(np.float32)
+        for view in (np.s_[5:45, 7:47], np.s_[44:4:-1, 46:6:-1], np.s_[5:45, 6:46:1]):
+            for turned in (False, True):
+                source, backdrop = whole[view], under.copy()[view]
+                if turned:
+                    source, backdrop = source.transpose(1, 0, 2), backdrop.transpose(1, 0, 2)
+                expected = np.ascontiguousarray(backdrop)
+                composite(expected, np.ascontiguousarray(source), mode=BlendMode.SOFT_LIGHT)
+                composite(backdrop, source, mode=BlendMode.SOFT_LIGHT)
+                self.assert_equal_arrays(backdrop, expected)
+
+    def test_over_white_to_samples(self) -> None:
+        """Both forms: opaque is rounded, transparent is white, half is half of both."""
+        image = np.array([[[0.5, 0.25, 1.5, 1], [0.2, 0.4, 0.6, 0], [0, 0.5, 1, 0.5]]], "f4")
+        for dtype, top in ((np.uint8, 255), (np.uint16, 65535)):
+            expected = np.array([[[0.5, 0.25, 1], [1, 1, 1], [0.5, 0.75, 1]]]) * top
+            for form in (on_white, on_white.reference):
+                out = np.zeros((1, 3, 3), dtype)
+                form(image, out)
+                self.assert_close(out, np.floor(expected + 0.5), 0)
 
     def test_mixing_is_linear_in_premultiplied_colour(self) -> None:
         """Both forms, with any mask; at 0 nothing changes, at 1 it is the other picture."""

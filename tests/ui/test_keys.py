@@ -80,6 +80,11 @@ class PlaneTest(WindowCase):
         self.key(K.Key_D)
         self.assertEqual((self.bench.hand.tool, len(self.names())), ("mend_spot", 1))
 
+    def test_full_screen_and_back(self) -> None:
+        for expected in (True, False):
+            self.chord(K.Key_F11)
+            self.assertEqual(self.window.isFullScreen(), expected)
+
     def test_typing_is_no_command(self) -> None:
         search = CommandSearch(self.bench, self.window.actions_by_id, self.window)
         search.field.setText("")

@@ -13,6 +13,7 @@ from lather.core.compiled_types import (
     R_FLOATS,
     R_MASK,
     R_SAMPLES,
+    W_BYTES,
     W_FLOATS,
     W_MASK,
     W_SAMPLES,
@@ -287,6 +288,19 @@ def photo_to_float(photo, out):  # type: ignore[no-untyped-def]
             out[y, x, 1] = np.float32(photo[y, x, 1]) * scale
             out[y, x, 2] = np.float32(photo[y, x, 2]) * scale
             out[y, x, 3] = 1
+
+
+@njit([void(R_FLOATS, W_SAMPLES), void(R_FLOATS, W_BYTES)], **OPTIONS)
+def on_white(image, out):  # type: ignore[no-untyped-def]
+    top = np.float32(255 if out.itemsize == 1 else 65535)
+    for y in range(image.shape[0]):
+        for x in range(image.shape[1]):
+            alpha = image[y, x, 3]
+            for c in range(3):
+                value = image[y, x, c]
+                if alpha < _ONE:
+                    value = _ONE + alpha * (value - _ONE)
+                out[y, x, c] = int(min(max(value, _ZERO), _ONE) * top + _HALF)
 
 
 @njit(void(R_FLOATS, W_SAMPLES), **OPTIONS)

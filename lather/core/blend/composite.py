@@ -9,7 +9,15 @@ from __future__ import annotations
 
 import numpy as np
 
-from lather.core.arrays import FULL, FloatImage, LayerPixels, MaskPixels, Samples, full_scale
+from lather.core.arrays import (
+    FULL,
+    FloatImage,
+    LayerPixels,
+    MaskPixels,
+    Samples,
+    full_scale,
+    quantise,
+)
 from lather.core.blend.modes import BlendMode, blend
 from lather.core.kernels import Kernel
 
@@ -134,6 +142,13 @@ def _photo_to_float_reference(photo: Samples, out: FloatImage) -> None:
     out[..., 3] = 1.0
 
 
+def _on_white_reference(image: FloatImage, out: Samples) -> None:
+    """(H, W, 4) float32 over white to (H, W, 3) stored samples, clipped and rounded."""
+    colour, alpha = image[..., :3], image[..., 3:]
+    shown = np.where(alpha < 1, 1 + alpha * (colour - 1), colour)
+    out[...] = quantise(shown, out.dtype.type)
+
+
 def _to_pixels_reference(image: FloatImage, out: LayerPixels) -> None:
     """(H, W, 4) float32 0-1 to stored layer pixels, rounded."""
     out[...] = np.clip(image, 0, 1) * np.float32(FULL) + np.float32(0.5)
@@ -145,4 +160,5 @@ mix_kernel = Kernel(_COMPILED, "mix", _mix_reference)
 halve_pixels = Kernel(_COMPILED, "halve_pixels", _halve_pixels_reference)
 halve_mask = Kernel(_COMPILED, "halve_mask", _halve_mask_reference)
 photo_to_float = Kernel(_COMPILED, "photo_to_float", _photo_to_float_reference)
+on_white = Kernel(_COMPILED, "on_white", _on_white_reference)
 to_pixels = Kernel(_COMPILED, "to_pixels", _to_pixels_reference)
