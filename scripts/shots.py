@@ -13,6 +13,7 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QDialog
 
 from lather.actions import finding
+from lather.actions.looks import Peek
 from lather.actions.recovery import Recovered
 from lather.core.brush.stroke import PenSample
 from lather.core.kernels import prepare_kernels
@@ -21,7 +22,7 @@ from lather.document import areas, edits
 from lather.document.history import History
 from lather.document.layers import Stage
 from lather.errors import LatherError
-from lather.files.journal import FoundJournal, Replayed
+from lather.files.journalreader import FoundJournal, Replayed
 from lather.files.places import beside
 from lather.paths import SOURCE_TREE, demo_dir, demo_job
 from lather.settings.store import Settings
@@ -72,6 +73,17 @@ def main() -> None:
     bench.look(split=True)
     shot(app, FOLDER / "split.png")
     bench.look(split=False)
+
+    bench.zoom_to(0.5)
+    bench.centre_on(Rect.around(1180, 1330, 2))
+    settle(app)
+    app.window.resize(1024, 700)
+    settle(app)
+    app.window.canvas._move_cursor(QPointF(330, 300))
+    bench.look(peek=Peek.BEFORE)
+    shot(app, FOLDER / "peek.png")
+    bench.look(peek=Peek.NONE)
+    app.window.resize(*SIZE)
 
     bench.fit()
     bench.change("New layer", edits.add_pixel_layer, "Warmth", Stage.EVEN)

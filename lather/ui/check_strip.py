@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import Qt, QTimer
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QVBoxLayout, QWidget
 
@@ -41,11 +41,14 @@ class CheckStrip(QWidget):
         row.setSpacing(GAP_1)
         for action_id in LOOKS:
             self._looks.append(self._button(actions[action_id]))
+            self._looks[-1].show_name(True)
             row.addWidget(self._looks[-1])
         row.addSpacing(GAP_4)
         row.addWidget(label("Zoom %", "dim"))
         for action_id, text in ZOOMS:
-            row.addWidget(self._button(actions[action_id], text=text))
+            button = self._button(actions[action_id], text=text)
+            button.setProperty("role", "compact")
+            row.addWidget(button)
         self.zoom = label("", "title")
         self.zoom.setMinimumWidth(56)
         row.addSpacing(GAP_2)
@@ -53,7 +56,7 @@ class CheckStrip(QWidget):
         self.untagged = label("sRGB assumed", "chip")
         self.untagged.setToolTip(f"{UNTAGGED}\nIf it is in another space, colours are wrong here "
                                  "and in what is delivered.")
-        row.addWidget(self.untagged)
+        row.addWidget(self.untagged, 0, Qt.AlignmentFlag.AlignVCenter)
         row.addStretch(1)
         for action_id in ("edit.undo", "edit.redo"):
             row.addWidget(self._button(actions[action_id], text=""))

@@ -26,7 +26,7 @@ from lather.ui.theme import GAP_1, GAP_2, GAP_3, GAP_4
 from lather.ui.widgets import label
 
 N_COLUMNS = 2
-KEYS_PX = 120
+KEYS_PX = 150
 HOW = "Click on a key and press the new one; Backspace takes it away, Escape leaves it as it is."
 
 

@@ -13,6 +13,7 @@ from lather.actions.looks import Peek
 from lather.document import edits
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
+from lather.document.photo import UNTAGGED
 from lather.document.state import new_state
 from lather.settings.store import Settings
 from lather.tools.table import TOOLS
@@ -35,6 +36,9 @@ class FittingTest(WindowCase):
                 for widget in part.findChildren(kind):
                     if not widget.isVisible() or not widget.width():
                         continue
+                    wanted = widget.minimumSizeHint().width()
+                    if isinstance(widget, (QPushButton, QToolButton)) and widget.width() < wanted:
+                        found.append(f"{widget.text()} is narrower than its text")
                     left = widget.mapTo(inner, widget.rect().topLeft()).x()
                     right = widget.mapTo(inner, widget.rect().bottomRight()).x()
                     if left < 0 or right >= inner.width():
@@ -43,7 +47,9 @@ class FittingTest(WindowCase):
         return found
 
     def test_nothing_is_cut_off_with_any_tool_at_either_size(self) -> None:
-        self.open(painted_state(n_layers=2))
+        state = painted_state(n_layers=2)
+        state.photo.notices = (UNTAGGED,)  # the strip is fullest then
+        self.open(state)
         for size in ((1280, 800), SMALLEST):
             self.window.resize(*size)
             settle(self.app)
