@@ -16,7 +16,7 @@ from lather.tools.region import begin_correct_region
 
 AIM = Brush(size_px=4, hardness=1.0, opacity=1.0, flow=1.0, spacing=0.25)  # a point
 _SOFT = Brush(size_px=60, hardness=0.3, opacity=1.0, flow=0.3, pressure_flow=True)
-_PICK = "Pick it with C held (pen in the left hand: the comma) and a click."
+_PICK = "Pick it with a click while the key of 'Pick the source' is held."
 
 _MEND = Tool(
     id="mend_spot",

@@ -103,9 +103,9 @@ class StageTrack(QWidget):
 
     def event(self, event: QEvent) -> bool:
         if isinstance(event, QHelpEvent):
-            for number, (stage, box) in enumerate(self.places(), start=1):
+            for stage, box in self.places():
                 if box.contains(QPointF(event.pos())):
                     state = "" if stage in BUILT else " (not built yet)"
-                    QToolTip.showText(event.globalPos(), f"{stage.title}{state}  (Alt+{number})")
+                    QToolTip.showText(event.globalPos(), f"{stage.title}{state}")
                     return True
         return super().event(event)

@@ -335,7 +335,7 @@ class ToolCard(Panel):
         """The named brushes of the tool in hand."""
         presets = QComboBox()
         presets.setAccessibleName("Preset")
-        presets.setToolTip("Named brushes of this tool. F3 steps through them.")
+        presets.setToolTip("Named brushes of this tool.")
         presets.activated.connect(self._on_preset)
         self.column.addWidget(presets)
         return presets

@@ -181,7 +181,7 @@ class MainWindow(QMainWindow):
         row.setSpacing(GAP_2)
         self.menu_button = IconButton("menu")
         self.menu_button.setAccessibleName("Menu")
-        self.menu_button.setToolTip("All commands. Q finds one by typing.")
+        self.menu_button.setToolTip("All commands.")
         self.menu_button.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         menu = QMenu(self)
         menu.aboutToShow.connect(lambda: self._fill_menu(menu))

@@ -28,7 +28,7 @@ STAGE_TEXTS = {
     "to the person, size and use. Until then the style (natural, groomed, flawless) is in the "
     "Finding menu, the delivery size under Deliver.",
     Stage.CLEAN: "Survey the portrait to list its blemishes and marks, or mend by hand with "
-    "Mend spot (D): paint over a blemish or click on it.",
+    "Mend spot: paint over a blemish or click on it.",
     Stage.EVEN: "Not built yet. Even will take down shine, redness and blotches without losing "
     "pores, and measure what is left of them. Until then: Paint colour on a layer of its own.",
     Stage.SCULPT: "Not built yet. Sculpt will hold light and shade on maps of their own. Until "
