@@ -66,7 +66,10 @@ def _survey(bench: Workbench, *, by_itself: bool) -> None:
         n_open = len(list(findings.in_state(FindingState.OPEN)))
         n_kept = len(list(findings.in_state(FindingState.KEPT)))
         said = f"{n_open} findings to decide on, {n_kept} proposed to be kept."
+        untouched = by_itself and not bench.open_job.modified
         take_merged(bench, "Survey", merged, said)
+        if untouched:
+            bench.open_job.mark_as_opened()
 
     def not_measured(error: Exception) -> bool:
         if by_itself and isinstance(error, LatherError):

@@ -133,6 +133,11 @@ class Job:
         self._saved_work = state.work
         self.saved.emit()
 
+    def mark_as_opened(self) -> None:
+        """What there is now came by itself with opening: it is nothing to be asked about."""
+        self._saved_work = self._state.work
+        self.saved.emit()
+
     def mark_unsaved(self) -> None:
         """The file does not hold what was recovered, whatever it looks like."""
         self._saved_work = None

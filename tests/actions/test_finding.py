@@ -40,6 +40,7 @@ class NewPhotoTest(Case):
         self.assertEqual(self.bench.task.title, "Surveying")
         self.tasks.run()
         self.assertTrue(self.bench.state.surveyed)
+        self.assertFalse(self.bench.open_job.modified)  # nobody is asked about it on closing
         surveyed = self.bench.state
         saved = Job(new_state(skin_photo()), self.folder / "a.lather")
         self.bench.settings.set("survey_when_opened", True)
@@ -69,6 +70,7 @@ class NewPhotoTest(Case):
         self.tasks.run()
         self.assertTrue(self.bench.state.surveyed)
         self.assertEqual(len(self.bench.state.layers), 2)
+        self.assertTrue(self.bench.open_job.modified)
 
     def test_no_face_is_no_error(self) -> None:
         told = []
