@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QApplication
 
 from lather.document import edits
 from lather.ui.command_search import CommandSearch
+from lather.ui.dialogs import WindowAsker
 from lather.ui.key_sheet import KeySheet
 from lather.ui.scripted import settle
 from tests.support import painted_state
@@ -81,6 +82,8 @@ class PlaneTest(WindowCase):
         self.assertEqual((self.bench.hand.tool, len(self.names())), ("mend_spot", 1))
 
     def test_full_screen_and_back(self) -> None:
+        asker = WindowAsker()
+        asker.window, self.bench.ask = self.window, asker
         for expected in (True, False):
             self.chord(K.Key_F11)
             self.assertEqual(self.window.isFullScreen(), expected)
