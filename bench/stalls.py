@@ -111,7 +111,6 @@ class Session:
         from lather.actions.table import all_actions
 
         next(action for action in all_actions() if action.id == action_id).run(self.bench)
-        self._wait_for_task()
 
     def _save_and_stroke(self) -> None:
         from lather.actions.saving import _save_to
@@ -119,7 +118,6 @@ class Session:
         _save_to(self.bench, self._path, None)
         self._take("paint_colour", 200.0)
         self._stroke([(1000 + 20 * i, 2000 + 5 * i) for i in range(30)])
-        self._wait_for_task()
 
     def _outline(self) -> None:
         self._take("outline")
@@ -164,11 +162,6 @@ class Session:
         placed = [(self._scale.px(x), self._scale.px(y)) for x, y in points]
         self.pen.stroke([PenSample(0.02 * i, x, y, 0.9) for i, (x, y) in enumerate(placed)])
         self.pen.wait()
-
-    def _wait_for_task(self) -> None:
-        while self.bench.task is not None:
-            self.app.qt.processEvents()
-            time.sleep(0.001)
 
 
 def measure(scale: Scale) -> list[Row]:
