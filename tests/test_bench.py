@@ -84,14 +84,15 @@ class CommandTest(Case):
 
         from bench.stalls import Heartbeat
 
-        application = QApplication.instance() or QApplication(["test"])
+        # Its own, or Qt would be gone before the cleanup if no other test has one.
+        self.application = QApplication.instance() or QApplication(["test"])
         heart = Heartbeat()
         self.addCleanup(heart.stop)
 
         def rest() -> None:
             end_s = time.monotonic() + 0.1
             while time.monotonic() < end_s:
-                application.processEvents()
+                self.application.processEvents()
 
         self.assertGreater(heart.during(lambda: time.sleep(0.3), rest), 300)
         away = heart.during(lambda: None, lambda: (rest(), time.sleep(0.3), rest()))
