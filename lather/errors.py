@@ -77,6 +77,10 @@ class ScaleError(EditError):
     """Nothing says how large a millimetre is in the picture."""
 
 
+class ModelError(LatherError):
+    """A network that ships with Lather is missing or damaged."""
+
+
 class UsageError(LatherError):
     """A command was called with something it cannot use."""
 

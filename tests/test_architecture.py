@@ -8,7 +8,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
 PACKAGE = ROOT / "lather"
-INNER = {"errors", "__init__", "names"}
+INNER = {"errors", "__init__", "names", "paths"}
 ALLOWED = {
     "core": set(),
     "document": {"core"},

@@ -50,19 +50,44 @@ class Guide:
             slice(max(0, rows[0] - margin), rows[-1] + margin + 1),
             slice(max(0, columns[0] - margin), columns[-1] + margin + 1),
         )
-        out[box] = self._refined(mask[box], box)
+        out[box] = _applied(self._slopes(mask[box], box), self._image[box])
         return out
 
-    def _refined(self, mask: Plane, box: tuple[slice, slice]) -> Plane:
+    def enlarge(self, mask: Plane, image: FloatImage) -> Plane:
+        """The same mask refined at the size of a larger version of the guiding picture.
+
+        What is finer than the guide's pixels, single hairs above all, comes out as the picture
+        shows it. Source: He, Sun 2015, "Fast Guided Filter".
+
+        Parameters
+        ----------
+        image : (h, w, 3) float32, in the guide's units.
+        """
+        whole = slice(0, mask.shape[0]), slice(0, mask.shape[1])
+        size = image.shape[1], image.shape[0]
+        planes = self._slopes(mask, whole)
+        return _applied(
+            [cv2.resize(plane, size, interpolation=cv2.INTER_LINEAR) for plane in planes], image
+        )
+
+    def _slopes(self, mask: Plane, box: tuple[slice, slice]) -> list[Plane]:
+        """How the mask follows from the picture around each pixel: three slopes, an offset."""
         image, centre = self._image[box], self._centre[box]
         level = self._mean(mask)
         x, y, z = (self._mean(image[..., k] * mask) - centre[..., k] * level for k in range(3))
         p, q, r, s, t, u = (part[box] for part in self._inverse)
-        slope = np.dstack([p * x + q * y + r * z, q * x + s * y + t * z, r * x + t * y + u * z])
-        offset = level - (slope * centre).sum(-1)
-        refined: Plane = (self._mean(slope.astype(np.float32)) * image).sum(-1) + self._mean(offset)
-        return np.clip(refined, 0, 1)
+        slopes = [p * x + q * y + r * z, q * x + s * y + t * z, r * x + t * y + u * z]
+        offset = level - sum(slope * centre[..., k] for k, slope in enumerate(slopes))
+        return [self._mean(plane) for plane in (*slopes, offset)]
 
     def _mean(self, plane: FloatImage) -> FloatImage:
         averaged: FloatImage = cv2.blur(plane, self._side, borderType=cv2.BORDER_REFLECT)
         return averaged
+
+
+def _applied(slopes: list[Plane], image: FloatImage) -> Plane:
+    """The mask that slopes and offset give on a picture, clipped to 0-1."""
+    mask = slopes[3].copy()
+    for k in range(3):
+        mask += slopes[k] * image[..., k]
+    return np.clip(mask, 0, 1, out=mask)

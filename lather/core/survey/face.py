@@ -1,4 +1,4 @@
-"""A face by its eight handles, and the scale it gives."""
+"""A face by its eight handles and its mesh, and the scale they give."""
 
 from __future__ import annotations
 
@@ -7,9 +7,15 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.survey.mesh_points import EYE_CORNERS, LEFT, RIGHT
+
 PUPIL_DISTANCE_MM = 63.0  # adults; infants about 40
 
 Point = tuple[float, float]
+Point3 = tuple[float, float, float]
 
 # Across (towards the left of the person) and down from between the pupils, in pupil distances.
 # Mean proportions of adults: Farkas 1994, "Anthropometry of the Head and Face".
@@ -30,10 +36,15 @@ HANDLES = tuple(_PLACES)
 class FaceGeometry:
     """A face by its handles, in pixels of the photo; left and right are the person's own.
 
-    `extras` are fields of a newer Lather, kept and saved again.
+    Attributes
+    ----------
+    mesh : x, y, z of the points that `mesh_points` names, as the networks gave them; empty if
+        they did not see a face. Handles that were dragged win over it: see `points`.
+    extras : fields of a newer Lather, kept and saved again.
     """
 
     handles: dict[str, Point]
+    mesh: tuple[Point3, ...] = ()
     extras: Mapping[str, Any] = field(default_factory=dict, hash=False)
 
     @classmethod
@@ -48,7 +59,17 @@ class FaceGeometry:
         return math.dist(self.handles["pupil_right"], self.handles["pupil_left"])
 
     def mm_per_px(self, pupil_distance_mm: float = PUPIL_DISTANCE_MM) -> float:
-        return pupil_distance_mm / self.pupil_distance_px
+        """The scale; a mesh says how much shorter a turned face's pupil distance looks."""
+        return pupil_distance_mm / (self.pupil_distance_px * self._foreshortening())
+
+    def _foreshortening(self) -> float:
+        if not self.mesh:
+            return 1.0
+        right, left = (
+            np.mean([self.mesh[n] for n in EYE_CORNERS[side]], axis=0) for side in (RIGHT, LEFT)
+        )
+        flat = math.dist(right[:2], left[:2])
+        return math.dist(right, left) / max(flat, 0.25 * math.dist(right, left), 1e-6)
 
     def at(self, across: float, down: float) -> Point:
         """The point so many pupil distances from the middle between the pupils."""
@@ -68,10 +89,13 @@ class FaceGeometry:
 
     def scaled(self, factor: float) -> FaceGeometry:
         """The same face in a picture that is `factor` times as large."""
-        return FaceGeometry({n: (x * factor, y * factor) for n, (x, y) in self.handles.items()})
+        handles = {n: (x * factor, y * factor) for n, (x, y) in self.handles.items()}
+        mesh = tuple((x * factor, y * factor, z * factor) for x, y, z in self.mesh)
+        return replace(self, handles=handles, mesh=mesh)
 
     def shifted(self, dx: float, dy: float) -> FaceGeometry:
-        return FaceGeometry({n: (x + dx, y + dy) for n, (x, y) in self.handles.items()})
+        handles = {n: (x + dx, y + dy) for n, (x, y) in self.handles.items()}
+        return replace(self, handles=handles, mesh=tuple((x + dx, y + dy, z) for x, y, z in self.mesh))
 
     def with_handle(self, name: str, x: float, y: float) -> FaceGeometry:
         """The face with one handle somewhere else."""

@@ -6,14 +6,15 @@ from lather.core.open_enum import OpenEnum
 
 
 class Region(OpenEnum):
-    """A part of the portrait. Values as in files and on the command line."""
+    """A region of the portrait: each pixel is shared out among them. Values as in files."""
 
     SKIN = "skin"
-    LIPS = "lips"
-    EYE_WHITE = "eye white"
-    IRIS = "iris"
-    BROWS = "brows and lashes"
-    TEETH = "teeth"
     HAIR = "hair"
-    BACKGROUND = "background"
+    LIPS = "lips"
+    IRIS = "iris"
+    EYE_WHITE = "eye_white"
+    BROWS = "brows"  # with lashes
+    TEETH = "teeth"
     CLOTHING = "clothing"
+    BACKGROUND = "background"
+    OTHER = "other"  # hats, glasses, jewellery, the gap of the mouth: left alone

@@ -16,13 +16,15 @@ from lather.core.survey.blemishes import Spot, find_spots
 from lather.core.survey.extent import Extent, measure_extent
 from lather.core.survey.face import PUPIL_DISTANCE_MM, FaceGeometry
 from lather.core.survey.finding import Finding, Kind
-from lather.core.survey.geometry import find_faces
+from lather.core.survey.faces import find_faces, with_meshes
 from lather.core.survey.line_extent import line_finding
 from lather.core.survey.line_places import on_open_skin
 from lather.core.survey.lines import find_lines
 from lather.core.survey.region import Region
-from lather.core.survey.regions import find_regions, merged
-from lather.core.survey.skin import SkinMap, find_skin
+from lather.core.survey.mesh_fit import fitted_points
+from lather.core.survey.person import persons
+from lather.core.survey.regions import detail_regions, find_regions, merged
+from lather.core.survey.skin import SkinMap, skin_of_detail, skin_of_person
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.errors import ScaleError
 
@@ -31,6 +33,7 @@ SURVEYED_MM = 0.2  # a pixel of the reduced picture that blemishes are looked fo
 MOLE_CONTRAST = 0.55  # darkness from which a well-defined dark spot is taken for a mole
 FRECKLE_MM, FRECKLES_WITHIN_MM, LEAST_FRECKLES = 3.0, 12.0, 5
 FOLD = 0.35  # share of a broken rim from which it is no mark but a nostril, a fold, an ear
+REACH = 5.0  # around one of several people, in pupil distances
 SEVERE_Z = 15.0  # deviations at which a finding is two thirds as severe as can be
 
 
@@ -44,6 +47,7 @@ class Survey:
     mm_per_px : by the distance of the largest face's pupils, or as given.
     regions : (h, w) soft masks 0-1 of the whole picture, reduced by `regions_scale`.
     findings : the most severe first.
+    lacking : why it is less than it could be, a clause for a person to read; "" if it is not.
     """
 
     width: int
@@ -53,6 +57,7 @@ class Survey:
     regions: dict[Region, Plane]
     regions_scale: float
     findings: tuple[Finding, ...]
+    lacking: str = ""
 
     def share(self, region: Region) -> float:
         """How much of the picture a region takes, 0-1."""
@@ -86,13 +91,15 @@ def survey(
     token = cancel or CancelToken()
     height, width = rgb.shape[:2]
     progress(0.0, "looking for faces")
-    found = tuple(find_faces(rgb, token) if faces is None else faces)
+    seen = find_faces(rgb, token) if faces is None else with_meshes(rgb, tuple(faces), token)
+    found = seen.faces
     if not found and mm_per_px is None:
         raise ScaleError(
             "The portrait was not surveyed",
             "no face was found that shows both eyes, so nothing says how large a millimetre is",
         )
     people: Sequence[FaceGeometry | None] = found or (None,)
+    planes = persons(seen.person, found, (height, width))
     findings: list[Finding] = []
     regions, regions_scale = None, min(1.0, math.sqrt(REGIONS_PX / (width * height)))
     for number, face in enumerate(people):
@@ -104,8 +111,17 @@ def survey(
         token.check()
         local = None if face is None else face.shifted(-place.x0, -place.y0).scaled(scale)
         report = _part_of(progress, number, len(people))
-        report(0.1, "telling skin from the rest")
-        skin_map = find_skin(reduced, local, mm / scale, token)
+        report(0.1, "telling skin, hair and clothing apart")
+        by = min(1.0, regions_scale / scale)
+        if local is None:
+            skin_map = skin_of_detail(reduced, mm / scale, token)
+            size = max(1, round(reduced.shape[1] * by)), max(1, round(reduced.shape[0] * by))
+            part = detail_regions(skin_map, size)
+        else:
+            person = _part(planes[number], place, (height, width))
+            part = find_regions(reduced, local, person, mm / scale, by, token)
+            skin_map = skin_of_person(reduced, fitted_points(local), part, mm / scale, token)
+        regions = _with_part(regions, part, place, regions_scale, (height, width))
         if skin is not None:
             skin_map = skin_map.corrected(_cut(skin, place, (height, width), reduced.shape))
         token.check()
@@ -118,16 +134,12 @@ def survey(
         for line in on_open_skin(lines, spots, local):
             token.check()
             findings.append(line_finding(reduced, line, mm / scale, scale, place))
-        token.check()
-        report(0.8, "telling lips, eyes and hair apart")
-        part = _regions(reduced, skin_map, local, mm / scale, regions_scale / scale, token)
-        regions = _with_part(regions, part, place, regions_scale, (height, width))
     assert regions is not None
     progress(1.0, "surveyed")
     ordered = _one_a_place(sorted(findings, key=lambda finding: -finding.severity))
     numbered = tuple(replace(finding, id=n) for n, finding in enumerate(ordered, start=1))
     scale_mm = mm_per_px if mm_per_px is not None else _scale_of(found[0], pupil_distance_mm)
-    return Survey(width, height, found, scale_mm, regions, regions_scale, numbered)
+    return Survey(width, height, found, scale_mm, regions, regions_scale, numbered, seen.lacking)
 
 
 def _scale_of(face: FaceGeometry | None, pupil_distance_mm: float) -> float:
@@ -139,36 +151,22 @@ def _cut(
     plane: Plane, place: Rect, picture: tuple[int, int], shape: tuple[int, ...]
 ) -> NDArray[np.bool_]:
     """The part of a plane of the whole picture that belongs to `place`, at another size."""
-    down, across = plane.shape[0] / picture[0], plane.shape[1] / picture[1]
-    part = plane[
-        round(place.y0 * down) : max(1, round(place.y1 * down)),
-        round(place.x0 * across) : max(1, round(place.x1 * across)),
-    ]
+    part = _part(plane, place, picture)
     resized = cv2.resize(part, (shape[1], shape[0]), interpolation=cv2.INTER_LINEAR)
     return np.asarray(resized > 0.5)
 
 
+def _part(plane: Plane, place: Rect, picture: tuple[int, int]) -> Plane:
+    """The part of a plane of the whole picture, of any size, that belongs to `place`."""
+    down, across = plane.shape[0] / picture[0], plane.shape[1] / picture[1]
+    top, left = int(place.y0 * down), int(place.x0 * across)
+    return plane[
+        top : max(top + 1, round(place.y1 * down)), left : max(left + 1, round(place.x1 * across))
+    ]
+
+
 def _part_of(progress: Progress, number: int, n_parts: int) -> Progress:
     return lambda share, what: progress((number + share) / n_parts, what)
-
-
-def _regions(
-    rgb: FloatImage, skin_map: SkinMap, face: FaceGeometry | None, mm_per_px: float, by: float,
-    cancel: CancelToken,
-) -> dict[Region, Plane]:
-    """The regions, found on a picture reduced further if it is large."""
-    if by >= 1:
-        return find_regions(rgb, skin_map, face, mm_per_px, cancel)
-    smaller = _reduced(rgb, by)
-    cancel.check()
-    size = smaller.shape[1], smaller.shape[0]
-    planes = (
-        cv2.resize(plane.astype(np.float32), size, interpolation=cv2.INTER_AREA) > 0.5
-        for plane in (skin_map.skin, skin_map.plain, skin_map.lips)
-    )
-    cancel.check()
-    local = None if face is None else face.scaled(by)
-    return find_regions(smaller, SkinMap(*planes), local, mm_per_px / by, cancel)
 
 
 def _with_part(
@@ -258,8 +256,8 @@ def _surroundings(
     whole = Rect(0, 0, width, height)
     if face is None or len(faces) == 1:
         return whole
-    x, y = face.at(0, 0.8)
-    return Rect.around(x, y, 3.2 * face.pupil_distance_px).intersect(whole)
+    x, y = face.at(0, 2.5)
+    return Rect.around(x, y, REACH * face.pupil_distance_px).intersect(whole)
 
 
 def _reduced(rgb: FloatImage, scale: float) -> FloatImage:

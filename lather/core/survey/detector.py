@@ -1,0 +1,187 @@
+"""Where faces are: a small network on the whole picture, and on tiles of it where faces are small.
+
+The network finds faces from about a fifth of its window upwards, turned by up to half a right
+angle. Source: Bazarevsky et al. 2019, "BlazeFace: Sub-millisecond Neural Face Detection".
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.arrays import FloatImage, Plane
+from lather.core.survey.crops import Crop
+from lather.core.survey.networks import SHIPPED, Network, Runner, sigmoid
+from lather.core.work import NEVER, CancelToken
+
+WINDOWS = (0.45, 0.2)  # sides of the tiles, of the picture's long side
+OVERLAP = 0.5  # of neighbouring tiles
+CERTAIN, CERTAIN_ON_TILE = 0.5, 0.6  # least scores
+TURNS_DEG = (0.0, 45.0, -45.0, 90.0, -90.0)  # the picture is looked at upright first
+SAME = 0.3  # overlap from which two boxes are one face
+SMALLEST_SHARE = 0.12  # of a window: smaller boxes are left to smaller windows
+LEAST_PERSON = 0.08  # mean of the person mask on a tile that is worth a look
+HEAD_REACH, BODY_REACH = 1.0, 0.7  # half widths that a face explains, in its own; per width below
+_GRIDS = ((16, 2), (8, 6))  # cells a side, anchors a cell
+_N_POINTS = 6
+
+
+@dataclass(frozen=True)
+class Box:
+    """A face's square in px of the picture, with the eyes that say how it is turned."""
+
+    x: float
+    y: float
+    side_px: float
+    turn: float  # radians; 0 for level eyes
+    score: float
+
+    def overlap(self, other: Box) -> float:
+        """Shared area over the area of both, as squares with level sides."""
+        across, down = (
+            min(a + self.side_px / 2, b + other.side_px / 2)
+            - max(a - self.side_px / 2, b - other.side_px / 2)
+            for a, b in ((self.x, other.x), (self.y, other.y))
+        )
+        shared = max(0.0, across) * max(0.0, down)
+        return shared / (self.side_px**2 + other.side_px**2 - shared)
+
+    def is_same(self, other: Box) -> bool:
+        """True if both lie on one face."""
+        return self.overlap(other) > SAME or self.holds(other) or other.holds(self)
+
+    def enlarged(self, by: float) -> Box:
+        """The same face in a picture that is so many times as large."""
+        return Box(self.x * by, self.y * by, self.side_px * by, self.turn, self.score)
+
+    def holds(self, other: Box) -> bool:
+        """True if the middle of the other one lies well inside of this one."""
+        return max(abs(self.x - other.x), abs(self.y - other.y)) < 0.35 * self.side_px
+
+
+def reduced_for(rgb: FloatImage) -> tuple[FloatImage, float]:
+    """The picture as small as the smallest tiles allow, and its scale."""
+    scale = Network.DETECTOR.side_px / min(WINDOWS) / max(rgb.shape[:2])
+    if scale >= 1:
+        return rgb, 1.0
+    size = max(1, round(rgb.shape[1] * scale)), max(1, round(rgb.shape[0] * scale))
+    return cv2.resize(rgb, size, interpolation=cv2.INTER_AREA), scale
+
+
+def detect_whole(
+    rgb: FloatImage, cancel: CancelToken = NEVER, runner: Runner = SHIPPED
+) -> list[Box]:
+    """Faces on the whole picture, the most certain first; turned if none stands upright.
+
+    Parameters
+    ----------
+    rgb : (H, W, 3) float32 encoded RGB 0-1, as `reduced_for` gives it.
+    """
+    middle = rgb.shape[1] / 2, rgb.shape[0] / 2, float(max(rgb.shape[:2]))
+    for turn_deg in TURNS_DEG:
+        cancel.check()
+        found = _on(rgb, Crop(*middle, turn=math.radians(turn_deg)), CERTAIN, runner)
+        if found:
+            return found
+    return []
+
+
+def detect_on_tiles(
+    rgb: FloatImage, window: float, person: Plane, found: Sequence[Box],
+    cancel: CancelToken = NEVER, runner: Runner = SHIPPED,
+) -> list[Box]:
+    """Faces on overlapping tiles, where there is person that the faces `found` do not explain.
+
+    Parameters
+    ----------
+    window : side of the tiles, of the picture's long side.
+    person : (h, w) 0-1 over the whole picture.
+    """
+    side_px = window * max(rgb.shape[:2])
+    boxes: list[Box] = []
+    unexplained = _unexplained(person, rgb.shape, found)
+    for x, y in _tiles(rgb.shape[1], rgb.shape[0], side_px):
+        cancel.check()
+        if found and _share(unexplained, rgb.shape, x, y, side_px) < LEAST_PERSON:
+            continue
+        boxes += _on(rgb, Crop(x, y, side_px), CERTAIN_ON_TILE, runner)
+    return _merged(boxes)
+
+
+def _on(rgb: FloatImage, crop: Crop, least: float, runner: Runner) -> list[Box]:
+    """Faces in a square of the picture."""
+    side = Network.DETECTOR.side_px
+    outputs = runner.run(Network.DETECTOR, crop.cut(rgb, side))
+    anchors = _anchors() * side
+    scores = sigmoid(outputs[len(anchors)])
+    numbers = outputs[len(anchors) * (4 + 2 * _N_POINTS)].reshape(len(anchors), -1)
+    boxes = []
+    for n in np.flatnonzero(scores >= least):
+        middle = anchors[n] + numbers[n, :2]
+        eyes = anchors[n] + numbers[n, 4:8].reshape(2, 2)
+        size = float(numbers[n, 2:4].max())
+        if size < SMALLEST_SHARE * side:
+            continue
+        (x, y), right, left = crop.placed(np.array([middle, *eyes], dtype=np.float32), side)
+        turn = math.atan2(left[1] - right[1], left[0] - right[0])
+        boxes.append(Box(float(x), float(y), size * crop.side_px / side, turn, float(scores[n])))
+    return _merged(boxes)
+
+
+def _merged(boxes: list[Box]) -> list[Box]:
+    """One box a face: the best of those that overlap."""
+    kept: list[Box] = []
+    for box in sorted(boxes, key=lambda box: -box.score):
+        if not any(box.is_same(other) for other in kept):
+            kept.append(box)
+    return kept
+
+
+def _tiles(width: int, height: int, side_px: float) -> Iterator[tuple[float, float]]:
+    """Middles of overlapping squares that cover the picture."""
+    ranges = []
+    for length in (width, height):
+        n = max(1, math.ceil((length - side_px) / ((1 - OVERLAP) * side_px)) + 1)
+        first, last = min(side_px, length) / 2, max(length - side_px / 2, length / 2)
+        ranges.append(np.linspace(first, last, n))
+    for y in ranges[1]:
+        for x in ranges[0]:
+            yield float(x), float(y)
+
+
+def _unexplained(person: Plane, shape: tuple[int, ...], found: Sequence[Box]) -> Plane:
+    """The person mask without those whose faces are found: head and body below it."""
+    left = person.copy()
+    height, width = person.shape
+    ys, xs = np.mgrid[:height, :width].astype(np.float32)
+    xs, ys = (xs + 0.5) * shape[1] / width, (ys + 0.5) * shape[0] / height
+    for box in found:
+        below = np.clip((ys - box.y) / box.side_px, 0, 3)
+        reach = (HEAD_REACH + BODY_REACH * below) * box.side_px
+        left[(np.abs(xs - box.x) < reach) & (ys > box.y - 1.5 * box.side_px)] = 0
+    return left
+
+
+def _share(person: Plane, shape: tuple[int, ...], x: float, y: float, side: float) -> float:
+    """The mean of the mask on a tile."""
+    down, across = person.shape[0] / shape[0], person.shape[1] / shape[1]
+    part = person[
+        int(max(0.0, y - side / 2) * down) : math.ceil((y + side / 2) * down),
+        int(max(0.0, x - side / 2) * across) : math.ceil((x + side / 2) * across),
+    ]
+    return float(part.mean()) if part.size else 0.0
+
+
+def _anchors() -> NDArray[np.float32]:
+    """(896, 2) x, y of the cells' middles, 0-1."""
+    places = []
+    for n_cells, n_each in _GRIDS:
+        for row in range(n_cells):
+            for column in range(n_cells):
+                places += [((column + 0.5) / n_cells, (row + 0.5) / n_cells)] * n_each
+    return np.array(places, dtype=np.float32)

@@ -1,0 +1,123 @@
+"""The faces of a picture: mesh and handles, by the networks that ship with Lather.
+
+Where a network's file is missing or damaged, OpenCV's cascades find the pupils, and the other
+handles follow from mean proportions: less, and the survey says so.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from lather.core.arrays import FloatImage, Plane
+from lather.core.survey import cascades
+from lather.core.survey.detector import Box, WINDOWS, detect_on_tiles, detect_whole, reduced_for
+from lather.core.survey.face import FaceGeometry
+from lather.core.survey.mesh import LEAST_SCORE, find_mesh, mesh_in
+from lather.core.survey.mesh_fit import face_of, fitted_points
+from lather.core.survey.networks import SHIPPED, Runner
+from lather.core.survey.person import find_person
+from lather.core.work import NEVER, CancelToken
+from lather.errors import ModelError
+
+MOST_FACES = 60
+LEAST_PUPILS_PX = 4.0  # of a face whose parts can be told at all
+
+
+@dataclass(frozen=True)
+class Seen:
+    """What the networks saw.
+
+    Attributes
+    ----------
+    faces : the largest first; may be empty.
+    person : (256, 256) 0-1 over the whole picture; None if its network is missing.
+    lacking : why it is less than it could be, a clause for a person to read; "" if it is not.
+    """
+
+    faces: tuple[FaceGeometry, ...]
+    person: Plane | None = None
+    lacking: str = ""
+
+
+def find_faces(
+    rgb: FloatImage, cancel: CancelToken = NEVER, runner: Runner = SHIPPED
+) -> Seen:
+    """Faces seen from the front or from the side up to about 60 degrees.
+
+    Parameters
+    ----------
+    rgb : (H, W, 3) float32 encoded RGB 0-1.
+    """
+    try:
+        person = find_person(rgb, runner)
+        cancel.check()
+        return Seen(_by_mesh(rgb, person, cancel, runner), person)
+    except ModelError as error:
+        return Seen(tuple(cascades.find_faces(rgb, cancel)), None, _lacking(error))
+
+
+def with_meshes(
+    rgb: FloatImage, faces: tuple[FaceGeometry, ...], cancel: CancelToken = NEVER,
+    runner: Runner = SHIPPED,
+) -> Seen:
+    """Faces whose handles somebody set, with the meshes that are seen there.
+
+    A mesh that the network is not sure of, or that lies elsewhere than the handles, is left out:
+    the mean face stands in for it.
+    """
+    try:
+        person = find_person(rgb, runner)
+        meshed = []
+        for face in faces:
+            cancel.check()
+            meshed.append(_with_mesh(rgb, face, runner))
+        return Seen(tuple(meshed), person)
+    except ModelError as error:
+        return Seen(faces, None, _lacking(error))
+
+
+def _lacking(error: ModelError) -> str:
+    return f"{error.what}, since {error.why}: faces and regions are found less surely"
+
+
+def _by_mesh(
+    rgb: FloatImage, person: Plane, cancel: CancelToken, runner: Runner
+) -> tuple[FaceGeometry, ...]:
+    small, scale = reduced_for(rgb)
+    found: dict[Box, FaceGeometry] = {}
+
+    def add(boxes: list[Box]) -> None:
+        for box in boxes:
+            cancel.check()
+            if len(found) >= MOST_FACES or any(box.is_same(other) for other in found):
+                continue
+            points, score = find_mesh(rgb, box.enlarged(1 / scale), runner)
+            face = face_of(points)
+            if score >= LEAST_SCORE and face.pupil_distance_px >= LEAST_PUPILS_PX and not any(
+                _same(face, other) for other in found.values()
+            ):
+                found[box] = face
+
+    add(detect_whole(small, cancel, runner))
+    for window in WINDOWS:
+        add(detect_on_tiles(small, window, person, list(found), cancel, runner))
+    return tuple(sorted(found.values(), key=lambda face: -face.pupil_distance_px))
+
+
+def _same(face: FaceGeometry, other: FaceGeometry) -> bool:
+    """True if two meshes lie on one face."""
+    away = np.hypot(*(np.array(face.handles["nose_tip"]) - other.handles["nose_tip"]))
+    return bool(away < max(face.pupil_distance_px, other.pupil_distance_px))
+
+
+def _with_mesh(rgb: FloatImage, face: FaceGeometry, runner: Runner) -> FaceGeometry:
+    points, score = mesh_in(rgb, fitted_points(face), runner)
+    measured = face_of(points)
+    far = max(
+        np.hypot(x - measured.handles[name][0], y - measured.handles[name][1])
+        for name, (x, y) in face.handles.items()
+    )
+    sure = score >= LEAST_SCORE and far < 0.6 * face.pupil_distance_px
+    return FaceGeometry(face.handles, measured.mesh if sure else (), face.extras)

@@ -1,0 +1,68 @@
+"""Who is person and what is behind: a small network, refined to the picture's edges.
+
+Source of the network: Grishchenko et al. 2021, "Selfie Segmentation" (model card, MediaPipe).
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import cv2
+import numpy as np
+
+from lather.core.arrays import FloatImage, Plane
+from lather.core.survey.face import FaceGeometry
+from lather.core.survey.networks import SHIPPED, Network, Runner
+
+
+def find_person(rgb: FloatImage, runner: Runner = SHIPPED) -> Plane:
+    """(256, 256) 0-1 over the whole picture: hair, hands and clothing are person, too."""
+    side = Network.PERSON.side_px
+    squeezed = cv2.resize(rgb, (side, side), interpolation=cv2.INTER_AREA)
+    return runner.run(Network.PERSON, squeezed)[side * side].reshape(side, side)
+
+
+def persons(
+    person: Plane | None, faces: Sequence[FaceGeometry], picture: tuple[int, int]
+) -> list[Plane]:
+    """Each face's person, 0-1 over the whole picture: each pixel belongs to the nearest one.
+
+    Parameters
+    ----------
+    person : all people, or None if that is not known: an expected outline stands in for it.
+    picture : height and width.
+    """
+    places = [_place(face, picture) for face in faces]
+    if person is None:
+        person = np.maximum.reduce([_expected(*place) for place in places]) if places else None
+    if person is None or len(faces) < 2:
+        return [] if person is None else [person] * len(faces)
+    nearest = np.argmin([_distance(*place) for place in places], axis=0)
+    return [np.where(nearest == n, person, np.float32(0)) for n in range(len(faces))]
+
+
+def _place(face: FaceGeometry, picture: tuple[int, int]) -> tuple[Plane, Plane]:
+    """(256, 256) each: across and down from between the pupils, in pupil distances."""
+    side = Network.PERSON.side_px
+    ys, xs = np.mgrid[:side, :side].astype(np.float32) + np.float32(0.5)
+    xs, ys = xs * np.float32(picture[1] / side), ys * np.float32(picture[0] / side)
+    (ox, oy), (ax, ay) = face.at(0, 0), face.at(1, 0)
+    dx, dy = ax - ox, ay - oy
+    square = dx * dx + dy * dy
+    across = ((xs - ox) * dx + (ys - oy) * dy) / square
+    down = ((ys - oy) * dx - (xs - ox) * dy) / square
+    return across.astype(np.float32), down.astype(np.float32)
+
+
+def _distance(across: Plane, down: Plane) -> Plane:
+    """How far a place is from a person: the body below the face is near."""
+    return np.hypot(across, np.where(down > 0, 0.3 * down, 1.5 * down)).astype(np.float32)
+
+
+def _expected(across: Plane, down: Plane) -> Plane:
+    """Head and shoulders as most people have them, softly, 0.05-0.9."""
+    head = 1 - np.hypot(across / 1.6, (down - 0.3) / 2.1)
+    shoulders = np.minimum(down - 1.6, 0.7 + 2.0 * np.clip(down - 2, 0, 1.3) - np.abs(across))
+    depth = np.maximum(head * 1.8, shoulders)
+    share = 0.05 + 0.85 / (1 + np.exp(-np.clip(depth / 0.25, -20, 20)))
+    return np.asarray(share, dtype=np.float32)
