@@ -54,11 +54,14 @@ def _survey(bench: Workbench, *, by_itself: bool) -> None:
     if faces is not None and scale == faces[0].mm_per_px():
         scale = None  # every face by its own pupils
 
+    lacking: list[str] = []
+
     def work(progress: Progress, cancel: CancelToken) -> Meanwhile:
         new = surveyed(survey_photo(
             before.photo, faces=faces, mm_per_px=scale, regions=before.regions,
             progress=progress, cancel=cancel,
         ))  # fmt: skip
+        lacking.append(new.lacking)
         return lambda now: with_survey_meanwhile(before, now, new)
 
     def done(merged: Merged) -> None:
@@ -66,6 +69,7 @@ def _survey(bench: Workbench, *, by_itself: bool) -> None:
         n_open = len(list(findings.in_state(FindingState.OPEN)))
         n_kept = len(list(findings.in_state(FindingState.KEPT)))
         said = f"{n_open} findings to decide on, {n_kept} proposed to be kept."
+        said += "".join(f" {why}." for why in lacking if why)
         untouched = by_itself and not bench.open_job.modified
         take_merged(bench, "Survey", merged, said)
         if untouched:

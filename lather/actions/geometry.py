@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from lather.actions.action import Action, Run, has_job, next_choice
+from lather.actions.action import Action, Run, has_job
 from lather.actions.face import start_measuring
 from lather.actions.workbench import Workbench
+from lather.core.survey.region import REGIONS_AND_PARTS
 from lather.document import edits
 from lather.document.brief import Style
 
@@ -18,7 +19,8 @@ def has_regions(bench: Workbench) -> bool:
 
 
 def _next_region(bench: Workbench) -> None:
-    bench.hands.set_region(next_choice(bench.hand.region))
+    at = REGIONS_AND_PARTS.index(bench.hand.region)
+    bench.hands.set_region(REGIONS_AND_PARTS[(at + 1) % len(REGIONS_AND_PARTS)])
     bench.look(regions=True)
 
 
@@ -36,10 +38,11 @@ ACTIONS = (
            "belong.", "View", lambda bench: bench.look(handles=not bench.looks.handles),
            "handles", enabled=_has_faces, checked=lambda bench: bench.looks.handles),
     Action("view.regions", "Regions",
-           "The region lens: one part of the portrait as it is, all else dimmed.", "View",
+           "The region lens: one region or part of the portrait as it is, all else dimmed.", "View",
            lambda bench: bench.look(regions=not bench.looks.regions), "region",
            enabled=has_regions, checked=lambda bench: bench.looks.regions),
-    Action("view.next_region", "Next region", "The region lens shows the next part.", "View",
+    Action("view.next_region", "Next region",
+           "The region lens shows the next region, then the parts of the skin.", "View",
            _next_region, enabled=has_regions),
     Action("finding.scale", "Set the scale…",
            "Drag along something whose length you know: for body details and profiles.",

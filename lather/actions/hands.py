@@ -8,7 +8,7 @@ from typing import Any
 from lather.core.area.combine import Combine
 from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
-from lather.core.survey.region import Region
+from lather.core.survey.region import Part, Region
 from lather.document.events import Signal
 from lather.document.state import JobState
 from lather.errors import EditError
@@ -142,7 +142,7 @@ class Hands:
         """Whether creases and eye bags go on layers of their own."""
         self._for_all(weak=weak)
 
-    def set_region(self, region: Region) -> None:
+    def set_region(self, region: Region | Part) -> None:
         """What Correct region corrects, and the region lens shows."""
         self._for_all(region=region)
 

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
 import numpy as np
 
+from lather.core.arrays import FloatImage
 from lather.core.colour.display import through_lattice
 from lather.core.rect import Rect
 from lather.core.survey.face import FaceGeometry
@@ -46,13 +47,9 @@ def survey_photo(
     token = cancel or NEVER
     progress(0.0, "reading the photo")
     rgb = np.empty((photo.height, photo.width, 3), dtype=np.float32)
-    for top in range(0, photo.height, STRIP_PX):  # bounded memory, and a cancel is seen at once
+    for top, strip in srgb_strips(photo):  # bounded memory, and a cancel is seen at once
         token.check()
-        strip = photo.read_float(Rect(0, top, photo.width, min(top + STRIP_PX, photo.height)))
-        rgb[top : top + STRIP_PX] = (
-            through_lattice(strip[..., :3], photo.lattice) if photo.lattice.shape[0] > 1
-            else strip[..., :3]
-        )
+        rgb[top : top + STRIP_PX] = strip
     skin = None
     if regions is not None and Region.SKIN in regions.corrected:
         width, height = (max(1, round(s * regions.scale)) for s in (photo.width, photo.height))
@@ -60,6 +57,15 @@ def survey_photo(
     return survey(
         rgb, faces=faces, mm_per_px=mm_per_px, skin=skin, progress=progress, cancel=cancel
     )
+
+
+def srgb_strips(photo: Photo) -> Iterator[tuple[int, FloatImage]]:
+    """The photo in sRGB 0-1, (n, W, 3) float32 from each top row on."""
+    for top in range(0, photo.height, STRIP_PX):
+        rect = Rect(0, top, photo.width, min(top + STRIP_PX, photo.height))
+        strip = np.ascontiguousarray(photo.read_float(rect)[..., :3])
+        has_profile = photo.lattice.shape[0] > 1
+        yield top, through_lattice(strip, photo.lattice) if has_profile else strip
 
 
 @dataclass(frozen=True)
@@ -70,6 +76,7 @@ class Surveyed:
     findings: tuple[Finding, ...]
     faces: tuple[FaceGeometry, ...]
     regions: Regions
+    lacking: str = ""  # why it is less than it could be, for a person to read
 
 
 def surveyed(measured: Survey) -> Surveyed:
@@ -79,7 +86,7 @@ def surveyed(measured: Survey) -> Surveyed:
         masks[region] = with_plane(BLACK_MASK, rect, plane)
     return Surveyed(
         measured.mm_per_px, tuple(measured.findings), tuple(measured.faces),
-        Regions(measured.regions_scale, masks),
+        Regions(measured.regions_scale, masks), measured.lacking,
     )  # fmt: skip
 
 

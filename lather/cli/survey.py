@@ -12,24 +12,29 @@ from lather.cli.opening import opened_job
 from lather.cli.progress import report
 from lather.cli.text import write_text
 from lather.core.survey.region import Region
-from lather.errors import ScaleError, UsageError
-from lather.files.outputs import Form
+from lather.errors import LatherError, ScaleError, UsageError
+from lather.files.outputs import Form, Output, check_outputs
 
 if TYPE_CHECKING:
     from lather.core.survey.finding import Finding
     from lather.core.survey.survey import Survey
     from lather.document.findings import Findings
     from lather.document.photo import Photo
+    from lather.document.state import JobState
 
 SMALLEST_SCALE, LARGEST_SCALE = 1e-4, 100.0
 READS = ("photo",)
-WRITES = {"json": Form.TEXT}
+WRITES = {"json": Form.TEXT, "regions": Form.FOLDER}
 HELP = "measure a portrait: scale, face handles, findings"
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("photo", type=Path, help="a photo or a .lather job")
     parser.add_argument("--json", type=Path, metavar="FILE", help="write all of it as JSON")
+    parser.add_argument(
+        "--regions", type=Path, metavar="DIR",
+        help="write each region as NAME.png and each part of the skin as part_NAME.png, 0-255",
+    )  # fmt: skip
     add_scale_argument(parser)
 
 
@@ -52,12 +57,44 @@ def run(options: argparse.Namespace) -> int:
     from lather.assist.survey import surveyed, with_survey
 
     check_scale(options.mm_per_pixel)
+    if options.regions is not None:
+        _check_pictures(options.photo, options.regions)
     state = opened_job(options.photo, options).state
     found = survey_of(state.photo, options)
-    findings = with_survey(state, surveyed(found)).findings
-    text = json.dumps(facts(found, findings), indent=1) if options.json is not None else ""
-    write_text(text, options.json, _as_text(found, findings))
+    state = with_survey(state, surveyed(found))
+    if options.regions is not None:
+        _write_regions(state, options.regions)
+    facts_of = facts(found, state.findings)
+    text = json.dumps(facts_of, indent=1) if options.json is not None else ""
+    write_text(text, options.json, _as_text(found, state.findings))
     return 0
+
+
+def _check_pictures(photo: Path, folder: Path) -> None:
+    """None of the pictures of regions may lie where the photo does."""
+    from lather.assist.region_planes import NAMES
+
+    if folder.is_dir():
+        check_outputs([photo], [Output(_picture(folder, name), Form.PICTURE) for name in NAMES])
+
+
+def _write_regions(state: JobState, folder: Path) -> None:
+    from lather.assist.region_planes import region_planes
+    from lather.files.masks import write_mask
+
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise LatherError(
+            "The regions were not written", f"{folder} cannot be made: {error.strerror}",
+            "choose another folder",
+        ) from error  # fmt: skip
+    for name, plane in region_planes(state):
+        write_mask(plane, _picture(folder, name))
+
+
+def _picture(folder: Path, name: str) -> Path:
+    return folder / f"{name}.png"
 
 
 def survey_of(photo: Photo, options: argparse.Namespace) -> Survey:
@@ -81,6 +118,7 @@ def facts(measured: Survey, findings: Findings) -> dict[str, Any]:
             for face in measured.faces
         ],
         "regions": {region.value: round(measured.share(region), 4) for region in Region},
+        "lacking": measured.lacking,
         "findings": [_finding(finding, findings) for finding in findings.items],
     }
 
@@ -121,8 +159,9 @@ def _line(finding: Finding) -> dict[str, Any]:
 def _as_text(measured: Survey, findings: Findings) -> str:
     counts = Counter(finding.kind.value for finding in findings.items)
     listed = ", ".join(f"{count} {kind}" for kind, count in sorted(counts.items())) or "none"
+    less = f"\nless was seen than could be: {measured.lacking}" if measured.lacking else ""
     return (
         f"{measured.width} x {measured.height} px, {len(measured.faces)} "
         f"face{'s' if len(measured.faces) != 1 else ''}, {measured.mm_per_px:.3f} mm per pixel, "
-        f"skin {measured.share(Region.SKIN):.0%}\nfindings: {listed}"
+        f"skin {measured.share(Region.SKIN):.0%}\nfindings: {listed}{less}"
     )

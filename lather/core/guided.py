@@ -54,21 +54,13 @@ class Guide:
         return out
 
     def enlarge(self, mask: Plane, image: FloatImage) -> Plane:
-        """The same mask refined at the size of a larger version of the guiding picture.
+        """The same mask refined at the size of a larger version of the guiding picture."""
+        return self.enlargement(mask).rows(image, 0, image.shape[0])
 
-        What is finer than the guide's pixels, single hairs above all, comes out as the picture
-        shows it. Source: He, Sun 2015, "Fast Guided Filter".
-
-        Parameters
-        ----------
-        image : (h, w, 3) float32, in the guide's units.
-        """
+    def enlargement(self, mask: Plane) -> Enlargement:
+        """The mask made ready to be refined at other sizes, in parts."""
         whole = slice(0, mask.shape[0]), slice(0, mask.shape[1])
-        size = image.shape[1], image.shape[0]
-        planes = self._slopes(mask, whole)
-        return _applied(
-            [cv2.resize(plane, size, interpolation=cv2.INTER_LINEAR) for plane in planes], image
-        )
+        return Enlargement(np.dstack(self._slopes(mask, whole)))
 
     def _slopes(self, mask: Plane, box: tuple[slice, slice]) -> list[Plane]:
         """How the mask follows from the picture around each pixel: three slopes, an offset."""
@@ -83,6 +75,39 @@ class Guide:
     def _mean(self, plane: FloatImage) -> FloatImage:
         averaged: FloatImage = cv2.blur(plane, self._side, borderType=cv2.BORDER_REFLECT)
         return averaged
+
+
+class Enlargement:
+    """A mask for a larger version of the picture that guided it.
+
+    What is finer than the guide's pixels, single hairs above all, comes out as the picture
+    shows it. Source: He, Sun 2015, "Fast Guided Filter".
+
+    Parameters
+    ----------
+    slopes : (h, w, 4) of the mask by the picture's channels, and its offset.
+    """
+
+    def __init__(self, slopes: FloatImage) -> None:
+        self._slopes = slopes
+
+    def rows(self, image: FloatImage, top: int, height: int) -> Plane:
+        """(n, W) 0-1: the rows of the mask from `top` on.
+
+        Parameters
+        ----------
+        image : (n, W, 3) float32, those rows of the larger picture, in the guide's units.
+        height : of the whole larger picture.
+        """
+        small_height, small_width = self._slopes.shape[:2]
+        n_rows, width = image.shape[:2]
+        ys = (np.arange(top, top + n_rows) + 0.5) * (small_height / height) - 0.5
+        xs = (np.arange(width) + 0.5) * (small_width / width) - 0.5
+        first = max(0, int(ys[0]) - 1)
+        part = self._slopes[first : int(ys[-1]) + 3]
+        map_x, map_y = np.meshgrid(xs.astype(np.float32), (ys - first).astype(np.float32))
+        near = cv2.remap(part, map_x, map_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
+        return _applied([near[..., k] for k in range(4)], image)
 
 
 def _applied(slopes: list[Plane], image: FloatImage) -> Plane:

@@ -10,6 +10,7 @@ from typing import Any
 
 from lather.core.survey.face import HANDLES, FaceGeometry
 from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
+from lather.core.survey.mesh_points import N_POINTS
 from lather.document.bounds import LARGEST_FINDING_PX, MOST_FACES, MOST_FINDINGS, MOST_POINTS
 from lather.document.findings import Findings, FindingState
 from lather.files.entries import Entry, measure, unknown
@@ -26,7 +27,10 @@ def findings_entry(findings: Findings) -> Entry | None:
         **findings.extras,
         "mm_per_px": findings.mm_per_px,
         "faces": [
-            {**face.extras, **{name: list(place) for name, place in face.handles.items()}}
+            {
+                **face.extras, **{name: list(place) for name, place in face.handles.items()},
+                **({"mesh": [list(point) for point in face.mesh]} if face.mesh else {}),
+            }  # fmt: skip
             for face in findings.faces
         ],
         "items": [_item_entry(f, findings.state(f)) for f in findings.items],
@@ -73,7 +77,13 @@ def _face_from(item: Entry) -> FaceGeometry:
     for name in HANDLES:
         x, y = item[name]
         handles[name] = measure(x, -1e6, 1e6), measure(y, -1e6, 1e6)
-    face = FaceGeometry(handles, unknown(item, set(HANDLES)))
+    mesh = tuple(
+        (measure(x, -1e6, 1e6), measure(y, -1e6, 1e6), measure(z, -1e6, 1e6))
+        for x, y, z in item.get("mesh", ())
+    )
+    if mesh and len(mesh) != N_POINTS:
+        raise ValueError(f"a face's mesh has {len(mesh)} points")
+    face = FaceGeometry(handles, mesh, unknown(item, {*HANDLES, "mesh"}))
     if face.pupil_distance_px < 1:
         raise ValueError("a face's pupils lie in one place")
     return face

@@ -1,13 +1,16 @@
-"""The region lens: one part of the portrait as it is, all else dimmed and hatched."""
+"""The region lens: one region or part of the portrait as it is, all else dimmed and hatched."""
 
 from __future__ import annotations
+
+import threading
 
 import numpy as np
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.rect import Rect
-from lather.core.survey.region import Region
-from lather.document.planes import read_plane
+from lather.core.survey.face import FaceGeometry
+from lather.core.survey.region import Part, Region
+from lather.document.planes import Regions, read_plane
 from lather.document.state import JobState
 from lather.render.compositor import render
 
@@ -15,7 +18,7 @@ DIMMED = 0.35
 HATCH_PERIOD_PX, HATCH_WIDTH_PX = 10, 2
 
 
-def render_region(state: JobState, region: Region, rect: Rect, level: int = 0) -> FloatImage:
+def render_region(state: JobState, region: Region | Part, rect: Rect, level: int = 0) -> FloatImage:
     """(h, w, 4): the picture, dim and hatched where it does not belong to the region."""
     out = render(state, rect, level)
     outside = (1 - region_coverage(state, region, rect, level))[..., None]
@@ -28,23 +31,60 @@ def render_region(state: JobState, region: Region, rect: Rect, level: int = 0) -
     return out
 
 
-def region_coverage(state: JobState, region: Region, rect: Rect, level: int = 0) -> Plane:
-    """(h, w) 0-1: a region's mask over a rectangle of a mip level of the picture."""
-    tiles = state.regions.masks.get(region)
-    if tiles is None:
+def region_coverage(
+    state: JobState, region: Region | Part, rect: Rect, level: int = 0
+) -> Plane:
+    """(h, w) 0-1: the mask of a region or part over a rectangle of a mip level of the picture."""
+    small = state.regions.size(state.photo.rect)
+    step = state.regions.scale * (1 << level)
+    # Where the centres of the view's pixels lie on the reduced picture, whose border repeats.
+    xs = np.clip((np.arange(rect.x0, rect.x1) + 0.5) * step - 0.5, 0, small.width - 1)
+    ys = np.clip((np.arange(rect.y0, rect.y1) + 0.5) * step - 0.5, 0, small.height - 1)
+    part = Rect(int(xs[0]), int(ys[0]), int(xs[-1]) + 2, int(ys[-1]) + 2).intersect(small)
+    if isinstance(region, Part):
+        plane = part_planes(state)[region][part.slices]
+    elif region in state.regions.masks:
+        plane = read_plane(state.regions.masks[region], part)
+    else:
         return np.zeros((rect.height, rect.width), dtype=np.float32)
     import cv2
 
-    step = state.regions.scale * (1 << level)
-    # Where the centres of the view's pixels lie on the reduced picture, whose border repeats.
-    width = max(1, round(state.photo.width * state.regions.scale))
-    height = max(1, round(state.photo.height * state.regions.scale))
-    xs = np.clip((np.arange(rect.x0, rect.x1) + 0.5) * step - 0.5, 0, width - 1)
-    ys = np.clip((np.arange(rect.y0, rect.y1) + 0.5) * step - 0.5, 0, height - 1)
-    part = Rect(int(xs[0]), int(ys[0]), int(xs[-1]) + 2, int(ys[-1]) + 2)
-    small = read_plane(tiles, part.intersect(Rect(0, 0, width, height)))
     grid = np.meshgrid((xs - part.x0).astype("f4"), (ys - part.y0).astype("f4"))
     coverage: Plane = cv2.remap(
-        small, grid[0], grid[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
+        plane, grid[0], grid[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
     )
     return coverage
+
+
+def part_planes(state: JobState) -> dict[Part, Plane]:
+    """The parts of the skin, on the regions' reduced picture; those of the last state are kept."""
+    return _PARTS.of(state)
+
+
+class _Parts:
+    """Remembers the parts that were asked for last; any thread may ask."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._last: tuple[Regions, tuple[FaceGeometry, ...], dict[Part, Plane]] | None = None
+
+    def of(self, state: JobState) -> dict[Part, Plane]:
+        regions, faces = state.regions, state.findings.faces
+        with self._lock:
+            last = self._last
+            if last is not None and last[0] is regions and last[1] is faces:
+                return last[2]
+            from lather.core.survey.mesh_fit import fitted_points
+            from lather.core.survey.parts import skin_parts
+
+            small = regions.size(state.photo.rect)
+            skin = (
+                read_plane(regions.masks[Region.SKIN], small) if Region.SKIN in regions.masks
+                else np.zeros((small.height, small.width), dtype=np.float32)
+            )
+            found = skin_parts(skin, [fitted_points(face) for face in faces], regions.scale)
+            self._last = regions, faces, found
+            return found
+
+
+_PARTS = _Parts()

@@ -21,7 +21,7 @@ import numpy as np
 from lather.core.arrays import ByteImage, FloatImage
 from lather.core.colour.display import to_screen
 from lather.core.rect import Rect
-from lather.core.survey.region import Region
+from lather.core.survey.region import Part, Region
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.render.compositor import deepest_level, render, render_mask, render_photo
@@ -53,7 +53,7 @@ class TileRequest:
     level: int
     key: Key
     surround: float
-    region: Region
+    region: Region | Part
 
     def render(self) -> ByteImage:
         rect = Rect.cell(self.key, TILE_PX)
@@ -92,7 +92,7 @@ class _Now:
     number: int
     state: JobState
     surround: float
-    region: Region
+    region: Region | Part
 
 
 Place = tuple[Shown, int, Key]
@@ -145,7 +145,7 @@ class ViewTiles:
         return self._now.surround
 
     @property
-    def region(self) -> Region:
+    def region(self) -> Region | Part:
         """What the region lens shows."""
         return self._now.region
 
@@ -177,7 +177,7 @@ class ViewTiles:
         self._now = replace(self._now, surround=surround)
         self._mark(Shown)  # the border too, of which tiles show what lies outside
 
-    def set_region(self, region: Region) -> None:
+    def set_region(self, region: Region | Part) -> None:
         """What the region lens shows."""
         if region is not self.region:
             self._now = replace(self._now, region=region)

@@ -14,7 +14,7 @@ from lather.core.brush.stroke import Brush, PenSample
 from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
 from lather.core.rect import Rect
-from lather.core.survey.region import Region
+from lather.core.survey.region import Part, Region
 from lather.document.painting import Coverage
 from lather.document.state import JobState
 from lather.render.view import Shown
@@ -39,7 +39,7 @@ class Hand:
     reads: Reads = Reads.BELOW
     combine: Combine = Combine.NEW  # what an outline does to the area
     weak: bool = True  # creases and eye bags go on layers of their own
-    region: Region = Region.SKIN  # what Correct region corrects
+    region: Region | Part = Region.SKIN  # what Correct region corrects, and the lens shows
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from lather.core.arrays import FULL, FloatImage
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
-from lather.core.survey.region import Region
+from lather.core.survey.region import Part, Region
 from lather.document.painting import LiveStroke, MaskPaint
 from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.state import JobState
@@ -30,15 +30,21 @@ def begin_correct_region(state: JobState, hand: Hand) -> Work:
         raise EditError(
             "Nothing was corrected", "the portrait has no regions yet", "survey it first"
         )
-    return RegionWork(state, hand)
+    if isinstance(hand.region, Part):
+        raise EditError(
+            "Nothing was corrected",
+            f"the part '{hand.region.label}' follows from skin and the face's handles",
+            "correct the skin, or drag a handle",
+        )
+    return RegionWork(state, hand, hand.region)
 
 
 class RegionWork(Work):
     """A stroke on the mask of a region, which lies on a reduced picture."""
 
-    def __init__(self, state: JobState, hand: Hand) -> None:
+    def __init__(self, state: JobState, hand: Hand, region: Region) -> None:
         self._state = state
-        self._region = hand.region
+        self._region = region
         self._takes = hand.combine is Combine.TAKE
         self._scale = state.regions.scale
 
@@ -74,7 +80,7 @@ class RegionWork(Work):
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:  # noqa: ARG002
         if self._live.rect.empty:
             return None
-        name = f"{'Take from' if self._takes else 'Add to'} region: {self._region.value}"
+        name = f"{'Take from' if self._takes else 'Add to'} region: {self._region.label}"
         begun = self._state.regions
         done = self._done(begun)
 

@@ -27,7 +27,7 @@ from lather.core.area.combine import Combine
 from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
 from lather.core.survey.finding import MOST_BROKEN
-from lather.core.survey.region import Region
+from lather.core.survey.region import Part, Region
 from lather.document.state import JobState
 from lather.tools.advice import brush_advice
 from lather.tools.source import Reads, SourceGoes
@@ -88,7 +88,10 @@ READS_TEXTS = {
     "never baked in.",
     Reads.ALL: "Takes from all that shows, adjustments included.",
 }
-REGION_TEXTS = {region: f"Correct the mask of: {region.value}." for region in Region}
+REGION_TEXTS: dict[Region | Part, str] = {
+    **{region: f"Correct the mask of: {region.label}." for region in Region},
+    **{part: f"Where the skin is {part.label}: by the face's handles." for part in Part},
+}
 SOURCE_TEXTS = {
     SourceGoes.FOLLOWING: "Keeps its distance from the brush.",
     SourceGoes.FIXED: "Every stroke begins at the picked place again.",
@@ -116,7 +119,9 @@ class ToolCard(Panel):
         self.modes = self._add_choice("Acts on", MODE_TEXTS, bench.hands.set_mode)
         self.sources, self.reads = self._add_sources()
         self.turn = self._add_turn(actions)
-        self.region = _combo("Region", REGION_TEXTS, bench.hands.set_region)
+        self.region = _combo(
+            "Region", REGION_TEXTS, bench.hands.set_region, lambda region: region.label
+        )
         self.column.addWidget(self.region)
         self.combine = self._add_choice("Area", COMBINE_TEXTS, bench.hands.set_combine)
         self.area_row = self._add_commands("Rim", _AREA, actions)
@@ -162,7 +167,7 @@ class ToolCard(Panel):
         self.turn.setVisible(entry.uses_turn)
         self._show_turn(hand.turn)
         self.region.setVisible(entry.uses_region)
-        self.region.setCurrentIndex(list(Region).index(hand.region))
+        self.region.setCurrentIndex(list(REGION_TEXTS).index(hand.region))
         self.combine.setVisible(entry.uses_combine)
         _show_choice(self.combine, hand.combine)
         self._show_combine(entry.uses_region, hand.combine)
@@ -383,14 +388,17 @@ class ToolCard(Panel):
         self.colour_button.setStyleSheet(f"border-color: {theme().line};")
 
 
-def _combo(name: str, texts: Mapping[E, str], choose: Callable[[E], None]) -> QComboBox:
+def _combo(
+    name: str, texts: Mapping[E, str], choose: Callable[[E], None],
+    label: Callable[[E], str] = lambda choice: choice.value,
+) -> QComboBox:
     """A list of choices, each with its text as a hint."""
     combo = QComboBox()
     combo.setAccessibleName(name)
     combo.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
     combo.setMinimumContentsLength(5)
     for choice, text in texts.items():
-        combo.addItem(choice.value)
+        combo.addItem(label(choice))
         combo.setItemData(combo.count() - 1, text, Qt.ItemDataRole.ToolTipRole)
     choices = list(texts)
     combo.activated.connect(lambda index: choose(choices[index]))

@@ -18,7 +18,7 @@ from lather.core.survey.line_extent import line_finding
 from lather.core.survey.lines import find_lines
 from lather.core.survey.presence import is_gone, looked_at, presence
 from lather.core.survey.region import Region
-from lather.core.survey.skin import find_skin
+from lather.core.survey.skin import skin_of_detail
 from lather.core.survey.snapping import snapped
 from lather.core.survey.survey import survey
 from lather.errors import ScaleError
@@ -310,7 +310,7 @@ class RegionsTest(Case):
     def test_a_skin_detail_on_a_plain_ground_is_cut_out(self) -> None:
         linear = np.broadcast_to(to_linear(np.array([0.3, 0.35, 0.4])), (300, 300, 3)).copy()
         linear[60:240, 40:260] = skin(300)[60:240, 40:260]
-        found = find_skin(picture(linear), None, MM_PER_PX)
+        found = skin_of_detail(picture(linear), MM_PER_PX)
         truth = np.zeros((300, 300), bool)
         truth[60:240, 40:260] = True
         self.assertGreater((found.skin & truth).sum() / (found.skin | truth).sum(), 0.9)

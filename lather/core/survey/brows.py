@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.density import optical_density
@@ -55,11 +56,11 @@ def find_brow(rgb: FloatImage, points: Points, side: int, eye: Plane) -> tuple[C
     return crop, _share(above, place * (1 - opening), inside_by(shape, brow) > 0)
 
 
-def _share(above: Plane, place: Plane, brow: Plane) -> Plane:
+def _share(above: Plane, place: Plane, brow: NDArray[np.bool_]) -> Plane:
     """How much of a pixel is hair, by how much darker than skin it is."""
-    if not (brow > 0).any():
+    if not brow.any():
         return np.zeros_like(above)
-    full = max(3 * LEAST_DARKNESS, FULL_SHARE * float(np.percentile(above[brow > 0], 90)))
+    full = max(3 * LEAST_DARKNESS, FULL_SHARE * float(np.percentile(above[brow], 90)))
     share: Plane = place * np.clip((above - LEAST_DARKNESS) / (full - LEAST_DARKNESS), 0, 1)
     return share.astype(np.float32)
 

@@ -9,8 +9,6 @@ integro-differential operator).
 
 from __future__ import annotations
 
-import math
-
 import cv2
 import numpy as np
 from numpy.typing import NDArray

@@ -8,7 +8,6 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from lather.core.survey.mesh_points import EYE_CORNERS, LEFT, RIGHT
 
@@ -95,7 +94,8 @@ class FaceGeometry:
 
     def shifted(self, dx: float, dy: float) -> FaceGeometry:
         handles = {n: (x + dx, y + dy) for n, (x, y) in self.handles.items()}
-        return replace(self, handles=handles, mesh=tuple((x + dx, y + dy, z) for x, y, z in self.mesh))
+        mesh = tuple((x + dx, y + dy, z) for x, y, z in self.mesh)
+        return replace(self, handles=handles, mesh=mesh)
 
     def with_handle(self, name: str, x: float, y: float) -> FaceGeometry:
         """The face with one handle somewhere else."""

@@ -6,13 +6,14 @@ handles follow from mean proportions: less, and the survey says so.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.survey import cascades
-from lather.core.survey.detector import Box, WINDOWS, detect_on_tiles, detect_whole, reduced_for
+from lather.core.survey.detector import WINDOWS, Box, detect_on_tiles, detect_whole, reduced_for
 from lather.core.survey.face import FaceGeometry
 from lather.core.survey.mesh import LEAST_SCORE, find_mesh, mesh_in
 from lather.core.survey.mesh_fit import face_of, fitted_points
@@ -22,6 +23,9 @@ from lather.core.work import NEVER, CancelToken
 from lather.errors import ModelError
 
 MOST_FACES = 60
+# Pupil distances between a handle and the mesh: from which the mesh is looked for anew, and from
+# which one lies on something else than the handles.
+DRAGGED, ELSEWHERE = 0.3, 0.6
 LEAST_PUPILS_PX = 4.0  # of a face whose parts can be told at all
 
 
@@ -113,11 +117,15 @@ def _same(face: FaceGeometry, other: FaceGeometry) -> bool:
 
 
 def _with_mesh(rgb: FloatImage, face: FaceGeometry, runner: Runner) -> FaceGeometry:
+    if face.mesh and _farthest(face, face_of(np.array(face.mesh))) < DRAGGED:
+        return face
     points, score = mesh_in(rgb, fitted_points(face), runner)
     measured = face_of(points)
-    far = max(
-        np.hypot(x - measured.handles[name][0], y - measured.handles[name][1])
-        for name, (x, y) in face.handles.items()
-    )
-    sure = score >= LEAST_SCORE and far < 0.6 * face.pupil_distance_px
+    sure = score >= LEAST_SCORE and _farthest(face, measured) < ELSEWHERE
     return FaceGeometry(face.handles, measured.mesh if sure else (), face.extras)
+
+
+def _farthest(face: FaceGeometry, other: FaceGeometry) -> float:
+    """The longest way between the same handles of two faces, in pupil distances."""
+    away = max(math.dist(place, other.handles[name]) for name, place in face.handles.items())
+    return away / max(face.pupil_distance_px, 1e-6)

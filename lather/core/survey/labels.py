@@ -154,9 +154,11 @@ def _next_seeds(
 def _roots(evidence: Evidence, kind: Region) -> Mask:
     """Where a kind must have a part: hair on the head, clothing below the shoulders."""
     if kind is Region.CLOTHING:
-        return evidence.down > evidence.chin + CLOTHING_FROM
-    head = (evidence.down > HEAD_TOP) & (evidence.down < evidence.chin)
-    return head & (np.abs(evidence.across) < HEAD_SIDE)
+        low: Mask = evidence.down > evidence.chin + CLOTHING_FROM
+        return low
+    head: Mask = (evidence.down > HEAD_TOP) & (evidence.down < evidence.chin)
+    head &= np.abs(evidence.across) < HEAD_SIDE
+    return head
 
 
 def _astray(evidence: Evidence, share: Plane, roots: Mask) -> Mask:
@@ -167,7 +169,8 @@ def _astray(evidence: Evidence, share: Plane, roots: Mask) -> Mask:
     _, labels = cv2.connectedComponents(cv2.dilate(opened, disc(1)))
     rooted = np.unique(labels[roots & (opened > 0)])
     kept = np.isin(labels, rooted[rooted > 0])
-    return (likely > 0) & ~cv2.dilate(kept.astype(np.uint8), disc(1)).astype(bool)
+    astray: Mask = (likely > 0) & ~cv2.dilate(kept.astype(np.uint8), disc(1)).astype(bool)
+    return astray
 
 
 def _step(plane: Plane) -> Plane:

@@ -15,7 +15,13 @@ from lather.core.arrays import FloatImage
 from lather.core.survey.crops import Crop, Points
 from lather.core.survey.detector import Box
 from lather.core.survey.mesh_points import (
-    EYE_CORNERS, LEFT, N_EYE, N_IRIS, N_LIDS, N_MESH, RIGHT,
+    EYE_CORNERS,
+    LEFT,
+    N_EYE,
+    N_IRIS,
+    N_LIDS,
+    N_MESH,
+    RIGHT,
 )  # fmt: skip
 from lather.core.survey.networks import SHIPPED, Network, Runner, sigmoid
 

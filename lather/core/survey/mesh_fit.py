@@ -10,7 +10,13 @@ from numpy.typing import NDArray
 
 from lather.core.survey.face import FaceGeometry, Point3
 from lather.core.survey.mesh_points import (
-    CHIN, LEFT, MOUTH_CORNERS, NOSE_TIP, RIGHT, TEMPLES, iris,
+    CHIN,
+    LEFT,
+    MOUTH_CORNERS,
+    NOSE_TIP,
+    RIGHT,
+    TEMPLES,
+    iris,
 )  # fmt: skip
 from lather.core.survey.networks import MODELS
 

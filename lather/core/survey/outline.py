@@ -1,4 +1,4 @@
-"""Outlines and planes: polygons drawn with soft rims, distances from them, lids and lips smoothed."""
+"""Outlines on planes: polygons with soft rims, distances from them, smooth lids and lips."""
 
 from __future__ import annotations
 
@@ -17,7 +17,7 @@ def filled(shape: tuple[int, int], ring: Places) -> Plane:
     drawn = np.zeros(shape, dtype=np.uint8)
     points = np.round((ring[:, :2] - 0.5) * (1 << _SHIFT)).astype(np.int32)
     cv2.fillPoly(drawn, [points], 255, cv2.LINE_AA, _SHIFT)
-    return drawn.astype(np.float32) / np.float32(255)
+    return np.asarray(drawn / np.float32(255), dtype=np.float32)
 
 
 def disc_at(shape: tuple[int, int], x: float, y: float, radius_px: float) -> Plane:
@@ -25,13 +25,14 @@ def disc_at(shape: tuple[int, int], x: float, y: float, radius_px: float) -> Pla
     drawn = np.zeros(shape, dtype=np.uint8)
     centre = round((x - 0.5) * (1 << _SHIFT)), round((y - 0.5) * (1 << _SHIFT))
     cv2.circle(drawn, centre, round(radius_px * (1 << _SHIFT)), 255, -1, cv2.LINE_AA, _SHIFT)
-    return drawn.astype(np.float32) / np.float32(255)
+    return np.asarray(drawn / np.float32(255), dtype=np.float32)
 
 
 def grown(ring: Places, factor: float) -> Places:
     """A ring scaled about its middle."""
     middle = ring[:, :2].mean(0)
-    return middle + (ring[:, :2] - middle) * factor
+    places: Places = middle + (ring[:, :2] - middle) * factor
+    return places
 
 
 def inside_by(shape: tuple[int, int], ring: Places) -> Plane:
@@ -60,8 +61,8 @@ def between_smooth_rims(
         return np.zeros_like(mask)
     part = labels == 1 + int(np.argmax(stats[1:, cv2.CC_STAT_AREA]))
     columns = np.flatnonzero(part.any(0))
-    upper = part[:, columns].argmax(0).astype(np.float64)
-    lower = len(part) - part[::-1, columns].argmax(0).astype(np.float64)
+    upper: Places = part[:, columns].argmax(0).astype(np.float64)
+    lower: Places = len(part) - part[::-1, columns].argmax(0).astype(np.float64)
     along = (columns - columns.mean()) / max(len(columns) / 2, 1)
     upper = _smooth(along, upper, degree, inward_px, outward_px)
     lower = _smooth(along, lower, degree, outward_px, inward_px)
@@ -74,12 +75,12 @@ def between_smooth_rims(
 def _smooth(
     along: Places, rim: Places, degree: int, below_px: float, above_px: float
 ) -> NDArray[np.float64]:
-    """The curve of a rim; what lies below it (larger y) and above it is doubted by those lengths."""
+    """The curve of a rim; those lengths say how soon what lies below or above it is doubted."""
     degree = min(degree, max(0, len(along) - 2))
     weight = np.ones(len(along))
-    curve = rim.astype(np.float64)
+    curve = np.asarray(rim, dtype=np.float64)
     for _ in range(8):
-        curve = np.polyval(np.polyfit(along, rim, degree, w=weight), along)
+        curve = np.asarray(np.polyval(np.polyfit(along, rim, degree, w=weight), along))
         off = rim - curve
         weight = 1 / (1 + np.where(off > 0, off / below_px, -off / above_px))
     return curve

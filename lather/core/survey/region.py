@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+from typing import Self
+
 from lather.core.open_enum import OpenEnum
+
+_EARLIER = {"eye white": "eye_white", "brows and lashes": "brows"}  # as older files have them
 
 
 class Region(OpenEnum):
@@ -18,3 +22,38 @@ class Region(OpenEnum):
     CLOTHING = "clothing"
     BACKGROUND = "background"
     OTHER = "other"  # hats, glasses, jewellery, the gap of the mouth: left alone
+
+    @classmethod
+    def _missing_(cls, value: object) -> Self | None:
+        if isinstance(value, str) and value in _EARLIER:
+            return cls(_EARLIER[value])
+        return super()._missing_(value)
+
+    @property
+    def label(self) -> str:
+        """For a person to read."""
+        return "brows and lashes" if self is Region.BROWS else self.title.replace("_", " ")
+
+
+class Part(OpenEnum):
+    """A part of the skin: where it lies on the person. Left and right are the person's own."""
+
+    FOREHEAD = "forehead"
+    CHEEK_LEFT = "cheek_left"
+    CHEEK_RIGHT = "cheek_right"
+    NOSE = "nose"
+    CHIN = "chin"
+    UNDER_EYE_LEFT = "under_eye_left"
+    UNDER_EYE_RIGHT = "under_eye_right"
+    NECK = "neck"
+    EARS = "ears"
+    BODY = "body"
+
+    @property
+    def label(self) -> str:
+        """For a person to read."""
+        name, _, side = self.title.rpartition("_")
+        return f"{name.replace('_', ' ')}, {side}" if side in ("left", "right") else self.title
+
+
+REGIONS_AND_PARTS: tuple[Region | Part, ...] = (*Region, *Part)  # as they are looked through

@@ -1,0 +1,98 @@
+"""The parts of a person's skin, derived from the mesh: nothing of it is stored."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from lather.core.arrays import Plane
+from lather.core.survey.frame import Frame
+from lather.core.survey.mesh_fit import Mesh
+from lather.core.survey.mesh_points import (
+    CHEEKS,
+    CHIN_RING,
+    FOREHEAD_LOWER,
+    LEFT,
+    NOSE,
+    OVAL,
+    RIGHT,
+    UNDER_EYES,
+)  # fmt: skip
+from lather.core.survey.outline import filled
+from lather.core.survey.region import Part
+
+# In heights of the face.
+FOREHEAD_HEIGHT = 0.9  # above the brows, at most: the hair ends it
+EAR = (0.5, -0.15, 0.42)  # farthest from the middle of the oval's rim; from, to
+NECK = (0.45, 0.36)  # half width; below the chin
+
+
+def skin_parts(skin: Plane, meshes: Sequence[Mesh], scale: float) -> dict[Part, Plane]:
+    """(h, w) 0-1 each: which share of a pixel is skin of that part.
+
+    Parameters
+    ----------
+    skin : (h, w) 0-1, the picture reduced by `scale`.
+    meshes : (510, 3) each, px of the picture; the parts of all people are taken together.
+    """
+    shape = skin.shape[0], skin.shape[1]
+    found = {part: np.zeros_like(skin) for part in Part}
+    for mesh in meshes:
+        for part, plane in _places(shape, mesh, scale).items():
+            found[part] = np.maximum(found[part], plane)
+    named = np.clip(np.add.reduce([found[part] for part in Part if part is not Part.BODY]), 0, 1)
+    found[Part.BODY] = (1 - named) * (1 - _heads(shape, meshes, scale))
+    return {part: (plane * skin).astype(np.float32) for part, plane in found.items()}
+
+
+def _places(shape: tuple[int, int], mesh: Mesh, scale: float) -> dict[Part, Plane]:
+    """Where the parts of one face may lie, whatever is there."""
+    points = mesh[:, :2] * np.float32(scale)
+    frame = Frame.of(mesh)
+    across, down = frame.axes(shape, scale)
+    face = filled(shape, points[list(OVAL)])
+
+    def ring(numbers: Sequence[int]) -> Plane:
+        return filled(shape, points[list(numbers)])
+
+    under_eyes = [ring(UNDER_EYES[side]) for side in (RIGHT, LEFT)]
+    nose = ring(NOSE)
+    taken = np.maximum(nose, np.maximum(*under_eyes))
+    cheeks = [ring(CHEEKS[side]) * (1 - taken) for side in (RIGHT, LEFT)]
+    chin = ring(CHIN_RING) * (1 - np.maximum(*cheeks))
+    beside = (np.abs(across) < EAR[0] + 0.25) & (np.abs(across) > 0.2)
+    ears = beside & (down > EAR[1]) & (down < min(EAR[2], frame.chin - 0.08))
+    neck = (np.abs(across) < NECK[0]) & (down > 0.25) & (down < frame.chin + NECK[1])
+    below = neck & ((down > frame.chin - 0.12) | ~ears)
+    return {
+        Part.FOREHEAD: _forehead(shape, points, frame, scale),
+        Part.NOSE: nose * (1 - np.maximum(*under_eyes)),
+        Part.UNDER_EYE_RIGHT: under_eyes[RIGHT],
+        Part.UNDER_EYE_LEFT: under_eyes[LEFT],
+        Part.CHEEK_RIGHT: cheeks[RIGHT],
+        Part.CHEEK_LEFT: cheeks[LEFT],
+        Part.CHIN: chin,
+        Part.EARS: ears * (1 - face),
+        Part.NECK: (below & ~ears) * (1 - face),
+    }
+
+
+def _forehead(
+    shape: tuple[int, int], points: Mesh, frame: Frame, scale: float
+) -> Plane:
+    """From the brows up: the mesh ends below the hairline, the forehead goes on above it."""
+    up = np.array([frame.right_y, -frame.right_x]) * FOREHEAD_HEIGHT * frame.height_px * scale
+    lower = points[list(FOREHEAD_LOWER)]
+    return filled(shape, np.concatenate([lower, lower[-1:] + up, lower[:1] + up]))
+
+
+def _heads(shape: tuple[int, int], meshes: Sequence[Mesh], scale: float) -> Plane:
+    """Where skin is a head's, if of no part by name: lids, lips' surroundings, temples, scalp."""
+    heads = np.zeros(shape, dtype=np.float32)
+    for mesh in meshes:
+        frame = Frame.of(mesh)
+        across, down = frame.axes(shape, scale)
+        near = (np.abs(across) < 0.8) & (down > -1.2) & (down < frame.chin)
+        heads = np.maximum(heads, near.astype(np.float32))
+    return heads
