@@ -41,7 +41,7 @@ def region_planes(
     planes = {r: np.zeros((photo.height, photo.width), dtype=np.uint8) for r in known}
     for top, strip in srgb_strips(photo):
         cancel.check()
-        lab = cv2.cvtColor(strip, cv2.COLOR_RGB2Lab)
+        lab = cv2.split(cv2.cvtColor(strip, cv2.COLOR_RGB2Lab))
         shares = {r: enlarged[r].rows(lab, top, photo.height) for r in known}
         total = np.maximum(np.add.reduce(list(shares.values())), np.float32(LEAST_SKIN))
         for region, share in shares.items():

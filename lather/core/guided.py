@@ -5,6 +5,8 @@ Source: He, Sun, Tang 2010, "Guided Image Filtering", with a colour guide.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import cv2
 import numpy as np
 
@@ -50,17 +52,19 @@ class Guide:
             slice(max(0, rows[0] - margin), rows[-1] + margin + 1),
             slice(max(0, columns[0] - margin), columns[-1] + margin + 1),
         )
-        out[box] = _applied(self._slopes(mask[box], box), self._image[box])
+        out[box] = _applied(
+            self._slopes(mask[box], box), [self._image[box][..., k] for k in range(3)]
+        )
         return out
 
     def enlarge(self, mask: Plane, image: FloatImage) -> Plane:
         """The same mask refined at the size of a larger version of the guiding picture."""
-        return self.enlargement(mask).rows(image, 0, image.shape[0])
+        return self.enlargement(mask).rows(cv2.split(image), 0, image.shape[0])
 
     def enlargement(self, mask: Plane) -> Enlargement:
         """The mask made ready to be refined at other sizes, in parts."""
         whole = slice(0, mask.shape[0]), slice(0, mask.shape[1])
-        return Enlargement(np.dstack(self._slopes(mask, whole)))
+        return Enlargement(self._slopes(mask, whole))
 
     def _slopes(self, mask: Plane, box: tuple[slice, slice]) -> list[Plane]:
         """How the mask follows from the picture around each pixel: three slopes, an offset."""
@@ -85,34 +89,40 @@ class Enlargement:
 
     Parameters
     ----------
-    slopes : (h, w, 4) of the mask by the picture's channels, and its offset.
+    slopes : (h, w) each, of the mask by the picture's three channels, and its offset.
     """
 
-    def __init__(self, slopes: FloatImage) -> None:
+    def __init__(self, slopes: list[Plane]) -> None:
         self._slopes = slopes
 
-    def rows(self, image: FloatImage, top: int, height: int) -> Plane:
+    def rows(self, channels: Sequence[Plane], top: int, height: int) -> Plane:
         """(n, W) 0-1: the rows of the mask from `top` on.
 
         Parameters
         ----------
-        image : (n, W, 3) float32, those rows of the larger picture, in the guide's units.
+        channels : (n, W) each, those rows of the larger picture, in the guide's units.
         height : of the whole larger picture.
         """
-        small_height, small_width = self._slopes.shape[:2]
-        n_rows, width = image.shape[:2]
+        small_height, small_width = self._slopes[0].shape
+        n_rows, width = channels[0].shape
+        if n_rows == height:
+            near = [cv2.resize(plane, (width, height), interpolation=cv2.INTER_LINEAR)
+                    for plane in self._slopes]  # fmt: skip
+            return _applied(near, channels)
         ys = (np.arange(top, top + n_rows) + 0.5) * (small_height / height) - 0.5
         xs = (np.arange(width) + 0.5) * (small_width / width) - 0.5
         first = max(0, int(ys[0]) - 1)
-        part = self._slopes[first : int(ys[-1]) + 3]
         map_x, map_y = np.meshgrid(xs.astype(np.float32), (ys - first).astype(np.float32))
-        near = cv2.remap(part, map_x, map_y, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE)
-        return _applied([near[..., k] for k in range(4)], image)
+        return _applied([
+            cv2.remap(plane[first : int(ys[-1]) + 3], map_x, map_y, cv2.INTER_LINEAR,
+                      borderMode=cv2.BORDER_REPLICATE)
+            for plane in self._slopes
+        ], channels)  # fmt: skip
 
 
-def _applied(slopes: list[Plane], image: FloatImage) -> Plane:
+def _applied(slopes: list[Plane], channels: Sequence[Plane]) -> Plane:
     """The mask that slopes and offset give on a picture, clipped to 0-1."""
     mask = slopes[3].copy()
-    for k in range(3):
-        mask += slopes[k] * image[..., k]
+    for slope, channel in zip(slopes[:3], channels, strict=True):
+        mask += slope * channel
     return np.clip(mask, 0, 1, out=mask)

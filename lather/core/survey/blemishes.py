@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
-from lather.core.blur import blurred, blurred_within, disc
+from lather.core.blur import blurred, disc
 from lather.core.colour.density import Density, optical_density
 from lather.core.rect import Rect
 from lather.core.survey.finding import Kind
@@ -71,6 +71,18 @@ def find_spots(
     plain : (H, W) bool, skin without features.
     mm_per_px : scale; about 0.2 is fine enough for what is 1 mm wide.
     """
+    rows, columns = np.flatnonzero(plain.any(1)), np.flatnonzero(plain.any(0))
+    if len(rows) == 0:
+        return []
+    x0, y0 = int(columns[0]), int(rows[0])
+    box = np.s_[y0 : rows[-1] + 1, x0 : columns[-1] + 1]
+    found = _spots_in(np.ascontiguousarray(rgb[box]), plain[box], mm_per_px, cancel)
+    return [replace(spot, x=spot.x + x0, y=spot.y + y0) for spot in found]
+
+
+def _spots_in(
+    rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken
+) -> list[Spot]:
     density = optical_density(rgb)
     cancel.check()
     planes = {
@@ -83,9 +95,9 @@ def find_spots(
     for sigma_mm in {*SIGMAS_MM, *(RING * s for s in SIGMAS_MM), UNEVENNESS_MM}:
         cancel.check()
         weights[sigma_mm] = blurred(allowed, sigma_mm / mm_per_px)
-    responses = {
-        kind: _response(planes[kind], allowed, weights, mm_per_px, cancel) for kind in CHANNELS
-    }
+    rises, falls = _responses(density.darkness, allowed, weights, mm_per_px, cancel)
+    redder, _ = _responses(density.redness, allowed, weights, mm_per_px, cancel)
+    responses = {Kind.DARK: rises, Kind.BRIGHT: falls, Kind.RED: redder}
     spots = []
     for kind in CHANNELS:
         cancel.check()
@@ -134,34 +146,40 @@ class _Response:
     sigma_px: Plane
 
 
-def _response(
+def _responses(
     plane: Plane, allowed: Plane, weights: dict[float, Plane], mm_per_px: float,
     cancel: CancelToken,
-) -> _Response:
-    """The best scale's difference from the ring, in deviations of the skin near by."""
-    best = np.full(plane.shape, -np.inf, dtype=np.float32)
-    sigmas = np.zeros(plane.shape, dtype=np.float32)
+) -> tuple[_Response, _Response]:
+    """The best scale's rise above the ring, and its fall below, in deviations of the skin near by.
+    """
+    rises, falls = (
+        _Response(np.full(plane.shape, -np.inf, dtype=np.float32), np.zeros_like(plane))
+        for _ in range(2)
+    )
+    masked = plane * allowed
+    on_skin = allowed > 0
+
+    def mean(of: Plane, sigma_mm: float) -> Plane:
+        cancel.check()
+        weight = np.maximum(weights[sigma_mm], np.float32(1e-3))
+        return np.divide(blurred(of, sigma_mm / mm_per_px), weight, dtype=np.float32)
+
     for sigma_mm in SIGMAS_MM:
-        cancel.check()
-        sigma_px = sigma_mm / mm_per_px
-        centre, _ = blurred_within(plane, allowed, sigma_px, weights[sigma_mm])
-        around, n_around = blurred_within(
-            plane, allowed, RING * sigma_px, weights[RING * sigma_mm]
-        )
-        cancel.check()
-        difference = np.where((n_around > LEAST_RING) & (allowed > 0), centre - around, 0)
-        usual = 1.4826 * float(np.median(np.abs(difference[allowed > 0]))) + 1e-6
+        difference = mean(masked, sigma_mm)
+        difference -= mean(masked, RING * sigma_mm)
+        difference *= on_skin & (weights[RING * sigma_mm] > LEAST_RING)
+        usual = 1.4826 * float(np.median(np.abs(difference[on_skin]))) + 1e-6
+        difference /= np.float32(usual)
         cancel.check()
         # Marks must not raise the bar for themselves: what sticks out counts as three.
-        square = np.minimum(np.square(difference / usual), 9.0).astype(np.float32)
-        variance, _ = blurred_within(
-            square, allowed, UNEVENNESS_MM / mm_per_px, weights[UNEVENNESS_MM]
-        )
+        square = np.minimum(np.square(difference), np.float32(9)) * allowed
+        z = difference / np.sqrt(np.maximum(mean(square, UNEVENNESS_MM), np.float32(0.25)))
         cancel.check()
-        z = difference / (usual * np.sqrt(np.maximum(variance, 0.25)))
-        better = z > best
-        best[better], sigmas[better] = z[better], sigma_px
-    return _Response(best, sigmas)
+        for response, here in ((rises, z), (falls, -z)):
+            better = here > response.z
+            np.copyto(response.z, here, where=better)
+            np.copyto(response.sigma_px, np.float32(sigma_mm / mm_per_px), where=better)
+    return rises, falls
 
 
 def _examined(

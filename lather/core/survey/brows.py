@@ -19,7 +19,7 @@ BROW_REACH, LASH_REACH = 0.10, 0.22  # beyond the mesh's ring, in widths of brow
 SOFTNESS = 0.03
 HAIR_PX = 25  # wider dark places are shade: the skin's own darkness is measured beyond them
 LEAST_DARKNESS = 0.12  # density above the skin's at which a hair begins
-FULL_SHARE = 0.75  # of the darkest hairs' density at which a pixel is all hair
+FULL_SHARE = 0.62  # of the darkest hairs' density at which a pixel is all hair
 
 
 def brow_crop(points: Points, side: int) -> Crop:

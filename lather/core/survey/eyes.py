@@ -9,6 +9,8 @@ integro-differential operator).
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import cv2
 import numpy as np
 from numpy.typing import NDArray
@@ -17,8 +19,8 @@ from lather.core.arrays import FloatImage, Plane
 from lather.core.guided import Guide
 from lather.core.survey.crops import Crop, Points
 from lather.core.survey.mesh import EYE_MARGIN, eye_crop
-from lather.core.survey.mesh_points import iris, lids
-from lather.core.survey.mixture import fit
+from lather.core.survey.mesh_points import LEFT, RIGHT, iris, lids
+from lather.core.survey.mixture import Mixture, fit
 from lather.core.survey.outline import between_smooth_rims, disc_at, inside_by
 
 SIDE_PX = 256  # of the cut-out that an eye is looked at in
@@ -28,27 +30,53 @@ N_ROUNDS = 3
 # Lengths in eye widths.
 INSIDE, AROUND, FARTHEST = 0.05, (0.5, 0.16), 0.2  # surely eye, surely skin, the lids at most
 RIM, RIM_SOFTNESS = 0.05, 0.02  # the opening is larger than the network says
-IRIS_SHIFT, IRIS_RADII, USUAL_RADIUS = (0.14, 0.10), (0.16, 0.30), 0.225
+IRIS_SHIFT, IRIS_RADII, USUAL_RADIUS, N_RADII = (0.14, 0.10), (0.15, 0.30), 0.225, 18
 _VARIANCE = np.array([6.0, 2.0, 2.0], dtype=np.float32)
 _MOST_EVIDENCE = 6.0
 
 
-def find_eye(rgb: FloatImage, points: Points, side: int) -> tuple[Crop, Plane, Plane]:
-    """Where an eye's cut-out lies, and its white and iris there, (256, 256) 0-1.
+@dataclass(frozen=True)
+class Eye:
+    """An eye in its cut-out: (256, 256) 0-1 each."""
+
+    crop: Crop
+    white: Plane
+    iris: Plane
+
+
+def find_eyes(rgb: FloatImage, points: Points) -> tuple[Eye, Eye]:
+    """The right and the left eye of a face.
+
+    Both irises of a person are of one size, which is that on which the eyes agree best.
 
     Parameters
     ----------
     rgb : (H, W, 3) float32 encoded RGB 0-1.
     points : (510, 3) mesh in px of `rgb`.
-    side : `mesh_points.RIGHT` or `LEFT`.
     """
-    crop = eye_crop(points, side)
-    cut = crop.cut(rgb, SIDE_PX)
-    lab = cv2.cvtColor(cut, cv2.COLOR_RGB2Lab)
-    opening = _opening(cut, lab, crop.own(points[list(lids(side))], SIDE_PX))
-    guess = crop.own(points[list(iris(side))], SIDE_PX)[0]
-    found = _iris(lab[..., 0], opening, float(guess[0]), float(guess[1]))
-    return crop, opening * (1 - found), opening * found
+    crops = [eye_crop(points, side) for side in (RIGHT, LEFT)]
+    size_px = float(np.mean([crop.side_px for crop in crops])) / EYE_MARGIN
+    radii_px = np.linspace(*IRIS_RADII, N_RADII) * size_px
+    openings, searches = [], []
+    for side, crop in zip((RIGHT, LEFT), crops, strict=True):
+        cut = crop.cut(rgb, SIDE_PX)
+        lab = cv2.cvtColor(cut, cv2.COLOR_RGB2Lab)
+        openings.append(_opening(cut, lab, crop.own(points[list(lids(side))], SIDE_PX)))
+        x, y = crop.own(points[list(iris(side))], SIDE_PX)[0]
+        radii = radii_px * (SIDE_PX / crop.side_px)
+        searches.append(_iris_by_radius(lab[..., 0], openings[-1], float(x), float(y), radii))
+    usual = ((radii_px / (USUAL_RADIUS * size_px) - 1) / 0.2) ** 2
+    best = int(np.argmax(np.sum([scores for scores, _ in searches], axis=0) - usual))
+    right, left = (
+        _eye(crop, opening, (*places[best], radii_px[best] * SIDE_PX / crop.side_px))
+        for crop, opening, (_, places) in zip(crops, openings, searches, strict=True)
+    )
+    return right, left
+
+
+def _eye(crop: Crop, opening: Plane, circle: tuple[float, float, float]) -> Eye:
+    disc = disc_at((SIDE_PX, SIDE_PX), *circle)
+    return Eye(crop, opening * (1 - disc), opening * disc)
 
 
 def _opening(cut: FloatImage, lab: FloatImage, ring: Points) -> Plane:
@@ -61,12 +89,15 @@ def _opening(cut: FloatImage, lab: FloatImage, ring: Points) -> Plane:
     eye, skin = inside > INSIDE, near & (inside < -AROUND[1])
     guide = Guide(lab, 5, 15.0)
     share = (inside > 0).astype(np.float32)
+    samples = looks.reshape(-1, 3)
+    of_eye: Mixture | None = None
+    of_skin: Mixture | None = None
     for _ in range(N_ROUNDS):
         if eye.sum() < 30 or skin.sum() < 30:
             return np.zeros(shape, dtype=np.float32)  # closed
-        samples = looks.reshape(-1, 3)
-        evidence = fit(looks[eye], 4, _VARIANCE).log_density(samples)
-        evidence -= fit(looks[skin], 5, _VARIANCE).log_density(samples)
+        of_eye = fit(looks[eye], 4, _VARIANCE, of_eye)
+        of_skin = fit(looks[skin], 5, _VARIANCE, of_skin)
+        evidence = of_eye.log_density(samples) - of_skin.log_density(samples)
         place = np.clip((inside + RIM) / RIM_SOFTNESS, -_MOST_EVIDENCE, _MOST_EVIDENCE)
         score = place + np.clip(evidence.reshape(shape), -_MOST_EVIDENCE, _MOST_EVIDENCE)
         share = (1 / (1 + np.exp(-score))).astype(np.float32)
@@ -76,14 +107,18 @@ def _opening(cut: FloatImage, lab: FloatImage, ring: Points) -> Plane:
     return between_smooth_rims(share, degree=4, opening_px=4, outward_px=1.0, inward_px=4.0)
 
 
-def _iris(light: Plane, opening: Plane, x: float, y: float) -> Plane:
-    """The disc of the iris, whose middle the network puts at a place."""
+def _iris_by_radius(
+    light: Plane, opening: Plane, x: float, y: float, radii: NDArray[np.float64]
+) -> tuple[NDArray[np.float64], list[tuple[float, float]]]:
+    """For each radius how clearly its best circle is an iris, and that circle's middle.
+
+    The network puts the middle at (x, y).
+    """
     smooth = cv2.GaussianBlur(light, (0, 0), 1.0)
     turns = np.radians(np.arange(0, 360, 7.5))
     columns = x + np.arange(-IRIS_SHIFT[0] * WIDTH_PX, IRIS_SHIFT[0] * WIDTH_PX + 1, 2)
     rows = y + np.arange(-IRIS_SHIFT[1] * WIDTH_PX, IRIS_SHIFT[1] * WIDTH_PX + 1, 2)
-    radii = np.arange(IRIS_RADII[0] * WIDTH_PX, IRIS_RADII[1] * WIDTH_PX)
-    xs, ys, rs = (v.ravel() for v in np.meshgrid(columns, rows, radii, indexing="ij"))
+    rs, xs, ys = (v.ravel() for v in np.meshgrid(radii, columns, rows, indexing="ij"))
 
     def along(plane: Plane, further_px: float) -> NDArray[np.float32]:
         reach = (rs + further_px)[:, None]
@@ -93,10 +128,25 @@ def _iris(light: Plane, opening: Plane, x: float, y: float) -> Plane:
                                     borderMode=cv2.BORDER_REPLICATE))  # fmt: skip
 
     seen = (along(opening, 3) > 0.6) & (along(opening, -2) > 0.6)
-    rise = np.clip(along(smooth, 2) - along(smooth, -2), -15, 25)
+    outside = along(smooth, 2)
+    rise = np.clip(outside - along(smooth, -2), -15, 25)
+    rise *= _as_light_as_white(outside, smooth, opening)  # else it may be the pupil's rim
     score = (rise * seen).sum(1) / np.maximum(seen.sum(1), 10)
     score -= 0.5 * ((xs - x) ** 2 + (ys - y) ** 2) / (0.1 * WIDTH_PX) ** 2
-    score -= ((rs / (USUAL_RADIUS * WIDTH_PX) - 1) / 0.2) ** 2
-    best = int(np.argmax(score))
-    shape = light.shape[0], light.shape[1]
-    return disc_at(shape, float(xs[best]), float(ys[best]), float(rs[best]))
+    by_radius = score.reshape(len(radii), -1)
+    best = by_radius.argmax(1)
+    places = [
+        (float(xs[n * by_radius.shape[1] + k]), float(ys[n * by_radius.shape[1] + k]))
+        for n, k in enumerate(best)
+    ]
+    return by_radius.max(1), places
+
+
+def _as_light_as_white(light: Plane, eye: Plane, opening: Plane) -> Plane:
+    """0 for what is as dark as the middle of an eye's range of lightness, 1 for its lightest."""
+    seen = eye[opening > 0.5]
+    if seen.size == 0:
+        return np.ones_like(light)
+    low, high = np.percentile(seen, (5, 90))
+    share: Plane = np.clip(2 * (light - low) / max(high - low, 1.0) - 1, 0.1, 1).astype(np.float32)
+    return share

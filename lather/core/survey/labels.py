@@ -16,7 +16,7 @@ import numpy as np
 from lather.core.arrays import Plane
 from lather.core.blur import disc
 from lather.core.survey.evidence import LEAST_VARIANCE, Evidence, Mask
-from lather.core.survey.mixture import fit
+from lather.core.survey.mixture import Mixture, fit
 from lather.core.survey.region import Region
 from lather.core.survey.things import COARSE_MM, glasses, is_covered
 from lather.core.work import NEVER, CancelToken
@@ -50,16 +50,19 @@ def label(evidence: Evidence, cancel: CancelToken = NEVER) -> dict[Region, Plane
     seeds = _seeds(evidence)
     prior = _priors(evidence)
     shares = {kind: seeds[kind].astype(np.float32) for kind in KINDS}
+    mixtures: dict[Region, Mixture] = {}
     for _ in range(N_ROUNDS):
         cancel.check()
-        shares = _shares(evidence, seeds, prior)
+        mixtures = _fitted(evidence, seeds, mixtures)
+        cancel.check()
+        shares = _shares(evidence, mixtures, prior)
         cancel.check()
         seeds = _next_seeds(evidence, seeds, shares)
     for kind in (Region.HAIR, Region.CLOTHING):
         astray = _astray(evidence, shares[kind], _roots(evidence, kind))
         prior[kind][astray] = 2 * _UNLIKELY
     cancel.check()
-    shares = _shares(evidence, seeds, prior)
+    shares = _shares(evidence, _fitted(evidence, seeds, mixtures), prior)
     worn = glasses(evidence)
     for kind in KINDS:
         shares[kind] = np.where(worn, np.float32(kind is Region.OTHER), shares[kind])
@@ -119,16 +122,28 @@ def _unlikely_hair(evidence: Evidence) -> Plane:
     return unlikely.astype(np.float32)
 
 
+def _fitted(
+    evidence: Evidence, seeds: dict[Region, Mask], before: dict[Region, Mixture]
+) -> dict[Region, Mixture]:
+    """What the seeds of each kind look like; kinds with hardly any are left out."""
+    mixtures = {}
+    for kind in KINDS:
+        if seeds[kind].sum() >= LEAST_SEEDS:
+            looks = evidence.skin_samples if kind is Region.SKIN else evidence.samples
+            mixtures[kind] = fit(
+                looks(seeds[kind]), N_PARTS[kind], LEAST_VARIANCE, before.get(kind)
+            )
+    return mixtures
+
+
 def _shares(
-    evidence: Evidence, seeds: dict[Region, Mask], prior: dict[Region, Plane]
+    evidence: Evidence, mixtures: dict[Region, Mixture], prior: dict[Region, Plane]
 ) -> dict[Region, Plane]:
+    """How much of each pixel is of each kind."""
     scores = np.full((len(KINDS), *evidence.shape), 4 * _UNLIKELY, dtype=np.float32)
     for n, kind in enumerate(KINDS):
-        if seeds[kind].sum() >= LEAST_SEEDS:
-            is_skin = kind is Region.SKIN
-            looks = evidence.skin_samples if is_skin else evidence.samples
-            mixture = fit(looks(seeds[kind]), N_PARTS[kind], LEAST_VARIANCE)
-            density = np.maximum(evidence.log_density(mixture), np.float32(_UNLIKELY))
+        if kind in mixtures:
+            density = np.maximum(evidence.log_density(mixtures[kind]), np.float32(_UNLIKELY))
             scores[n] = density + prior[kind]
     scores -= scores.max(0)
     shares = np.exp(scores)

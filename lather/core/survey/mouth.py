@@ -17,7 +17,7 @@ from lather.core.colour.lab import to_linear
 from lather.core.guided import Guide
 from lather.core.survey.crops import Crop, Points
 from lather.core.survey.mesh_points import LIPS_INNER, LIPS_OUTER, MOUTH_CORNERS
-from lather.core.survey.mixture import fit
+from lather.core.survey.mixture import Mixture, fit
 from lather.core.survey.outline import between_smooth_rims, inside_by
 
 SIDE_PX, MARGIN = 320, 1.9  # of the cut-out: px, mouth widths
@@ -90,12 +90,15 @@ def _whole(
     share = (outer > 0).astype(np.float32)
     evidence = np.zeros_like(share)
     guide = Guide(lab, 6, 10.0)
+    samples = looks.reshape(-1, 3)
+    of_lips: Mixture | None = None
+    of_skin: Mixture | None = None
     for _ in range(N_ROUNDS):
         if lips.sum() < 30 or skin.sum() < 30:
             break
-        samples = looks.reshape(-1, 3)
-        density = fit(looks[lips], 3, _VARIANCE).log_density(samples)
-        evidence = density - fit(looks[skin], 4, _VARIANCE).log_density(samples)
+        of_lips = fit(looks[lips], 3, _VARIANCE, of_lips)
+        of_skin = fit(looks[skin], 4, _VARIANCE, of_skin)
+        evidence = of_lips.log_density(samples) - of_skin.log_density(samples)
         evidence = np.clip(evidence.reshape(share.shape), -_MOST_EVIDENCE, _MOST_EVIDENCE)
         place = np.clip((outer + RIM) / RIM_SOFTNESS, -_MOST_EVIDENCE, _MOST_EVIDENCE)
         share = (1 / (1 + np.exp(-place - evidence))).astype(np.float32)

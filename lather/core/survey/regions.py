@@ -14,7 +14,7 @@ import numpy as np
 from lather.core.arrays import FloatImage, Plane
 from lather.core.survey.brows import find_brow
 from lather.core.survey.evidence import gather
-from lather.core.survey.eyes import find_eye
+from lather.core.survey.eyes import find_eyes
 from lather.core.survey.face import FaceGeometry
 from lather.core.survey.labels import KINDS, label
 from lather.core.survey.mesh_fit import Mesh, fitted_points
@@ -102,13 +102,11 @@ def _inner(
     """Eyes, brows and mouth, and the gap between the lips."""
     planes = {region: np.zeros((size[1], size[0]), dtype=np.float32) for region in INNER}
     gap = np.zeros((size[1], size[0]), dtype=np.float32)
-    for side in (RIGHT, LEFT):
+    for side, eye in zip((RIGHT, LEFT), find_eyes(rgb, points), strict=True):
         cancel.check()
-        crop, white, iris = find_eye(rgb, points, side)
-        crop.lay(white, planes[Region.EYE_WHITE], by)
-        crop.lay(iris, planes[Region.IRIS], by)
-        cancel.check()
-        brow_crop, hairs = find_brow(rgb, points, side, white + iris)
+        eye.crop.lay(eye.white, planes[Region.EYE_WHITE], by)
+        eye.crop.lay(eye.iris, planes[Region.IRIS], by)
+        brow_crop, hairs = find_brow(rgb, points, side, eye.white + eye.iris)
         brow_crop.lay(hairs, planes[Region.BROWS], by)
     cancel.check()
     mouth = find_mouth(rgb, points)
