@@ -26,6 +26,8 @@ TURNS_DEG = (0.0, 45.0, -45.0, 90.0, -90.0)  # the picture is looked at upright 
 SAME = 0.3  # overlap from which two boxes are one face
 SMALLEST_SHARE = 0.12  # of a window: smaller boxes are left to smaller windows
 LEAST_PERSON = 0.08  # mean of the person mask on a tile that is worth a look
+CROWD = 3  # faces
+LEAST_KNOWN = 0.4  # mean of the person mask on faces
 HEAD_REACH, BODY_REACH = 1.0, 0.7  # half widths that a face explains, in its own; per width below
 _GRIDS = ((16, 2), (8, 6))  # cells a side, anchors a cell
 _N_POINTS = 6
@@ -155,15 +157,22 @@ def _tiles(width: int, height: int, side_px: float) -> Iterator[tuple[float, flo
 
 
 def _unexplained(person: Plane, shape: tuple[int, ...], found: Sequence[Box]) -> Plane:
-    """The person mask without those whose faces are found: head and body below it."""
-    left = person.copy()
+    """The person mask without those whose faces are found: head and body below it.
+
+    In a crowd others stand before a body: only heads are explained there. A mask that does not
+    know the faces knows nothing: everybody may stand anywhere.
+    """
+    known = [_share(person, shape, box.x, box.y, box.side_px) for box in found]
+    is_blind = bool(known) and float(np.mean(known)) < LEAST_KNOWN
+    left = np.ones_like(person) if is_blind else person.copy()
     height, width = person.shape
     ys, xs = np.mgrid[:height, :width].astype(np.float32)
     xs, ys = (xs + 0.5) * shape[1] / width, (ys + 0.5) * shape[0] / height
     for box in found:
-        below = np.clip((ys - box.y) / box.side_px, 0, 3)
-        reach = (HEAD_REACH + BODY_REACH * below) * box.side_px
-        left[(np.abs(xs - box.x) < reach) & (ys > box.y - 1.5 * box.side_px)] = 0
+        below = (ys - box.y) / box.side_px
+        reach = (HEAD_REACH + BODY_REACH * np.clip(below, 0, 3)) * box.side_px
+        here = (np.abs(xs - box.x) < reach) & (below > -1.5)
+        left[here & (below < 1) if is_blind or len(found) >= CROWD else here] = 0
     return left
 
 
