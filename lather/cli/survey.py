@@ -64,8 +64,7 @@ def run(options: argparse.Namespace) -> int:
     state = with_survey(state, surveyed(found))
     if options.regions is not None:
         _write_regions(state, options.regions)
-    facts_of = facts(found, state.findings)
-    text = json.dumps(facts_of, indent=1) if options.json is not None else ""
+    text = json.dumps(facts(found, state), indent=1) if options.json is not None else ""
     write_text(text, options.json, _as_text(found, state.findings))
     return 0
 
@@ -107,8 +106,11 @@ def survey_of(photo: Photo, options: argparse.Namespace) -> Survey:
         raise error.advising("give the scale with --mm-per-pixel") from error
 
 
-def facts(measured: Survey, findings: Findings) -> dict[str, Any]:
+def facts(measured: Survey, state: JobState) -> dict[str, Any]:
     """All that was measured, in full-resolution pixels, x right, y down."""
+    from lather.render.regions import part_planes
+
+    findings = state.findings
     return {
         "width": measured.width,
         "height": measured.height,
@@ -118,6 +120,9 @@ def facts(measured: Survey, findings: Findings) -> dict[str, Any]:
             for face in measured.faces
         ],
         "regions": {region.value: round(measured.share(region), 4) for region in Region},
+        "parts": {
+            part.value: round(float(plane.mean()), 4) for part, plane in part_planes(state).items()
+        },
         "lacking": measured.lacking,
         "findings": [_finding(finding, findings) for finding in findings.items],
     }

@@ -64,6 +64,13 @@ def plane_size(name: str, picture: Rect, regions: Regions) -> Rect:
     return regions.size(picture) if name.startswith(_REGION) else picture
 
 
+def current_name(name: str) -> str:
+    """The name that a plane is saved under now: older files call some regions otherwise."""
+    if not name.startswith(_REGION):
+        return name
+    return _REGION + Region(name.removeprefix(_REGION)).value
+
+
 def from_named(
     planes: Mapping[str, Tiles], scale: float, corrected: Iterable[str], extras: Mapping[str, Any]
 ) -> Planes:

@@ -24,7 +24,7 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FULL
 from lather.document.layers import GroupLayer, Layer, Mask, PixelLayer
-from lather.document.planes import Planes
+from lather.document.planes import Planes, current_name
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Key, Tile, Tiles, blank_pixels
@@ -257,7 +257,7 @@ class DeltaReader:
 
     def tiles(self, entry: Entry, layer_id: int, plane: str, channels: int, fill: int) -> Tiles:
         if layer_id == JOB:
-            base = self._state.planes.named().get(plane)
+            base = self._state.planes.named().get(current_name(plane))
         else:
             before = find(self._state.layers, layer_id)
             base = _plane(before, plane) if before is not None else None
@@ -308,7 +308,8 @@ class DeltaReader:
         if where[0] == "t":
             return self._written[int(where[1])]
         _, layer_id, plane, row, column = where
-        return self._base[layer_id, plane].tiles[row, column]
+        name = current_name(plane) if layer_id == JOB else plane
+        return self._base[layer_id, name].tiles[row, column]
 
     def _patched(self, below: NDArray[np.uint16], patch: list[Any]) -> Tile:
         """A tile with the next samples laid on others."""

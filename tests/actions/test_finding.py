@@ -1,5 +1,7 @@
 """Walking the worklist without a window."""
 
+from unittest import mock
+
 from lather.actions import finding as commands
 from lather.actions.finding import survey_new_photo
 from lather.actions.opening import open_file
@@ -199,6 +201,23 @@ class SurveyTest(Case):
         n_free = sum(f.stands_free for f in findings.in_state(FindingState.OPEN))
         self.assertEqual(n_done, n_free)
         self.assertGreater(n_done, 0.8 * n_open)
+
+    def test_it_says_when_it_works_with_less(self) -> None:
+        from lather.core.survey import networks
+
+        bench = start_workbench(Settings(), Answers())
+        self.addCleanup(lambda: bench.take_job(None))
+        said: list[str] = []
+        bench.said.connect(lambda text, error: said.append(text))
+        nowhere = networks.Runner(self.folder)  # none of the files is there
+        bench.settings.set("survey_when_opened", False)
+        open_file(bench, DEMO / "portrait2.jpg")
+        with mock.patch.object(networks.SHIPPED, "_folder", nowhere._folder), \
+                mock.patch.object(networks.SHIPPED, "_loaded", {}):
+            commands.survey(bench)
+        self.assertTrue(bench.state.surveyed)
+        self.assertIn("selfie_segmentation.tflite was not used, since the file is missing",
+                      said[-1])
 
     def test_a_picture_without_a_face_says_so(self) -> None:
         bench, said = start_workbench(Settings(), Answers()), []

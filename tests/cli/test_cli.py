@@ -8,7 +8,11 @@ import subprocess
 import sys
 from pathlib import Path
 
+import cv2
+import numpy as np
+
 from lather.cli.main import VERBS, main
+from lather.core.survey.region import Part, Region
 from lather.document import edits
 from lather.document.state import new_state
 from lather.files.jobwriter import save_job
@@ -74,6 +78,33 @@ class CommandLineTest(Case):
         small = self.folder / "small.jpg"
         self.assertEqual(call("render", DEMO / "portrait2.jpg", small, "--long-side", 500)[0], 0)
         self.assertEqual(read_photo(small).height, 500)
+
+    def test_regions_as_pictures(self) -> None:
+        folder, facts_file = self.folder / "regions", self.folder / "s.json"
+        photo = self.folder / "skin.png"  # the name that a region has
+        bgr = cv2.imread(str(DEMO / "portrait9.jpg"))
+        cv2.imwrite(str(photo), cv2.resize(bgr, (640, 800), interpolation=cv2.INTER_AREA))
+        asked = ("survey", photo, "--regions", folder, "--json", facts_file)
+        self.assertEqual(call(*asked)[0], 0)
+        facts = json.loads(facts_file.read_text())
+        names = {*(r.value for r in Region), *(f"part_{p.value}" for p in Part)}
+        self.assertEqual({path.stem for path in folder.glob("*.png")}, names)
+        planes = {name: cv2.imread(str(folder / f"{name}.png"), -1) for name in names}
+        self.assertEqual({(p.shape, p.dtype.str) for p in planes.values()}, {((800, 640), "|u1")})
+        total = sum(planes[region.value].astype(int) for region in Region)
+        self.assertLess(int(np.abs(total - 255).max()), 6)
+        for name, share in {**facts["regions"], **facts["parts"]}.items():
+            plane = planes[name if name in facts["regions"] else f"part_{name}"]
+            self.assertAlmostEqual(float(plane.mean()) / 255, share, delta=0.01)
+        self.assertTrue((planes["part_nose"] <= planes["skin"]).all())
+        before = photo.read_bytes()
+        status, _, err = call("survey", photo, "--regions", self.folder)
+        self.assertNotEqual(status, 0)
+        self.assertEqual(len(err.strip().splitlines()), 1)
+        self.assertEqual(photo.read_bytes(), before)
+        status, _, err = call("survey", photo, "--regions", facts_file)
+        self.assertNotEqual(status, 0)
+        self.assertIn("it is a file", err)
 
     def test_survey_and_clean(self) -> None:
         facts_file, out = self.folder / "s.json", self.folder / "clean.png"

@@ -32,7 +32,7 @@ TRUTH_MASKS = {
 }  # fmt: skip
 # Shares of overlap that hold on both portraits; of lashes only the dense part can be told.
 LEAST_OVERLAP = {
-    Region.SKIN: 0.8, Region.LIPS: 0.75, Region.EYE_WHITE: 0.5, Region.IRIS: 0.55,
+    Region.SKIN: 0.8, Region.LIPS: 0.75, Region.EYE_WHITE: 0.4, Region.IRIS: 0.7,
     Region.BROWS: 0.3, Region.TEETH: 0.6, Region.HAIR: 0.45, Region.BACKGROUND: 0.9,
     Region.CLOTHING: 0.95,
 }  # fmt: skip

@@ -1,7 +1,9 @@
 """The area in the document: edits, masks and layers, saved, journalled, undone."""
 
 import unittest
+import zipfile
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 
@@ -12,12 +14,14 @@ from lather.core.survey.region import Region
 from lather.document import areas, edits
 from lather.document.digest import digest
 from lather.document.job import Job
-from lather.document.planes import Regions, read_plane, with_plane
+from lather.document.planes import Planes, Regions, read_plane, with_plane
 from lather.document.state import new_state
-from lather.document.tiles import BLACK_MASK
+from lather.document.tiles import BLACK_MASK, Tiles
 from lather.errors import EditError
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
+from lather.files.journal import Journal
+from lather.files.journalreader import read_journal
 from lather.render.compositor import render
 from tests.support import Case, noise_photo, painted_state, photo_in
 
@@ -31,6 +35,14 @@ def square(rect: Rect = RECT) -> np.ndarray:
 def with_area(state=None):
     state = state or new_state(noise_photo())
     return areas.outline(state, RECT, square(), Combine.NEW)
+
+
+def earlier_names(planes: Planes) -> dict[str, Tiles]:
+    """The planes under the names that older versions gave them."""
+    old = {Region.EYE_WHITE: "eye white", Region.BROWS: "brows and lashes"}
+    named = {f"region.{old.get(region, region.value)}": tiles
+             for region, tiles in planes.regions.masks.items()}  # fmt: skip
+    return named if planes.area is None else {"area": planes.area, **named}
 
 
 def plane_of(state) -> np.ndarray:
@@ -125,6 +137,28 @@ class SavedPlanesTest(Case):
         self.assertEqual(loaded.regions.corrected, frozenset({Region.LIPS}))
         self.assertEqual(loaded.regions.scale, 0.5)
         self.assertTrue(loaded.area.equals(self.state.area))
+
+    def test_earlier_names_of_regions_are_read(self) -> None:
+        """From a job file and from steps of a journal that build on it."""
+        tiles = self.regions.masks[Region.LIPS]
+        regions = replace(self.regions, masks={Region.EYE_WHITE: tiles, Region.BROWS: tiles},
+                          corrected=frozenset({Region.BROWS}))  # fmt: skip
+        state = replace(self.state, regions=regions)
+        pixels = np.full((256, 256), 77, "u2")
+        painted = replace(regions, masks={**regions.masks, Region.BROWS: tiles.with_tiles({
+            (0, 0): pixels})})  # fmt: skip
+        after = replace(state, regions=painted)
+        with mock.patch.object(Planes, "named", earlier_names):
+            save_job(state, self.folder / "a.lather")
+            journal = Journal(self.folder / "journal", state, "r", {})
+            journal.record("Add to region", after, None)
+        journal.close(delete=False)
+        text = zipfile.ZipFile(self.folder / "a.lather").read("job.json").decode()
+        self.assertIn("region.brows and lashes", text)
+        loaded = load_job(self.folder / "a.lather").state
+        self.assertEqual(digest(loaded), digest(state))
+        steps = list(read_journal(journal.path).steps("r", loaded))
+        self.assertEqual([digest(step.state) for step in steps], [digest(after)])
 
     def test_they_are_steps_to_save_and_to_undo(self) -> None:
         job = Job(new_state(self.state.photo))

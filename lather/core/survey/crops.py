@@ -109,3 +109,12 @@ class Crop:
         linear = np.array([[cos * flip, -sin], [sin * flip, cos]])
         offset = np.array([self.x, self.y]) - linear @ np.array([out_px / 2, out_px / 2])
         return np.column_stack([linear, offset])
+
+
+def reduced(rgb: FloatImage, long_side_px: int) -> tuple[FloatImage, float]:
+    """The picture with at most that long side, and its scale."""
+    scale = long_side_px / max(rgb.shape[:2])
+    if scale >= 1:
+        return rgb, 1.0
+    size = max(1, round(rgb.shape[1] * scale)), max(1, round(rgb.shape[0] * scale))
+    return cv2.resize(rgb, size, interpolation=cv2.INTER_AREA), scale

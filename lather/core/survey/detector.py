@@ -10,7 +10,6 @@ import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
-import cv2
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,6 +19,7 @@ from lather.core.survey.networks import SHIPPED, Network, Runner, sigmoid
 from lather.core.work import NEVER, CancelToken
 
 WINDOWS = (0.45, 0.2)  # sides of the tiles, of the picture's long side
+TILED_PX = round(Network.DETECTOR.side_px / min(WINDOWS))  # enough for the smallest tiles
 OVERLAP = 0.5  # of neighbouring tiles
 CERTAIN, CERTAIN_ON_TILE = 0.5, 0.6  # least scores
 TURNS_DEG = (0.0, 45.0, -45.0, 90.0, -90.0)  # the picture is looked at upright first
@@ -66,15 +66,6 @@ class Box:
         return max(abs(self.x - other.x), abs(self.y - other.y)) < 0.35 * self.side_px
 
 
-def reduced_for(rgb: FloatImage) -> tuple[FloatImage, float]:
-    """The picture as small as the smallest tiles allow, and its scale."""
-    scale = Network.DETECTOR.side_px / min(WINDOWS) / max(rgb.shape[:2])
-    if scale >= 1:
-        return rgb, 1.0
-    size = max(1, round(rgb.shape[1] * scale)), max(1, round(rgb.shape[0] * scale))
-    return cv2.resize(rgb, size, interpolation=cv2.INTER_AREA), scale
-
-
 def detect_whole(
     rgb: FloatImage, cancel: CancelToken = NEVER, runner: Runner = SHIPPED
 ) -> list[Box]:
@@ -82,7 +73,7 @@ def detect_whole(
 
     Parameters
     ----------
-    rgb : (H, W, 3) float32 encoded RGB 0-1, as `reduced_for` gives it.
+    rgb : (H, W, 3) float32 encoded RGB 0-1, its long side at most `TILED_PX`.
     """
     middle = rgb.shape[1] / 2, rgb.shape[0] / 2, float(max(rgb.shape[:2]))
     for turn_deg in TURNS_DEG:

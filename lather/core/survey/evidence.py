@@ -16,6 +16,7 @@ from lather.core.survey.frame import Frame
 from lather.core.survey.mesh_points import BROWS, LEFT, LIPS_OUTER, OVAL, RIGHT, lids
 from lather.core.survey.mixture import Mixture, Samples, fit
 from lather.core.survey.outline import filled, grown
+from lather.core.work import NEVER, CancelToken
 
 Mask = NDArray[np.bool_]
 
@@ -89,7 +90,8 @@ class Evidence:
 
 
 def gather(
-    rgb: FloatImage, points: NDArray[np.float32], person: Plane, mm_per_px: float
+    rgb: FloatImage, points: NDArray[np.float32], person: Plane, mm_per_px: float,
+    cancel: CancelToken = NEVER,
 ) -> Evidence | None:
     """The evidence about one person; None if the picture shows none of the face's skin.
 
@@ -105,14 +107,17 @@ def gather(
     shape = size[1], size[0]
     small = cv2.resize(rgb, size, interpolation=cv2.INTER_AREA) if scale < 1 else rgb
     lab = cv2.cvtColor(small, cv2.COLOR_RGB2Lab)
+    cancel.check()
     radius_px = max(2, round(_EDGE_MM / mm_per_px * scale))
     guide = Guide(lab, radius_px, _EVENNESS)
     edge_px = max(4, round(max(size) * _PERSON_EDGE))
     mask = Guide(lab, edge_px, _PERSON_EVENNESS).refine(
         np.asarray(cv2.resize(person, size, interpolation=cv2.INTER_LINEAR), dtype=np.float32)
     )
+    cancel.check()
     blurred = cv2.GaussianBlur(lab, (0, 0), max(0.5, 0.3 / mm_per_px * scale))
     looks = np.dstack([blurred, fineness(rgb, mm_per_px, size)]).astype(np.float32)
+    cancel.check()
     local = points[:, :2] * scale
     oval = local[list(OVAL)]
     inner = filled(shape, grown(oval, INNER_OVAL)) > 0.5

@@ -22,6 +22,7 @@ from lather.core.survey.mesh import EYE_MARGIN, eye_crop
 from lather.core.survey.mesh_points import LEFT, RIGHT, iris, lids
 from lather.core.survey.mixture import Mixture, fit
 from lather.core.survey.outline import between_smooth_rims, disc_at, inside_by
+from lather.core.work import NEVER, CancelToken
 
 SIDE_PX = 256  # of the cut-out that an eye is looked at in
 WIDTH_PX = SIDE_PX / EYE_MARGIN  # between the eye's corners there
@@ -44,7 +45,9 @@ class Eye:
     iris: Plane
 
 
-def find_eyes(rgb: FloatImage, points: Points) -> tuple[Eye, Eye]:
+def find_eyes(
+    rgb: FloatImage, points: Points, cancel: CancelToken = NEVER
+) -> tuple[Eye, Eye]:
     """The right and the left eye of a face.
 
     Both irises of a person are of one size, which is that on which the eyes agree best.
@@ -59,6 +62,7 @@ def find_eyes(rgb: FloatImage, points: Points) -> tuple[Eye, Eye]:
     radii_px = np.linspace(*IRIS_RADII, N_RADII) * size_px
     openings, searches = [], []
     for side, crop in zip((RIGHT, LEFT), crops, strict=True):
+        cancel.check()
         cut = crop.cut(rgb, SIDE_PX)
         lab = cv2.cvtColor(cut, cv2.COLOR_RGB2Lab)
         openings.append(_opening(cut, lab, crop.own(points[list(lids(side))], SIDE_PX)))

@@ -13,7 +13,8 @@ import numpy as np
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.survey import cascades
-from lather.core.survey.detector import WINDOWS, Box, detect_on_tiles, detect_whole, reduced_for
+from lather.core.survey.crops import reduced
+from lather.core.survey.detector import TILED_PX, WINDOWS, Box, detect_on_tiles, detect_whole
 from lather.core.survey.face import FaceGeometry
 from lather.core.survey.mesh import LEAST_SCORE, find_mesh, mesh_in
 from lather.core.survey.mesh_fit import face_of, fitted_points
@@ -23,6 +24,8 @@ from lather.core.work import NEVER, CancelToken
 from lather.errors import ModelError
 
 MOST_FACES = 60
+LOOKED_AT_PX = 1600  # long side of the picture that large faces are looked at in
+SHARP_PX = 192  # side of a face from which that is sharp enough for the mesh
 # Pupil distances between a handle and the mesh: from which the mesh is looked for anew, and from
 # which one lies on something else than the handles.
 DRAGGED, ELSEWHERE = 0.3, 0.6
@@ -55,9 +58,10 @@ def find_faces(
     rgb : (H, W, 3) float32 encoded RGB 0-1.
     """
     try:
-        person = find_person(rgb, runner)
+        small, scale = reduced(rgb, LOOKED_AT_PX)
+        person = find_person(small, runner)
         cancel.check()
-        return Seen(_by_mesh(rgb, person, cancel, runner), person)
+        return Seen(_by_mesh(rgb, small, scale, person, cancel, runner), person)
     except ModelError as error:
         return Seen(tuple(cascades.find_faces(rgb, cancel)), None, _lacking(error))
 
@@ -72,7 +76,7 @@ def with_meshes(
     the mean face stands in for it.
     """
     try:
-        person = find_person(rgb, runner)
+        person = find_person(reduced(rgb, LOOKED_AT_PX)[0], runner)
         meshed = []
         for face in faces:
             cancel.check()
@@ -87,9 +91,11 @@ def _lacking(error: ModelError) -> str:
 
 
 def _by_mesh(
-    rgb: FloatImage, person: Plane, cancel: CancelToken, runner: Runner
+    rgb: FloatImage, small: FloatImage, scale: float, person: Plane, cancel: CancelToken,
+    runner: Runner,
 ) -> tuple[FaceGeometry, ...]:
-    small, scale = reduced_for(rgb)
+    """Faces by their meshes; `small` is the picture reduced by `scale`, enough for large ones."""
+    tiny, by = reduced(small, TILED_PX)
     found: dict[Box, FaceGeometry] = {}
 
     def add(boxes: list[Box]) -> None:
@@ -97,16 +103,21 @@ def _by_mesh(
             cancel.check()
             if len(found) >= MOST_FACES or any(box.is_same(other) for other in found):
                 continue
-            points, score = find_mesh(rgb, box.enlarged(1 / scale), runner)
+            near = box.enlarged(1 / by)
+            if near.side_px < SHARP_PX:
+                points, score = find_mesh(rgb, near.enlarged(1 / scale), runner)
+            else:
+                points, score = find_mesh(small, near, runner)
+                points /= np.float32(scale)
             face = face_of(points)
             if score >= LEAST_SCORE and face.pupil_distance_px >= LEAST_PUPILS_PX and not any(
                 _same(face, other) for other in found.values()
             ):
                 found[box] = face
 
-    add(detect_whole(small, cancel, runner))
+    add(detect_whole(tiny, cancel, runner))
     for window in WINDOWS:
-        add(detect_on_tiles(small, window, person, list(found), cancel, runner))
+        add(detect_on_tiles(tiny, window, person, list(found), cancel, runner))
     return tuple(sorted(found.values(), key=lambda face: -face.pupil_distance_px))
 
 

@@ -63,6 +63,7 @@ def label(evidence: Evidence, cancel: CancelToken = NEVER) -> dict[Region, Plane
         prior[kind][astray] = 2 * _UNLIKELY
     cancel.check()
     shares = _shares(evidence, _fitted(evidence, seeds, mixtures), prior)
+    cancel.check()
     worn = glasses(evidence)
     for kind in KINDS:
         shares[kind] = np.where(worn, np.float32(kind is Region.OTHER), shares[kind])

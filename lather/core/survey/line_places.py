@@ -37,6 +37,8 @@ def on_open_skin(
             continue
         if line.kind is Kind.SKIN_HAIR and face is not None and _is_of_brow(face, line):
             continue
+        if line.kind is Kind.SCAR and not (face is not None and _runs_across_the_skin(face, line)):
+            continue  # a streak of shine
         if line.kind is Kind.CREASE and face is not None:
             if _is_jaw(face, line):
                 continue

@@ -85,12 +85,14 @@ def find_lines(
     density = optical_density(np.ascontiguousarray(rgb[box]))
     cancel.check()
     small = _Coarser.of(density.darkness, density.redness, allowed)
-    broad = []
+    broad, broad_bright = [], []
     for sigma_mm in BROAD_MM:
         cancel.check()
-        broad.append(ridge_maps(small.darkness, sigma_mm / mm_per_px / COARSER)[0])
-    hairs, thin_creases = _thin_lines(
-        density.darkness, allowed, broad[0].strength, mm_per_px, cancel
+        dark, bright = ridge_maps(small.darkness, sigma_mm / mm_per_px / COARSER)
+        broad.append(dark)
+        broad_bright.append(bright)
+    hairs, thin_creases, scars = _thin_lines(
+        density.darkness, allowed, broad[0].strength, broad_bright[0].strength, mm_per_px, cancel
     )
     free = small.allowed & ~_beside(hairs, allowed.shape, 1.2 / mm_per_px, COARSER)
     coarse_mm = COARSER * mm_per_px
@@ -109,7 +111,7 @@ def find_lines(
         for line in _found(paleness, ridges, free, _VEIN, coarse_mm, cancel)
         if _is_darker(small.darkness, ridges, line)
     ]
-    lines = [_placed(line, corner) for line in hairs]
+    lines = [_placed(line, corner) for line in (*hairs, *scars)]
     lines += [_placed(_enlarged(line), corner) for line in (*creases, *veins)]
     return sorted(lines, key=lambda line: -line.z)
 
@@ -134,10 +136,11 @@ class _Coarser:
 
 
 def _thin_lines(
-    darkness: Plane, allowed: NDArray[np.bool_], broad: Plane, mm_per_px: float,
-    cancel: CancelToken,
-) -> tuple[list[Line], list[Line]]:
-    """Hairs, which are weaker when looked at broad, and creases, which are not."""
+    darkness: Plane, allowed: NDArray[np.bool_], broad: Plane, broad_bright: Plane,
+    mm_per_px: float, cancel: CancelToken,
+) -> tuple[list[Line], list[Line], list[Line]]:
+    """Hairs, which are weaker when looked at broad; creases, which are not; bright ones that are
+    not, which may be scars."""
     cancel.check()
     dark, bright = ridge_maps(darkness, max(0.7, THIN_MM / mm_per_px))
     cancel.check()
@@ -145,20 +148,24 @@ def _thin_lines(
     from_rim = np.minimum(
         cv2.distanceTransform(allowed.astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5), FAR_PX
     )
-    hairs, creases = [], []
-    for line in _found(darkness, dark, allowed, _DARK_HAIR, mm_per_px, cancel):
+    hairs, creases, scars = [], [], []
+
+    def is_thin(line: Line, broad: Plane) -> bool:
         rows, columns = _pixels(_coarser(line.path), broad.shape)
-        if line.height <= THIN * float(np.median(broad[rows, columns])):
+        return line.height > THIN * float(np.median(broad[rows, columns]))
+
+    for line in _found(darkness, dark, allowed, _DARK_HAIR, mm_per_px, cancel):
+        if not is_thin(line, broad):
             if len(line.path) * mm_per_px > _CREASE.least_mm:
                 creases.append(replace(line, kind=Kind.CREASE))
         elif _away_from_hairline(line, from_rim, mm_per_px):
             hairs.append(line)
-    hairs += [
-        line
-        for line in _found(-darkness, bright, allowed, _BRIGHT_HAIR, mm_per_px, cancel)
-        if _away_from_hairline(line, from_rim, mm_per_px)
-    ]
-    return hairs, creases
+    for line in _found(-darkness, bright, allowed, _BRIGHT_HAIR, mm_per_px, cancel):
+        if not is_thin(line, broad_bright):
+            scars.append(replace(line, kind=Kind.SCAR))
+        elif _away_from_hairline(line, from_rim, mm_per_px):
+            hairs.append(line)
+    return hairs, creases, scars
 
 
 def _told_apart(line: Line, small: _Coarser, mm_per_px: float) -> Line:

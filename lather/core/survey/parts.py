@@ -25,7 +25,10 @@ from lather.core.survey.region import Part
 # In heights of the face.
 FOREHEAD_HEIGHT = 0.9  # above the brows, at most: the hair ends it
 EAR = (0.5, -0.15, 0.42)  # farthest from the middle of the oval's rim; from, to
-NECK = (0.45, 0.36)  # half width; below the chin
+NECK = (0.5, 0.36)  # half width; below the chin
+# Where places overlap, the first one has what is there.
+BY_RANK = (Part.UNDER_EYE_RIGHT, Part.UNDER_EYE_LEFT, Part.NOSE, Part.CHEEK_RIGHT, Part.CHEEK_LEFT,
+           Part.CHIN, Part.FOREHEAD, Part.EARS, Part.NECK, Part.BODY)  # fmt: skip
 
 
 def skin_parts(skin: Plane, meshes: Sequence[Mesh], scale: float) -> dict[Part, Plane]:
@@ -41,9 +44,12 @@ def skin_parts(skin: Plane, meshes: Sequence[Mesh], scale: float) -> dict[Part, 
     for mesh in meshes:
         for part, plane in _places(shape, mesh, scale).items():
             found[part] = np.maximum(found[part], plane)
-    named = np.clip(np.add.reduce([found[part] for part in Part if part is not Part.BODY]), 0, 1)
-    found[Part.BODY] = (1 - named) * (1 - _heads(shape, meshes, scale))
-    return {part: (plane * skin).astype(np.float32) for part, plane in found.items()}
+    found[Part.BODY] = 1 - _heads(shape, meshes, scale)
+    left = skin.copy()
+    for part in BY_RANK:
+        found[part] = np.minimum(found[part] * skin, left)
+        left -= found[part]
+    return found
 
 
 def _places(shape: tuple[int, int], mesh: Mesh, scale: float) -> dict[Part, Plane]:
@@ -56,25 +62,19 @@ def _places(shape: tuple[int, int], mesh: Mesh, scale: float) -> dict[Part, Plan
     def ring(numbers: Sequence[int]) -> Plane:
         return filled(shape, points[list(numbers)])
 
-    under_eyes = [ring(UNDER_EYES[side]) for side in (RIGHT, LEFT)]
-    nose = ring(NOSE)
-    taken = np.maximum(nose, np.maximum(*under_eyes))
-    cheeks = [ring(CHEEKS[side]) * (1 - taken) for side in (RIGHT, LEFT)]
-    chin = ring(CHIN_RING) * (1 - np.maximum(*cheeks))
     beside = (np.abs(across) < EAR[0] + 0.25) & (np.abs(across) > 0.2)
     ears = beside & (down > EAR[1]) & (down < min(EAR[2], frame.chin - 0.08))
     neck = (np.abs(across) < NECK[0]) & (down > 0.25) & (down < frame.chin + NECK[1])
-    below = neck & ((down > frame.chin - 0.12) | ~ears)
     return {
         Part.FOREHEAD: _forehead(shape, points, frame, scale),
-        Part.NOSE: nose * (1 - np.maximum(*under_eyes)),
-        Part.UNDER_EYE_RIGHT: under_eyes[RIGHT],
-        Part.UNDER_EYE_LEFT: under_eyes[LEFT],
-        Part.CHEEK_RIGHT: cheeks[RIGHT],
-        Part.CHEEK_LEFT: cheeks[LEFT],
-        Part.CHIN: chin,
+        Part.NOSE: ring(NOSE),
+        Part.UNDER_EYE_RIGHT: ring(UNDER_EYES[RIGHT]),
+        Part.UNDER_EYE_LEFT: ring(UNDER_EYES[LEFT]),
+        Part.CHEEK_RIGHT: ring(CHEEKS[RIGHT]),
+        Part.CHEEK_LEFT: ring(CHEEKS[LEFT]),
+        Part.CHIN: ring(CHIN_RING),
         Part.EARS: ears * (1 - face),
-        Part.NECK: (below & ~ears) * (1 - face),
+        Part.NECK: neck * (1 - face),
     }
 
 

@@ -80,13 +80,14 @@ def _outer(
     rgb: FloatImage, points: Mesh, person: Plane, mm_per_px: float, size: tuple[int, int],
     cancel: CancelToken,
 ) -> dict[Region, Plane]:
-    evidence = gather(rgb, points, person, mm_per_px)
+    evidence = gather(rgb, points, person, mm_per_px, cancel)
     cancel.check()
     if evidence is None:  # a face too small, or all in one colour
         mask = cv2.resize(person, size, interpolation=cv2.INTER_LINEAR)
         nothing = {kind: np.zeros_like(mask) for kind in KINDS}
         return {**nothing, Region.OTHER: mask, Region.BACKGROUND: 1 - mask}
     shares = label(evidence, cancel)
+    cancel.check()
     lab = cv2.cvtColor(cv2.resize(rgb, size, interpolation=cv2.INTER_AREA), cv2.COLOR_RGB2Lab)
     large = {}
     for kind, share in shares.items():
@@ -102,7 +103,7 @@ def _inner(
     """Eyes, brows and mouth, and the gap between the lips."""
     planes = {region: np.zeros((size[1], size[0]), dtype=np.float32) for region in INNER}
     gap = np.zeros((size[1], size[0]), dtype=np.float32)
-    for side, eye in zip((RIGHT, LEFT), find_eyes(rgb, points), strict=True):
+    for side, eye in zip((RIGHT, LEFT), find_eyes(rgb, points, cancel), strict=True):
         cancel.check()
         eye.crop.lay(eye.white, planes[Region.EYE_WHITE], by)
         eye.crop.lay(eye.iris, planes[Region.IRIS], by)

@@ -90,7 +90,9 @@ def skin_of_person(
         cancel.check()
         plain &= filled((height, width), grown(points[list(lids(side))], LIDS)) < 0.5
     cancel.check()
-    return SkinMap(skin, plain & ~_hairy(optical_density(rgb).darkness, plain, mm_per_px))
+    darkness = optical_density(rgb).darkness
+    cancel.check()
+    return SkinMap(skin, plain & ~_hairy(darkness, plain, mm_per_px))
 
 
 def skin_of_detail(
