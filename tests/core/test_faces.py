@@ -12,6 +12,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from bench.changed import portrait as reduced_portrait
 from lather.core.survey import mesh_points
 from lather.core.survey.crops import Crop
 from lather.core.survey.face import FaceGeometry
@@ -26,13 +27,10 @@ from tests.support import DEMO, Case
 
 
 def portrait(number: int, scale: float = 0.4) -> np.ndarray:
-    """A demo portrait, reduced, float32 RGB."""
-    bgr = cv2.imread(str(DEMO / f"portrait{number}.jpg"))
-    small = cv2.resize(bgr, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
-    return np.ascontiguousarray(small[..., ::-1], dtype="f4") / np.float32(255)
+    return reduced_portrait(number, scale)
 
 
-def truth(number: int) -> dict:
+def facts_of(number: int) -> dict:
     return json.loads((DEMO / f"portrait{number}_truth.json").read_text())
 
 
@@ -52,7 +50,7 @@ def turned(picture: np.ndarray, degrees: float) -> np.ndarray:
 class MeshTest(Case):
     def test_handles_lie_where_the_truth_says_and_the_scale_follows(self) -> None:
         for number in (1, 2, 8, 9):
-            facts, scale = truth(number), 0.4
+            facts, scale = facts_of(number), 0.4
             seen = find_faces(portrait(number, scale))
             with self.subTest(number):
                 self.assertEqual((len(seen.faces), seen.lacking), (1, ""))
