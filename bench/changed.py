@@ -115,7 +115,8 @@ def _leaves(rgb: Image) -> NDArray[np.floating]:
     size = max(1, rgb.shape[0] // 80), max(1, rgb.shape[1] // 80), 3
     coarse = rng.standard_normal(size).astype(np.float32)
     leaves: Image = cv2.resize(coarse, rgb.shape[1::-1])
-    return np.array([0.25, 0.38, 0.18]) + np.float32(0.12) * leaves
+    colours: NDArray[np.floating] = np.array([0.25, 0.38, 0.18]) + np.float32(0.12) * leaves
+    return colours
 
 
 CHANGES: dict[str, Change] = {

@@ -9,22 +9,29 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+import cv2
+import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtWidgets import QDialog
 
 from lather.actions import finding
 from lather.actions.looks import Peek
 from lather.actions.recovery import Recovered
+from lather.assist.survey import survey_photo, surveyed, with_survey
 from lather.core.brush.stroke import PenSample
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
+from lather.core.survey.region import Part, Region
 from lather.document import areas, edits
 from lather.document.history import History
 from lather.document.layers import Stage
+from lather.document.state import new_state
 from lather.errors import LatherError
 from lather.files.journalreader import FoundJournal, Replayed
+from lather.files.photos import read_photo
 from lather.files.places import beside
 from lather.paths import SOURCE_TREE, demo_dir, demo_job
+from lather.render.regions import render_region
 from lather.settings.store import Settings
 from lather.ui.app import build
 from lather.ui.deliver_dialog import DeliverDialog
@@ -33,6 +40,7 @@ from lather.ui.recovery_dialogs import RecoveryDialog
 from lather.ui.scripted import SIZE, open_and_settle, settle, shot, wait_until
 from lather.ui.simulated_pen import SimulatedPen
 
+SHEET_CELL_PX = (176, 220)
 FOLDER = SOURCE_TREE / "docs" / "screenshots"
 
 
@@ -118,6 +126,26 @@ def main() -> None:
         dialog = app.window.findChildren(QDialog)[-1]
         show(app, dialog, name)
     app.close()
+    regions_sheet()
+
+
+def regions_sheet() -> None:
+    """The region lens on all demo portraits, some regions and parts of each."""
+    columns = []
+    for number in (1, 2, 8, 9):
+        photo = read_photo(demo_dir() / f"portrait{number}.jpg")
+        state = with_survey(new_state(photo), surveyed(survey_photo(photo)))
+        level = 3 if number == 1 else 2
+        rect = photo.rect.at_level(level)
+        column = [
+            cv2.resize(render_region(state, region, rect, level)[..., :3], SHEET_CELL_PX,
+                       interpolation=cv2.INTER_AREA)
+            for region in (Region.SKIN, Region.HAIR, Region.CLOTHING, Region.LIPS, Part.FOREHEAD,
+                           Part.CHEEK_RIGHT, Part.NECK)
+        ]  # fmt: skip
+        columns.append(np.concatenate(column, 1))
+    sheet = np.concatenate(columns, 0)
+    cv2.imwrite(str(FOLDER / "regions-sheet.png"), np.round(255 * sheet[..., ::-1]).astype("u1"))
 
 
 def clean_by_hand(app) -> None:
@@ -131,6 +159,9 @@ def clean_by_hand(app) -> None:
     bench.fit()
     bench.hands.take_tool("correct_region")
     shot(app, FOLDER / "regions.png")
+    bench.hands.set_region(Part.CHEEK_LEFT)
+    shot(app, FOLDER / "parts.png")
+    bench.hands.set_region(Region.SKIN)
 
     bench.hands.take_tool("graft")
     bench.walk.go_to(None)

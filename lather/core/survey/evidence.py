@@ -23,8 +23,11 @@ Mask = NDArray[np.bool_]
 GRID_PX = 1.6e5  # of the reduced picture on which pixels are told apart
 INNER_OVAL, OUTER_OVAL = 0.88, 1.05  # of the mesh's oval
 BROWS_AND_LIPS, LIDS = 1.25, 1.9  # how far around the features the face is not plain skin
-# Variance that any kind of pixel has: lightness, a, b, fineness.
+# Variance that any kind of pixel has: lightness, a, b, fineness. The latter says little where
+# pixels are so large that no hair shows.
 LEAST_VARIANCE = np.array([4.0, 1.5, 1.5, 0.02], dtype=np.float32)
+COARSE_VARIANCE = np.array([4.0, 1.5, 1.5, 0.5], dtype=np.float32)
+COARSE_MM = 0.45
 # Skin in other light than the face's: shares of samples, of light left in shade, of white in shine.
 SHADED, SHINING = 0.15, 0.15
 SHADE, SHINE = (0.3, 1.0), (0.1, 0.6)
@@ -71,6 +74,14 @@ class Evidence:
     @property
     def shape(self) -> tuple[int, int]:
         return self.person.shape[0], self.person.shape[1]
+
+    @property
+    def is_coarse(self) -> bool:
+        return self.mm_per_px > COARSE_MM
+
+    @property
+    def least_variance(self) -> Samples:
+        return COARSE_VARIANCE if self.is_coarse else LEAST_VARIANCE
 
     @property
     def fineness(self) -> Plane:

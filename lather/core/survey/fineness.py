@@ -15,6 +15,7 @@ from lather.core.colour.lab import luma
 
 FINE_PX = 0.7  # sigma of the derivative
 REACH_MM, CELL_MM = 2.2, 0.5  # half side of the neighbourhood; what is averaged before
+LEAST_REACH = 4  # cells: an edge is three wide, and must not fill half of the neighbourhood
 DARKEST = 0.03  # luma added, so that black is not all texture
 _FLOOR, _STEPS = -8.0, 32.0  # of the logarithm in 8 bits
 
@@ -38,7 +39,7 @@ def fineness(rgb: FloatImage, mm_per_px: float, size: tuple[int, int]) -> Plane:
     light = cv2.GaussianBlur(cv2.resize(light, cells, interpolation=cv2.INTER_AREA), (0, 0), 3)
     logarithm = np.log(gradient / (light + np.float32(DARKEST)) + np.float32(1e-4))
     steps = np.clip((logarithm - _FLOOR) * _STEPS, 0, 255).astype(np.uint8)
-    reach = min(15, max(2, round(REACH_MM / (cell * mm_per_px))))
+    reach = min(15, max(LEAST_REACH, round(REACH_MM / (cell * mm_per_px))))
     middle = cv2.medianBlur(steps, 2 * reach + 1).astype(np.float32) / _STEPS + _FLOOR
     interpolation = cv2.INTER_AREA if size[0] < cells[0] else cv2.INTER_LINEAR
     resized: Plane = cv2.resize(

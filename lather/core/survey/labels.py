@@ -15,10 +15,10 @@ import numpy as np
 
 from lather.core.arrays import Plane
 from lather.core.blur import disc
-from lather.core.survey.evidence import LEAST_VARIANCE, Evidence, Mask
+from lather.core.survey.evidence import Evidence, Mask
 from lather.core.survey.mixture import Mixture, fit
 from lather.core.survey.region import Region
-from lather.core.survey.things import COARSE_MM, glasses, is_covered
+from lather.core.survey.things import glasses, is_covered
 from lather.core.work import NEVER, CancelToken
 
 KINDS = (Region.SKIN, Region.HAIR, Region.CLOTHING, Region.BACKGROUND, Region.OTHER)
@@ -29,7 +29,7 @@ LEAST_SEEDS = 40
 SURE = 0.8  # share from which a pixel is looked at in the next round
 SURELY_PERSON, SURELY_BEHIND = 0.85, 0.08  # of the person mask
 HAIR_FINER = 0.9  # logarithm of the fineness above skin's that is hair's
-CLOTHING_UNLIKE = 3.0
+HAIR_UNLIKE, CLOTHING_UNLIKE = 3.0, 3.0  # of the logarithm of the density of skin
 # All places in heights of the face, from between the eyes.
 HEAD_TOP, HEAD_SIDE, HAIR_LOW = -1.3, 1.1, 0.0
 CLOTHING_FROM = 0.5  # below the chin
@@ -58,7 +58,7 @@ def label(evidence: Evidence, cancel: CancelToken = NEVER) -> dict[Region, Plane
         shares = _shares(evidence, mixtures, prior)
         cancel.check()
         seeds = _next_seeds(evidence, seeds, shares)
-    for kind in (Region.HAIR, Region.CLOTHING):
+    for kind in (Region.SKIN, Region.HAIR, Region.CLOTHING):
         astray = _astray(evidence, shares[kind], _roots(evidence, kind))
         prior[kind][astray] = 2 * _UNLIKELY
     cancel.check()
@@ -74,7 +74,7 @@ def _seeds(evidence: Evidence) -> dict[Region, Mask]:
     down, across, person = evidence.down, evidence.across, evidence.person > SURELY_PERSON
     head = (down > HEAD_TOP) & (np.abs(across) < HEAD_SIDE) & ~evidence.outer
     above = head & (down < HAIR_LOW) & person
-    fine = evidence.fineness > HAIR_FINER
+    fine = (evidence.fineness > HAIR_FINER) & (evidence.unlike_skin > HAIR_UNLIKE)
     covered = is_covered(evidence, above)
     hair = above & fine & ~covered
     low = person & (down > evidence.chin + CLOTHING_FROM)
@@ -117,7 +117,7 @@ def _unlikely_hair(evidence: Evidence) -> Plane:
     throat = (np.abs(evidence.across) < THROAT[0]) & (down > chin - THROAT[1])
     throat &= (down < chin + THROAT[2]) & ~evidence.inner
     unlikely = np.where(throat, np.float32(ON_THROAT), unlikely)
-    if evidence.mm_per_px < COARSE_MM:
+    if not evidence.is_coarse:
         rough = _step((evidence.fineness - HAIR_LEAST_FINER) / 0.1)
         unlikely = unlikely + NOT_FINE * (1 - rough)
     return unlikely.astype(np.float32)
@@ -132,7 +132,7 @@ def _fitted(
         if seeds[kind].sum() >= LEAST_SEEDS:
             looks = evidence.skin_samples if kind is Region.SKIN else evidence.samples
             mixtures[kind] = fit(
-                looks(seeds[kind]), N_PARTS[kind], LEAST_VARIANCE, before.get(kind)
+                looks(seeds[kind]), N_PARTS[kind], evidence.least_variance, before.get(kind)
             )
     return mixtures
 
@@ -168,7 +168,10 @@ def _next_seeds(
 
 
 def _roots(evidence: Evidence, kind: Region) -> Mask:
-    """Where a kind must have a part: hair on the head, clothing below the shoulders."""
+    """Where a kind must have a part: hair on the head, clothing below the shoulders, skin anywhere.
+    """
+    if kind is Region.SKIN:
+        return np.ones(evidence.shape, dtype=bool)
     if kind is Region.CLOTHING:
         low: Mask = evidence.down > evidence.chin + CLOTHING_FROM
         return low

@@ -14,6 +14,8 @@ from lather.core.arrays import FloatImage, Plane
 from lather.core.survey.face import FaceGeometry
 from lather.core.survey.networks import SHIPPED, Network, Runner
 
+LEAST_KNOWN = 0.4  # mean of the mask on a face that it knows
+
 
 def find_person(rgb: FloatImage, runner: Runner = SHIPPED) -> Plane:
     """(256, 256) 0-1 over the whole picture: hair, hands and clothing are person, too."""
@@ -29,14 +31,19 @@ def persons(
 
     Parameters
     ----------
-    person : all people, or None if that is not known: an expected outline stands in for it.
+    person : all people, or None if that is not known: an expected outline stands in for it, as it
+        does for a face of which the mask knows nothing (one of many, or very small).
     picture : height and width.
     """
     places = [_place(face, picture) for face in faces]
+    if not places:
+        return []
     if person is None:
-        person = np.maximum.reduce([_expected(*place) for place in places]) if places else None
-    if person is None or len(faces) < 2:
-        return [] if person is None else [person] * len(faces)
+        person = np.zeros_like(places[0][0])
+    unknown = [place for place in places if not _knows(person, *place)]
+    person = np.maximum.reduce([person, *(_expected(*place) for place in unknown)])
+    if len(faces) == 1:
+        return [person]
     nearest = np.argmin([_distance(*place) for place in places], axis=0)
     return [np.where(nearest == n, person, np.float32(0)) for n in range(len(faces))]
 
@@ -52,6 +59,12 @@ def _place(face: FaceGeometry, picture: tuple[int, int]) -> tuple[Plane, Plane]:
     across = ((xs - ox) * dx + (ys - oy) * dy) / square
     down = ((ys - oy) * dx - (xs - ox) * dy) / square
     return across.astype(np.float32), down.astype(np.float32)
+
+
+def _knows(person: Plane, across: Plane, down: Plane) -> bool:
+    """True if most of a face is person for the mask."""
+    face = (np.abs(across) < 0.7) & (np.abs(down - 0.5) < 0.8)
+    return bool(face.any()) and float(person[face].mean()) > LEAST_KNOWN
 
 
 def _distance(across: Plane, down: Plane) -> Plane:

@@ -33,7 +33,7 @@ SURVEYED_MM = 0.2  # a pixel of the reduced picture that blemishes are looked fo
 MOLE_CONTRAST = 0.55  # darkness from which a well-defined dark spot is taken for a mole
 FRECKLE_MM, FRECKLES_WITHIN_MM, LEAST_FRECKLES = 3.0, 12.0, 5
 FOLD = 0.35  # share of a broken rim from which it is no mark but a nostril, a fold, an ear
-REACH = 5.0  # around one of several people, in pupil distances
+HEAD_REACH = 3.0  # around one of several faces, in pupil distances
 SEVERE_Z = 15.0  # deviations at which a finding is two thirds as severe as can be
 
 
@@ -105,7 +105,8 @@ def survey(
     for number, face in enumerate(people):
         token.check()
         mm = mm_per_px if mm_per_px is not None else _scale_of(face, pupil_distance_mm)
-        place = _surroundings(face, found, width, height)
+        mine = planes[number] if planes else None
+        place = _surroundings(face, mine, len(found), width, height)
         scale = min(1.0, mm / SURVEYED_MM)
         reduced = _reduced(rgb[place.slices], scale)
         token.check()
@@ -250,14 +251,23 @@ def _one_a_place(findings: list[Finding]) -> list[Finding]:
 
 
 def _surroundings(
-    face: FaceGeometry | None, faces: Sequence[FaceGeometry], width: int, height: int
+    face: FaceGeometry | None, person: Plane | None, n_people: int, width: int, height: int
 ) -> Rect:
-    """The part of the picture that is searched for a face's skin: all of it for a single one."""
+    """The part of the picture that a person takes: all of it for a single one."""
     whole = Rect(0, 0, width, height)
-    if face is None or len(faces) == 1:
+    if face is None or person is None or n_people == 1:
         return whole
-    x, y = face.at(0, 2.5)
-    return Rect.around(x, y, REACH * face.pupil_distance_px).intersect(whole)
+    head = Rect.around(*face.at(0, 0.5), HEAD_REACH * face.pupil_distance_px)
+    rows, columns = np.flatnonzero((person > 0.3).any(1)), np.flatnonzero((person > 0.3).any(0))
+    if len(rows) == 0:
+        return head.intersect(whole)
+    down, across = height / person.shape[0], width / person.shape[1]
+    margin = round(0.5 * face.pupil_distance_px)
+    body = Rect(
+        int(columns[0] * across), int(rows[0] * down),
+        math.ceil((columns[-1] + 1) * across), math.ceil((rows[-1] + 1) * down),
+    ).grown(margin)  # fmt: skip
+    return body.union(head).intersect(whole)
 
 
 def _reduced(rgb: FloatImage, scale: float) -> FloatImage:

@@ -10,7 +10,6 @@ from lather.core.survey.evidence import Evidence, Mask
 
 UNLIKE_SKIN = 6.0
 SMOOTH = 0.45  # logarithm of fineness above skin's: what is less fine is no hair
-COARSE_MM = 0.45  # pixels so large show no hair
 LEAST_COVERED = 0.35  # of the head above the eyes, for a hat
 
 
@@ -20,7 +19,7 @@ def is_covered(evidence: Evidence, above: Mask) -> Mask:
     Where a pixel is so large that no hair shows, nothing can be said, and hair is assumed.
     """
     nothing = np.zeros(evidence.shape, dtype=bool)
-    if not above.any() or evidence.mm_per_px > COARSE_MM:
+    if not above.any() or evidence.is_coarse:
         return nothing
     plain: Mask = above & (evidence.unlike_skin > UNLIKE_SKIN) & (evidence.fineness < SMOOTH)
     return plain if plain.sum() > LEAST_COVERED * above.sum() else nothing
