@@ -15,7 +15,8 @@ def write_mask(plane: ByteImage, path: Path) -> None:
     ------
     LatherError : the folder cannot be written to.
     """
-    from PIL import Image
+    import cv2
 
+    _, encoded = cv2.imencode(".png", plane)
     with replacing(path) as temporary:
-        Image.fromarray(plane).save(temporary, format="PNG", compress_level=3)
+        temporary.write_bytes(encoded.tobytes())

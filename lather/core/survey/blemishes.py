@@ -10,6 +10,7 @@ and rise more than the shading around it. Lines, edges and folds are none.
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import cv2
@@ -91,12 +92,9 @@ def _spots_in(
     allowed = cv2.erode(plain.astype(np.uint8), disc(BORDER_MM / mm_per_px)).astype(np.float32)
     if not allowed.any():
         return []
-    weights = {}
-    for sigma_mm in {*SIGMAS_MM, *(RING * s for s in SIGMAS_MM), UNEVENNESS_MM}:
-        cancel.check()
-        weights[sigma_mm] = blurred(allowed, sigma_mm / mm_per_px)
-    rises, falls = _responses(density.darkness, allowed, weights, mm_per_px, cancel)
-    redder, _ = _responses(density.redness, allowed, weights, mm_per_px, cancel)
+    (rises, falls), (redder, _) = _responses(
+        (density.darkness, density.redness), allowed, mm_per_px, cancel
+    )
     responses = {Kind.DARK: rises, Kind.BRIGHT: falls, Kind.RED: redder}
     spots = []
     for kind in CHANNELS:
@@ -147,39 +145,56 @@ class _Response:
 
 
 def _responses(
-    plane: Plane, allowed: Plane, weights: dict[float, Plane], mm_per_px: float,
-    cancel: CancelToken,
-) -> tuple[_Response, _Response]:
-    """The best scale's rise above the ring, and its fall below, in deviations of the skin near by.
+    planes: Sequence[Plane], allowed: Plane, mm_per_px: float, cancel: CancelToken
+) -> list[tuple[_Response, _Response]]:
+    """For each plane the best scale's rise above the ring, and its fall below.
+
+    Both in deviations of the skin near by. Scale by scale for all planes, so that only one
+    scale's weights are held.
     """
-    rises, falls = (
-        _Response(np.full(plane.shape, -np.inf, dtype=np.float32), np.zeros_like(plane))
-        for _ in range(2)
-    )
-    masked = plane * allowed
+    found = [
+        tuple(_Response(np.full_like(plane, -np.inf), np.zeros_like(plane)) for _ in range(2))
+        for plane in planes
+    ]
+    masked = [plane * allowed for plane in planes]
     on_skin = allowed > 0
-
-    def mean(of: Plane, sigma_mm: float) -> Plane:
-        cancel.check()
-        weight = np.maximum(weights[sigma_mm], np.float32(1e-3))
-        return np.divide(blurred(of, sigma_mm / mm_per_px), weight, dtype=np.float32)
-
+    cancel.check()
+    wide = _Mean(allowed, UNEVENNESS_MM / mm_per_px)
     for sigma_mm in SIGMAS_MM:
-        difference = mean(masked, sigma_mm)
-        difference -= mean(masked, RING * sigma_mm)
-        difference *= on_skin & (weights[RING * sigma_mm] > LEAST_RING)
-        usual = 1.4826 * float(np.median(np.abs(difference[on_skin]))) + 1e-6
-        difference /= np.float32(usual)
         cancel.check()
-        # Marks must not raise the bar for themselves: what sticks out counts as three.
-        square = np.minimum(np.square(difference), np.float32(9)) * allowed
-        z = difference / np.sqrt(np.maximum(mean(square, UNEVENNESS_MM), np.float32(0.25)))
-        cancel.check()
-        for response, here in ((rises, z), (falls, -z)):
-            better = here > response.z
-            np.copyto(response.z, here, where=better)
-            np.copyto(response.sigma_px, np.float32(sigma_mm / mm_per_px), where=better)
-    return rises, falls
+        centre = _Mean(allowed, sigma_mm / mm_per_px)
+        around = _Mean(allowed, RING * sigma_mm / mm_per_px)
+        counts = on_skin & (around.weight > LEAST_RING)
+        for plane, responses in zip(masked, found, strict=True):
+            cancel.check()
+            difference = centre.of(plane)
+            difference -= around.of(plane)
+            difference *= counts
+            usual = 1.4826 * float(np.median(np.abs(difference[on_skin]))) + 1e-6
+            difference /= np.float32(usual)
+            cancel.check()
+            # Marks must not raise the bar for themselves: what sticks out counts as three.
+            square = np.minimum(np.square(difference), np.float32(9)) * allowed
+            difference /= np.sqrt(np.maximum(wide.of(square), np.float32(0.25)))
+            cancel.check()
+            for response, z in zip(responses, (difference, -difference), strict=True):
+                better = z > response.z
+                np.copyto(response.z, z, where=better)
+                np.copyto(response.sigma_px, np.float32(sigma_mm / mm_per_px), where=better)
+    return [(rises, falls) for rises, falls in found]
+
+
+class _Mean:
+    """The blur of one width of what lies on plain skin."""
+
+    def __init__(self, allowed: Plane, sigma_px: float) -> None:
+        self._sigma_px = sigma_px
+        self.weight = np.maximum(blurred(allowed, sigma_px), np.float32(1e-3))
+
+    def of(self, masked: Plane) -> Plane:
+        mean: Plane = blurred(masked, self._sigma_px)
+        mean /= self.weight
+        return mean
 
 
 def _examined(

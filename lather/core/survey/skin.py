@@ -92,7 +92,7 @@ def skin_of_person(
     cancel.check()
     darkness = optical_density(rgb).darkness
     cancel.check()
-    return SkinMap(skin, plain & ~_hairy(darkness, plain, mm_per_px))
+    return SkinMap(skin, plain & ~_hairy(darkness, plain, mm_per_px, cancel))
 
 
 def skin_of_detail(
@@ -111,7 +111,7 @@ def skin_of_detail(
     cancel.check()
     skin = _without_holes(skin, LARGEST_HOLE_MM / mm_per_px)
     cancel.check()
-    return SkinMap(skin, skin & ~_hairy(optical_density(rgb).darkness, skin, mm_per_px))
+    return SkinMap(skin, skin & ~_hairy(optical_density(rgb).darkness, skin, mm_per_px, cancel))
 
 
 def _cut_out(
@@ -195,12 +195,16 @@ def _without_holes(skin: NDArray[np.bool_], diameter_px: float) -> NDArray[np.bo
     return filled
 
 
-def _hairy(darkness: Plane, plain: NDArray[np.bool_], mm_per_px: float) -> NDArray[np.bool_]:
+def _hairy(
+    darkness: Plane, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken
+) -> NDArray[np.bool_]:
     """Places full of thin dark lines: brows, lashes, stubble, the edge of the hair."""
     lines = darkness - cv2.morphologyEx(
         darkness, cv2.MORPH_OPEN, disc(HAIR_WIDTH_MM / mm_per_px)
     )
+    cancel.check()
     density, _ = blurred_within(lines, np.ones_like(lines), HAIRY_WITHIN_MM / mm_per_px)
+    cancel.check()
     usual = float(np.median(density[plain])) if plain.any() else 0.0
     hairy: NDArray[np.bool_] = density > usual + HAIR_DARKNESS
     return hairy
