@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.colour.lab import luma, to_linear
-from lather.core.survey.region import Region
+from lather.core.survey.regions.region import Region
 from lather.paths import demo_dir
 
 Image = NDArray[np.float32]

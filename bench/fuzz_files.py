@@ -273,9 +273,9 @@ def _measured(state: JobState) -> JobState:
 
     from lather.core.area.combine import Combine
     from lather.core.rect import Rect
-    from lather.core.survey.face import FaceGeometry
-    from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
-    from lather.core.survey.region import Region
+    from lather.core.survey.faces.geometry import FaceGeometry
+    from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
+    from lather.core.survey.regions.region import Region
     from lather.document import areas, edits
     from lather.document.findings import Findings
     from lather.document.planes import Regions, with_plane

@@ -102,7 +102,7 @@ def _median(scale: Scale, measure_ms: Callable[[], float]) -> float:
 
 
 def _first_view(state: JobState) -> None:
-    from lather.core.survey.region import Region
+    from lather.core.survey.regions.region import Region
     from lather.render.geometry import ViewGeometry
     from lather.render.view import Shown, TileRequest
 

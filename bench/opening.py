@@ -12,7 +12,7 @@ def measure(scale: Scale) -> list[Row]:
     """a 24 megapixel 16-bit TIFF to the first view, against its bare decode"""
     import pyvips
 
-    from lather.core.survey.region import Region
+    from lather.core.survey.regions.region import Region
     from lather.document.state import new_state
     from lather.files.delivery import Delivery, encode_photo
     from lather.files.photos import read_photo

@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from bench.common import Row, Scale, row
 from lather.core.colour.lab import ciede2000, srgb_to_lab
 from lather.core.rect import Rect
-from lather.core.survey.finding import Finding
+from lather.core.survey.findings.finding import Finding
 from lather.paths import demo_dir
 
 PORTRAITS = (

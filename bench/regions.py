@@ -6,7 +6,7 @@ import numpy as np
 
 from bench.changed import CHANGES, PORTRAITS, Image, Planes, overlap, portrait, truth
 from bench.common import Row, Scale, row
-from lather.core.survey.region import Region
+from lather.core.survey.regions.region import Region
 
 LEAST = {Region.SKIN: 0.95, Region.HAIR: 0.9, Region.LIPS: 0.9, Region.IRIS: 0.85,
          Region.BROWS: 0.75, Region.BACKGROUND: 0.97}  # fmt: skip

@@ -15,7 +15,7 @@ import numpy as np
 from bench.common import Row, Scale, large_state, row
 from bench.stroke import opened
 from lather.core.brush.stroke import PenSample
-from lather.core.survey.region import Region
+from lather.core.survey.regions.region import Region
 from lather.document import edits
 from lather.document.job import Job
 from lather.document.planes import Regions

@@ -46,7 +46,7 @@ def measure(scale: Scale) -> list[Row]:
 
     from lather.assist.clean import propose_clean
     from lather.assist.survey import survey_photo, surveyed, with_survey
-    from lather.core.survey.faces import find_faces
+    from lather.core.survey.faces.find import find_faces
     from lather.core.survey.survey import survey
     from lather.document.findings import FindingState
     from lather.document.photo import Photo

@@ -14,9 +14,9 @@ import numpy as np
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
-from lather.core.survey import mesh_points as points  # noqa: E402
-from lather.core.survey.faces import find_faces  # noqa: E402
-from lather.core.survey.mesh_fit import MEAN_FACE  # noqa: E402
+from lather.core.survey.faces import mesh_points as points  # noqa: E402
+from lather.core.survey.faces.find import find_faces  # noqa: E402
+from lather.core.survey.faces.mesh_fit import MEAN_FACE  # noqa: E402
 from lather.paths import demo_dir  # noqa: E402
 
 

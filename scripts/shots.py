@@ -21,7 +21,7 @@ from lather.assist.survey import survey_photo, surveyed, with_survey
 from lather.core.brush.stroke import PenSample
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
-from lather.core.survey.region import Part, Region
+from lather.core.survey.regions.region import Part, Region
 from lather.document import areas, edits
 from lather.document.history import History
 from lather.document.layers import Stage

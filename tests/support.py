@@ -17,9 +17,9 @@ from lather.core.area.combine import Combine
 from lather.core.blend.modes import BlendMode
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.rect import Rect
-from lather.core.survey.face import HANDLES, FaceGeometry
-from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
-from lather.core.survey.region import Region
+from lather.core.survey.faces.geometry import HANDLES, FaceGeometry
+from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
+from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
 from lather.document.brief import Style
 from lather.document.findings import Findings, FindingState

@@ -21,7 +21,7 @@ SHORTEST_PX = 8.0
 
 def move_handle(bench: Workbench, face_index: int, name: str, x: float, y: float) -> None:
     """Put a handle where it was dragged to, or on what attracts it there."""
-    from lather.core.survey.snapping import snapped
+    from lather.core.survey.faces.snapping import snapped
 
     state = bench.state
     face = state.findings.faces[face_index]

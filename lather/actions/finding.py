@@ -12,7 +12,7 @@ from lather.actions.walk import Mended
 from lather.actions.workbench import Workbench
 from lather.assist.proposal import Proposal
 from lather.core.rect import Rect
-from lather.core.survey.finding import Finding
+from lather.core.survey.findings.finding import Finding
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
 from lather.document.findings import FindingState
@@ -96,7 +96,7 @@ def _survey(bench: Workbench, *, by_itself: bool) -> None:
 
 def look_at(bench: Workbench, finding: Finding) -> None:
     """Centre the picture on a finding, with the advised tool and brush in the hand."""
-    from lather.core.survey.advice import advice_for
+    from lather.core.survey.findings.advice import advice_for
 
     bench.go_to_stage(Stage.CLEAN)
     bench.walk.go_to(finding.id)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from lather.actions.action import Action, Run, has_job
 from lather.actions.face import start_measuring
 from lather.actions.workbench import Workbench
-from lather.core.survey.region import REGIONS_AND_PARTS
+from lather.core.survey.regions.region import REGIONS_AND_PARTS
 from lather.document import edits
 from lather.document.brief import Style
 

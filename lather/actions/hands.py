@@ -8,7 +8,7 @@ from typing import Any
 from lather.core.area.combine import Combine
 from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
-from lather.core.survey.region import Part, Region
+from lather.core.survey.regions.region import Part, Region
 from lather.document.events import Signal
 from lather.document.state import JobState
 from lather.errors import EditError

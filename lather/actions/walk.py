@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from lather.core.survey.finding import Finding
+from lather.core.survey.findings.finding import Finding
 from lather.document import edits
 from lather.document.events import Signal
 from lather.document.findings import Findings, FindingState

@@ -15,8 +15,8 @@ from lather.core.arrays import FloatImage
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
-from lather.core.survey.advice import advice_for
-from lather.core.survey.finding import Finding
+from lather.core.survey.findings.advice import advice_for
+from lather.core.survey.findings.finding import Finding
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document import edits
 from lather.document.access import is_mendable, mendable

@@ -8,7 +8,7 @@ import numpy as np
 
 from lather.assist.survey import srgb_strips
 from lather.core.arrays import ByteImage, Plane
-from lather.core.survey.region import Part, Region
+from lather.core.survey.regions.region import Part, Region
 from lather.core.work import NEVER, CancelToken
 from lather.document.planes import read_plane
 from lather.document.state import JobState

@@ -12,9 +12,9 @@ import numpy as np
 from lather.core.arrays import FloatImage
 from lather.core.colour.display import through_lattice
 from lather.core.rect import Rect
-from lather.core.survey.face import FaceGeometry
-from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
-from lather.core.survey.region import Region
+from lather.core.survey.faces.geometry import FaceGeometry
+from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
+from lather.core.survey.regions.region import Region
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document.findings import Findings, FindingState
 from lather.document.merge import Merged

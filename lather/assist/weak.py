@@ -11,7 +11,7 @@ from dataclasses import replace
 import numpy as np
 
 from lather.core.area.place import Place
-from lather.core.survey.finding import Finding, Kind
+from lather.core.survey.findings.finding import Finding, Kind
 from lather.document.access import is_mendable
 from lather.document.brief import Weak
 from lather.document.findings import FindingState

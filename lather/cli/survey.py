@@ -11,12 +11,12 @@ from typing import TYPE_CHECKING, Any
 from lather.cli.opening import opened_job
 from lather.cli.progress import report
 from lather.cli.text import write_text
-from lather.core.survey.region import Region
+from lather.core.survey.regions.region import Region
 from lather.errors import LatherError, ScaleError, UsageError
 from lather.files.outputs import Form, Output, check_outputs
 
 if TYPE_CHECKING:
-    from lather.core.survey.finding import Finding
+    from lather.core.survey.findings.finding import Finding
     from lather.core.survey.survey import Survey
     from lather.document.findings import Findings
     from lather.document.photo import Photo
@@ -129,7 +129,7 @@ def facts(measured: Survey, state: JobState) -> dict[str, Any]:
 
 
 def _finding(finding: Finding, findings: Findings) -> dict[str, Any]:
-    from lather.core.survey.advice import advice_for
+    from lather.core.survey.findings.advice import advice_for
 
     advice = advice_for(finding)
     return {

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from lather.core.open_enum import OpenEnum
-from lather.core.survey.finding import Kind
+from lather.core.survey.findings.finding import Kind
 
 UNKNOWN_WEAK_STRENGTH = 0.4  # of softening whose kind is not known
 

@@ -7,8 +7,8 @@ from dataclasses import dataclass, field, replace
 from typing import Any
 
 from lather.core.open_enum import OpenEnum
-from lather.core.survey.face import FaceGeometry
-from lather.core.survey.finding import Finding
+from lather.core.survey.faces.geometry import FaceGeometry
+from lather.core.survey.findings.finding import Finding
 from lather.document.brief import Style
 
 

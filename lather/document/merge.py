@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.rect import Rect
-from lather.core.survey.finding import Finding
+from lather.core.survey.findings.finding import Finding
 from lather.document.findings import Findings, FindingState
 from lather.document.layers import GroupLayer, Layer, Mask, PixelLayer
 from lather.document.planes import Regions

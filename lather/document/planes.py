@@ -14,7 +14,7 @@ import numpy as np
 from lather.core.area.combine import Combine, combined
 from lather.core.arrays import FULL, MaskPixels, Plane
 from lather.core.rect import Rect, paste
-from lather.core.survey.region import Region
+from lather.core.survey.regions.region import Region
 from lather.document.tiles import BLACK_MASK, TILE_PX, Tiles
 
 AREA = "area"

@@ -9,7 +9,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Protocol
 
-from lather.core.survey.finding import Kind
+from lather.core.survey.findings.finding import Kind
 from lather.document.brief import Brief
 from lather.document.findings import Findings
 from lather.document.layers import Layer, PhotoLayer, new_id

@@ -8,9 +8,9 @@ from __future__ import annotations
 from dataclasses import fields
 from typing import Any
 
-from lather.core.survey.face import HANDLES, FaceGeometry
-from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
-from lather.core.survey.mesh_points import N_POINTS
+from lather.core.survey.faces.geometry import HANDLES, FaceGeometry
+from lather.core.survey.faces.mesh_points import N_POINTS
+from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
 from lather.document.bounds import LARGEST_FINDING_PX, MOST_FACES, MOST_FINDINGS, MOST_POINTS
 from lather.document.findings import Findings, FindingState
 from lather.files.entries import Entry, measure, unknown

@@ -8,8 +8,8 @@ import numpy as np
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.rect import Rect
-from lather.core.survey.face import FaceGeometry
-from lather.core.survey.region import Part, Region
+from lather.core.survey.faces.geometry import FaceGeometry
+from lather.core.survey.regions.region import Part, Region
 from lather.document.planes import Regions, read_plane
 from lather.document.state import JobState
 from lather.render.compositor import render
@@ -74,8 +74,8 @@ class _Parts:
             last = self._last
             if last is not None and last[0] is regions and last[1] is faces:
                 return last[2]
-            from lather.core.survey.mesh_fit import fitted_points
-            from lather.core.survey.parts import skin_parts
+            from lather.core.survey.faces.mesh_fit import fitted_points
+            from lather.core.survey.regions.parts import skin_parts
 
             small = regions.size(state.photo.rect)
             skin = (

@@ -21,7 +21,7 @@ import numpy as np
 from lather.core.arrays import ByteImage, FloatImage
 from lather.core.colour.display import to_screen
 from lather.core.rect import Rect
-from lather.core.survey.region import Part, Region
+from lather.core.survey.regions.region import Part, Region
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.render.compositor import deepest_level, render, render_mask, render_photo

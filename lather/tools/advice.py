@@ -8,8 +8,8 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 
-from lather.core.survey.advice import advice_for
-from lather.core.survey.finding import Finding
+from lather.core.survey.findings.advice import advice_for
+from lather.core.survey.findings.finding import Finding
 from lather.document.photo import Photo
 from lather.document.state import JobState
 

@@ -14,7 +14,7 @@ from lather.core.brush.stroke import Brush, PenSample
 from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
 from lather.core.rect import Rect
-from lather.core.survey.region import Part, Region
+from lather.core.survey.regions.region import Part, Region
 from lather.document.painting import Coverage
 from lather.document.state import JobState
 from lather.render.view import Shown

@@ -23,7 +23,7 @@ from lather.tools.reading import up_to
 from lather.tools.rim import rim_of
 
 if TYPE_CHECKING:
-    from lather.core.survey.finding import Finding
+    from lather.core.survey.findings.finding import Finding
 
 
 def place_of_area(state: JobState) -> Place:

@@ -14,7 +14,7 @@ from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
 from lather.core.mend.placement import Placement
 from lather.core.rect import Rect, paste
-from lather.core.survey.finding import MOST_BROKEN
+from lather.core.survey.findings.finding import MOST_BROKEN
 from lather.document import edits
 from lather.document.access import mendable
 from lather.document.areas import limit_of
@@ -168,7 +168,7 @@ class MendWork(CoveredWork):
 
     def _settled(self, before: JobState, after: PixelLayer, touched: Rect) -> list[int]:
         """Open findings under the stroke that no longer show, or are softened."""
-        from lather.core.survey.presence import is_gone, looked_at, presence
+        from lather.core.survey.findings.presence import is_gone, looked_at, presence
 
         findings = before.findings
         # What a weak layer shows in full counts: its strength is the brief's business.

@@ -12,7 +12,7 @@ from lather.core.arrays import FULL, FloatImage
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
-from lather.core.survey.region import Part, Region
+from lather.core.survey.regions.region import Part, Region
 from lather.document.painting import LiveStroke, MaskPaint
 from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.state import JobState

@@ -17,7 +17,7 @@ from lather.actions.action import Action
 from lather.actions.finding import decide, is_surveyed, look_at, mend
 from lather.actions.workbench import Workbench
 from lather.core.rect import Rect
-from lather.core.survey.finding import Finding, Kind
+from lather.core.survey.findings.finding import Finding, Kind
 from lather.document.findings import Findings, FindingState
 from lather.document.state import JobState
 from lather.ui.crops import CROP_PX, crop_of

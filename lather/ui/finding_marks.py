@@ -8,7 +8,7 @@ from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPainterPathStroker, QPen, QPolygonF
 
 from lather.actions.workbench import Workbench
-from lather.core.survey.finding import N_DIRECTIONS, Finding, Kind
+from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
 from lather.document.findings import FindingState
 from lather.document.layers import Stage
 from lather.ui.theme import theme

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from lather.actions.workbench import Workbench
-from lather.core.survey.finding import MOST_BROKEN
+from lather.core.survey.findings.finding import MOST_BROKEN
 from lather.render.geometry import ViewGeometry
 from lather.ui.polygons import in_widget, polygon
 from lather.ui.theme import theme

@@ -26,8 +26,8 @@ from lather.actions.workbench import Workbench
 from lather.core.area.combine import Combine
 from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
-from lather.core.survey.finding import MOST_BROKEN
-from lather.core.survey.region import Part, Region
+from lather.core.survey.findings.finding import MOST_BROKEN
+from lather.core.survey.regions.region import Part, Region
 from lather.document.state import JobState
 from lather.tools.advice import brush_advice
 from lather.tools.source import Reads, SourceGoes

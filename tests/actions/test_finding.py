@@ -203,7 +203,7 @@ class SurveyTest(Case):
         self.assertGreater(n_done, 0.8 * n_open)
 
     def test_it_says_when_it_works_with_less(self) -> None:
-        from lather.core.survey import networks
+        from lather.core.survey.faces import networks
 
         bench = start_workbench(Settings(), Answers())
         self.addCleanup(lambda: bench.take_job(None))

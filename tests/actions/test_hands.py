@@ -15,7 +15,7 @@ from lather.core.brush.stroke import PenSample
 from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
 from lather.core.rect import Rect
-from lather.core.survey.region import Region
+from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
 from lather.document.brief import Style
 from lather.document.findings import FindingState
@@ -276,7 +276,7 @@ class GeometryTest(BenchCase):
         self.assertIn("too short", self.said[-1])
 
     def test_the_style_decides_what_is_kept_but_not_what_was_decided(self) -> None:
-        from lather.core.survey.finding import Kind
+        from lather.core.survey.findings.finding import Kind
         from tests.support import finding as made
 
         items = (made(1, kind=Kind.FRECKLES), made(2, 90.0, kind=Kind.VEIN),

@@ -11,8 +11,8 @@ from lather.assist.survey import with_mark
 from lather.core.area.combine import Combine
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
-from lather.core.survey.finding import Kind
-from lather.core.survey.region import Region
+from lather.core.survey.findings.finding import Kind
+from lather.core.survey.regions.region import Region
 from lather.core.survey.survey import Survey
 from lather.document import areas, edits
 from lather.document.findings import FindingState

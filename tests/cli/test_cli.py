@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 
 from lather.cli.main import VERBS, main
-from lather.core.survey.region import Part, Region
+from lather.core.survey.regions.region import Part, Region
 from lather.document import edits
 from lather.document.state import new_state
 from lather.files.jobwriter import save_job

@@ -13,14 +13,14 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from bench.changed import portrait as reduced_portrait
-from lather.core.survey import mesh_points
-from lather.core.survey.crops import Crop
-from lather.core.survey.face import FaceGeometry
-from lather.core.survey.faces import find_faces, with_meshes
-from lather.core.survey.mesh_fit import HANDLE_POINTS, fitted_points
-from lather.core.survey.mesh_points import N_POINTS
-from lather.core.survey.networks import MODELS, Network, Runner
-from lather.core.survey.person import find_person, persons
+from lather.core.survey.faces import mesh_points
+from lather.core.survey.faces.crops import Crop
+from lather.core.survey.faces.find import find_faces, with_meshes
+from lather.core.survey.faces.geometry import FaceGeometry
+from lather.core.survey.faces.mesh_fit import HANDLE_POINTS, fitted_points
+from lather.core.survey.faces.mesh_points import N_POINTS
+from lather.core.survey.faces.networks import MODELS, Network, Runner
+from lather.core.survey.faces.person import find_person, persons
 from lather.core.survey.survey import survey
 from lather.errors import ModelError, ScaleError
 from tests.support import DEMO, Case
@@ -228,8 +228,8 @@ class ModelsTest(Case):
         from unittest import mock
 
         (self.folder / Network.MESH.file_name).unlink()
-        with mock.patch("lather.core.survey.networks.SHIPPED._folder", self.folder), \
-                mock.patch("lather.core.survey.networks.SHIPPED._loaded", {}):
+        with mock.patch("lather.core.survey.faces.networks.SHIPPED._folder", self.folder), \
+                mock.patch("lather.core.survey.faces.networks.SHIPPED._loaded", {}):
             measured = survey(portrait(1, 0.3))
         self.assertIn("face_landmark.tflite was not used", measured.lacking)
         self.assertGreater(measured.share(next(iter(measured.regions))), 0.2)

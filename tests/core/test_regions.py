@@ -9,13 +9,13 @@ from hypothesis import strategies as st
 
 from bench.changed import CHANGES, Image, Planes, overlap, portrait, truth
 from lather.core.guided import Guide
-from lather.core.survey.faces import find_faces
-from lather.core.survey.fineness import fineness
-from lather.core.survey.mesh_fit import fitted_points
-from lather.core.survey.mixture import fit
-from lather.core.survey.parts import skin_parts
-from lather.core.survey.region import REGIONS_AND_PARTS, Part, Region
-from lather.core.survey.regions import find_regions
+from lather.core.survey.faces.find import find_faces
+from lather.core.survey.faces.mesh_fit import fitted_points
+from lather.core.survey.regions.find import find_regions
+from lather.core.survey.regions.fineness import fineness
+from lather.core.survey.regions.mixture import fit
+from lather.core.survey.regions.parts import skin_parts
+from lather.core.survey.regions.region import REGIONS_AND_PARTS, Part, Region
 from tests.support import Case
 
 SCALE = 0.5  # of the portraits that are 1600 px wide; the larger one is reduced to their size

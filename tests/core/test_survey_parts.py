@@ -11,15 +11,15 @@ from hypothesis import strategies as st
 from lather.core.hair.ridges import follow, ridge_maps, stands_out
 from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
-from lather.core.survey.advice import advice_for
-from lather.core.survey.face import HANDLES, FaceGeometry
-from lather.core.survey.finding import Kind
-from lather.core.survey.line_extent import line_finding
-from lather.core.survey.lines import find_lines
-from lather.core.survey.presence import is_gone, looked_at, presence
-from lather.core.survey.region import Region
-from lather.core.survey.skin import skin_of_detail
-from lather.core.survey.snapping import snapped
+from lather.core.survey.faces.geometry import HANDLES, FaceGeometry
+from lather.core.survey.faces.snapping import snapped
+from lather.core.survey.findings.advice import advice_for
+from lather.core.survey.findings.finding import Kind
+from lather.core.survey.findings.line_extent import line_finding
+from lather.core.survey.findings.lines import find_lines
+from lather.core.survey.findings.presence import is_gone, looked_at, presence
+from lather.core.survey.regions.region import Region
+from lather.core.survey.regions.skin import skin_of_detail
 from lather.core.survey.survey import survey
 from lather.errors import ScaleError
 from tests.core.test_survey import MM_PER_PX, RED, SKIN, picture, planted, skin, spots_in, to_linear

@@ -6,12 +6,12 @@ import cv2
 import numpy as np
 
 from bench.changed import portrait
-from lather.core.survey.faces import find_faces
-from lather.core.survey.frame import Frame
-from lather.core.survey.mesh_fit import fitted_points
-from lather.core.survey.mesh_points import LIPS_OUTER, lids
-from lather.core.survey.region import Region
-from lather.core.survey.regions import find_regions
+from lather.core.survey.faces.find import find_faces
+from lather.core.survey.faces.frame import Frame
+from lather.core.survey.faces.mesh_fit import fitted_points
+from lather.core.survey.faces.mesh_points import LIPS_OUTER, lids
+from lather.core.survey.regions.find import find_regions
+from lather.core.survey.regions.region import Region
 from tests.support import Case
 
 Image = np.ndarray

@@ -10,7 +10,7 @@ import numpy as np
 from lather.core.area.combine import Combine
 from lather.core.arrays import FULL
 from lather.core.rect import Rect
-from lather.core.survey.region import Region
+from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
 from lather.document.digest import digest
 from lather.document.job import Job

@@ -3,7 +3,7 @@
 import json
 import unittest
 
-from lather.core.survey.finding import Kind
+from lather.core.survey.findings.finding import Kind
 from lather.document import edits
 from lather.document.digest import digest
 from lather.document.findings import Findings, FindingState

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from lather.assist.survey import with_mark
 from lather.core.brush.stroke import Brush
 from lather.core.rect import Rect
-from lather.core.survey.region import Region
+from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
 from lather.document.digest import digest
 from lather.document.findings import FindingState

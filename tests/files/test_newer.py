@@ -12,8 +12,8 @@ from hypothesis import strategies as st
 
 from lather.assist.survey import Surveyed, with_survey
 from lather.core.blend.modes import BlendMode
-from lather.core.survey.finding import Kind
-from lather.core.survey.region import Region
+from lather.core.survey.findings.finding import Kind
+from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
 from lather.document.brief import Style, Weak
 from lather.document.digest import digest

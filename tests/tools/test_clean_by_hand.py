@@ -9,9 +9,9 @@ import numpy as np
 from lather.assist.survey import with_mark
 from lather.core.area.combine import Combine
 from lather.core.rect import Rect
-from lather.core.survey.face import FaceGeometry
-from lather.core.survey.finding import N_DIRECTIONS, Kind
-from lather.core.survey.region import Region
+from lather.core.survey.faces.geometry import FaceGeometry
+from lather.core.survey.findings.finding import N_DIRECTIONS, Kind
+from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
 from lather.document.brief import Style, Weak
 from lather.document.findings import Findings, FindingState

@@ -16,7 +16,7 @@ from lather.actions import finding as commands
 from lather.core.area.combine import Combine
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
-from lather.core.survey.region import Region
+from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
 from lather.document.brief import Weak
 from lather.document.findings import FindingState

@@ -12,19 +12,19 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.rect import Rect
-from lather.core.survey.blemishes import Spot, find_spots
-from lather.core.survey.extent import Extent, measure_extent
-from lather.core.survey.face import PUPIL_DISTANCE_MM, FaceGeometry
-from lather.core.survey.faces import find_faces, with_meshes
-from lather.core.survey.finding import Finding, Kind
-from lather.core.survey.line_extent import line_finding
-from lather.core.survey.line_places import on_open_skin
-from lather.core.survey.lines import find_lines
-from lather.core.survey.mesh_fit import fitted_points
-from lather.core.survey.person import persons
-from lather.core.survey.region import Region
-from lather.core.survey.regions import detail_regions, find_regions, merged
-from lather.core.survey.skin import skin_of_detail, skin_of_person
+from lather.core.survey.faces.find import find_faces, with_meshes
+from lather.core.survey.faces.geometry import PUPIL_DISTANCE_MM, FaceGeometry
+from lather.core.survey.faces.mesh_fit import fitted_points
+from lather.core.survey.faces.person import persons
+from lather.core.survey.findings.blemishes import Spot, find_spots
+from lather.core.survey.findings.extent import Extent, measure_extent
+from lather.core.survey.findings.finding import Finding, Kind
+from lather.core.survey.findings.line_extent import line_finding
+from lather.core.survey.findings.line_places import on_open_skin
+from lather.core.survey.findings.lines import find_lines
+from lather.core.survey.regions.find import detail_regions, find_regions, merged
+from lather.core.survey.regions.region import Region
+from lather.core.survey.regions.skin import skin_of_detail, skin_of_person
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.errors import ScaleError
 

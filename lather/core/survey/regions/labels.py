@@ -15,10 +15,10 @@ import numpy as np
 
 from lather.core.arrays import Plane
 from lather.core.blur import disc
-from lather.core.survey.evidence import Evidence, Mask
-from lather.core.survey.mixture import Mixture, fit
-from lather.core.survey.region import Region
-from lather.core.survey.things import glasses, is_covered
+from lather.core.survey.regions.evidence import Evidence, Mask
+from lather.core.survey.regions.mixture import Mixture, fit
+from lather.core.survey.regions.region import Region
+from lather.core.survey.regions.things import glasses, is_covered
 from lather.core.work import NEVER, CancelToken
 
 KINDS = (Region.SKIN, Region.HAIR, Region.CLOTHING, Region.BACKGROUND, Region.OTHER)

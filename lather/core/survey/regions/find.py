@@ -12,16 +12,16 @@ import cv2
 import numpy as np
 
 from lather.core.arrays import FloatImage, Plane
-from lather.core.survey.brows import find_brow
-from lather.core.survey.evidence import gather
-from lather.core.survey.eyes import find_eyes
-from lather.core.survey.face import FaceGeometry
-from lather.core.survey.labels import KINDS, label
-from lather.core.survey.mesh_fit import Mesh, fitted_points
-from lather.core.survey.mesh_points import LEFT, RIGHT
-from lather.core.survey.mouth import find_mouth
-from lather.core.survey.region import Region
-from lather.core.survey.skin import SkinMap
+from lather.core.survey.faces.geometry import FaceGeometry
+from lather.core.survey.faces.mesh_fit import Mesh, fitted_points
+from lather.core.survey.faces.mesh_points import LEFT, RIGHT
+from lather.core.survey.regions.brows import find_brow
+from lather.core.survey.regions.evidence import gather
+from lather.core.survey.regions.eyes import find_eyes
+from lather.core.survey.regions.labels import KINDS, label
+from lather.core.survey.regions.mouth import find_mouth
+from lather.core.survey.regions.region import Region
+from lather.core.survey.regions.skin import SkinMap
 from lather.core.work import NEVER, CancelToken
 
 INNER = (Region.IRIS, Region.EYE_WHITE, Region.TEETH, Region.LIPS, Region.BROWS)  # the first wins

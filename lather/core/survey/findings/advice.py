@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from lather.core.mend.mode import MendMode
-from lather.core.survey.finding import Finding, Kind
+from lather.core.survey.findings.finding import Finding, Kind
 
 SMALLEST_SIZE_PX = 5.0  # below it a brush cannot be aimed
 SOFTEST, HARDEST = 0.2, 0.7

@@ -11,11 +11,11 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.guided import Guide
-from lather.core.survey.fineness import fineness
-from lather.core.survey.frame import Frame
-from lather.core.survey.mesh_points import BROWS, LEFT, LIPS_OUTER, OVAL, RIGHT, lids
-from lather.core.survey.mixture import Mixture, Samples, fit
-from lather.core.survey.outline import filled, grown
+from lather.core.survey.faces.frame import Frame
+from lather.core.survey.faces.mesh_points import BROWS, LEFT, LIPS_OUTER, OVAL, RIGHT, lids
+from lather.core.survey.regions.fineness import fineness
+from lather.core.survey.regions.mixture import Mixture, Samples, fit
+from lather.core.survey.regions.outline import filled, grown
 from lather.core.work import NEVER, CancelToken
 
 Mask = NDArray[np.bool_]

@@ -8,11 +8,11 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.density import optical_density
-from lather.core.survey.crops import Crop, Points
-from lather.core.survey.eyes import SIDE_PX as EYE_SIDE_PX
-from lather.core.survey.mesh import eye_crop
-from lather.core.survey.mesh_points import BROWS, LEFT, RIGHT, lids
-from lather.core.survey.outline import inside_by
+from lather.core.survey.faces.crops import Crop, Points
+from lather.core.survey.faces.mesh import eye_crop
+from lather.core.survey.faces.mesh_points import BROWS, LEFT, RIGHT, lids
+from lather.core.survey.regions.eyes import SIDE_PX as EYE_SIDE_PX
+from lather.core.survey.regions.outline import inside_by
 
 SIDE_PX, MARGIN = 384, 1.5  # of the cut-out: px, of the larger side of brow and eye
 BROW_REACH, LASH_REACH = 0.10, 0.22  # beyond the mesh's ring, in widths of brow and eye

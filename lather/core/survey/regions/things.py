@@ -6,7 +6,7 @@ import cv2
 import numpy as np
 
 from lather.core.blur import disc
-from lather.core.survey.evidence import Evidence, Mask
+from lather.core.survey.regions.evidence import Evidence, Mask
 
 UNLIKE_SKIN = 6.0
 SMOOTH = 0.45  # logarithm of fineness above skin's: what is less fine is no hair

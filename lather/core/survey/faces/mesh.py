@@ -12,9 +12,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage
-from lather.core.survey.crops import Crop, Points
-from lather.core.survey.detector import Box
-from lather.core.survey.mesh_points import (
+from lather.core.survey.faces.crops import Crop, Points
+from lather.core.survey.faces.detector import Box
+from lather.core.survey.faces.mesh_points import (
     EYE_CORNERS,
     LEFT,
     N_EYE,
@@ -23,7 +23,7 @@ from lather.core.survey.mesh_points import (
     N_MESH,
     RIGHT,
 )  # fmt: skip
-from lather.core.survey.networks import SHIPPED, Network, Runner, sigmoid
+from lather.core.survey.faces.networks import SHIPPED, Network, Runner, sigmoid
 
 MARGIN, EYE_MARGIN = 1.5, 2.3  # sides of the crops: of the face's, of the distance of eye corners
 LEAST_SCORE = 0.5

@@ -15,10 +15,10 @@ import numpy as np
 from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.lab import to_linear
 from lather.core.guided import Guide
-from lather.core.survey.crops import Crop, Points
-from lather.core.survey.mesh_points import LIPS_INNER, LIPS_OUTER, MOUTH_CORNERS
-from lather.core.survey.mixture import Mixture, fit
-from lather.core.survey.outline import between_smooth_rims, inside_by
+from lather.core.survey.faces.crops import Crop, Points
+from lather.core.survey.faces.mesh_points import LIPS_INNER, LIPS_OUTER, MOUTH_CORNERS
+from lather.core.survey.regions.mixture import Mixture, fit
+from lather.core.survey.regions.outline import between_smooth_rims, inside_by
 
 SIDE_PX, MARGIN = 320, 1.9  # of the cut-out: px, mouth widths
 WIDTH_PX = SIDE_PX / MARGIN

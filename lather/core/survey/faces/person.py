@@ -11,8 +11,8 @@ import cv2
 import numpy as np
 
 from lather.core.arrays import FloatImage, Plane
-from lather.core.survey.face import FaceGeometry
-from lather.core.survey.networks import SHIPPED, Network, Runner
+from lather.core.survey.faces.geometry import FaceGeometry
+from lather.core.survey.faces.networks import SHIPPED, Network, Runner
 
 LEAST_KNOWN = 0.4  # mean of the mask on a face that it knows
 

@@ -18,10 +18,10 @@ from lather.core.arrays import FloatImage, Plane
 from lather.core.blur import blurred_within, disc
 from lather.core.colour.density import optical_density
 from lather.core.colour.lab import srgb_to_lab
-from lather.core.survey.mesh_fit import Mesh
-from lather.core.survey.mesh_points import LEFT, RIGHT, lids
-from lather.core.survey.outline import filled, grown
-from lather.core.survey.region import Region
+from lather.core.survey.faces.mesh_fit import Mesh
+from lather.core.survey.faces.mesh_points import LEFT, RIGHT, lids
+from lather.core.survey.regions.outline import filled, grown
+from lather.core.survey.regions.region import Region
 from lather.core.work import NEVER, CancelToken
 
 SEARCHED_PX = 512  # long side of the picture on which a detail's skin is told from the rest

@@ -8,8 +8,8 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.core.survey.face import FaceGeometry, Point3
-from lather.core.survey.mesh_points import (
+from lather.core.survey.faces.geometry import FaceGeometry, Point3
+from lather.core.survey.faces.mesh_points import (
     CHIN,
     LEFT,
     MOUTH_CORNERS,
@@ -18,7 +18,7 @@ from lather.core.survey.mesh_points import (
     TEMPLES,
     iris,
 )  # fmt: skip
-from lather.core.survey.networks import MODELS
+from lather.core.survey.faces.networks import MODELS
 
 Mesh = NDArray[np.float32]  # (510, 3)
 

@@ -16,8 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
-from lather.core.survey.face import PUPIL_DISTANCE_MM, FaceGeometry, Point
-from lather.core.survey.snapping import IRIS_DIAMETER_MM, darkest_disc
+from lather.core.survey.faces.geometry import PUPIL_DISTANCE_MM, FaceGeometry, Point
+from lather.core.survey.faces.snapping import IRIS_DIAMETER_MM, darkest_disc
 from lather.core.work import NEVER, CancelToken
 
 FACES_PX, EYES_PX = 640, 320  # sizes at which faces, and the eyes of a face, are looked for

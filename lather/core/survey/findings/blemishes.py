@@ -21,7 +21,7 @@ from lather.core.arrays import FloatImage, Plane
 from lather.core.blur import blurred, disc
 from lather.core.colour.density import Density, optical_density
 from lather.core.rect import Rect
-from lather.core.survey.finding import Kind
+from lather.core.survey.findings.finding import Kind
 from lather.core.work import NEVER, CancelToken
 
 SIGMAS_MM = (0.35, 0.5, 0.7, 1.0, 1.4)

@@ -7,9 +7,9 @@ from collections.abc import Sequence
 import numpy as np
 
 from lather.core.arrays import Plane
-from lather.core.survey.frame import Frame
-from lather.core.survey.mesh_fit import Mesh
-from lather.core.survey.mesh_points import (
+from lather.core.survey.faces.frame import Frame
+from lather.core.survey.faces.mesh_fit import Mesh
+from lather.core.survey.faces.mesh_points import (
     CHEEKS,
     CHIN_RING,
     FOREHEAD_LOWER,
@@ -19,8 +19,8 @@ from lather.core.survey.mesh_points import (
     RIGHT,
     UNDER_EYES,
 )  # fmt: skip
-from lather.core.survey.outline import filled
-from lather.core.survey.region import Part
+from lather.core.survey.regions.outline import filled
+from lather.core.survey.regions.region import Part
 
 # In heights of the face.
 FOREHEAD_HEIGHT = 0.9  # above the brows, at most: the hair ends it

@@ -8,10 +8,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from lather.core.survey.blemishes import Spot
-from lather.core.survey.face import FaceGeometry
-from lather.core.survey.finding import Kind
-from lather.core.survey.lines import Line
+from lather.core.survey.faces.geometry import FaceGeometry
+from lather.core.survey.findings.blemishes import Spot
+from lather.core.survey.findings.finding import Kind
+from lather.core.survey.findings.lines import Line
 
 # All in pupil distances, from between the pupils.
 NOSTRILS, EAR = (0.38, 0.3), 0.02

@@ -9,8 +9,8 @@ from numpy.typing import NDArray
 from lather.core.arrays import FloatImage
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.rect import Rect
-from lather.core.survey.finding import N_DIRECTIONS, Finding
-from lather.core.survey.lines import Line
+from lather.core.survey.findings.finding import N_DIRECTIONS, Finding
+from lather.core.survey.findings.lines import Line
 
 SIGMAS_WIDE = 4.5  # what of its cross-section is mended
 MARGIN_MM = 0.5

@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from lather.core.survey.mesh_points import EYE_CORNERS, LEFT, RIGHT
+from lather.core.survey.faces.mesh_points import EYE_CORNERS, LEFT, RIGHT
 
 PUPIL_DISTANCE_MM = 63.0  # adults; infants about 40
 

@@ -18,7 +18,7 @@ from lather.core.arrays import FloatImage, Plane
 from lather.core.blur import blurred_within, disc
 from lather.core.colour.density import optical_density
 from lather.core.hair.ridges import Ridge, RidgeMap, follow, ridge_maps, stands_out
-from lather.core.survey.finding import Kind
+from lather.core.survey.findings.finding import Kind
 from lather.core.work import NEVER, CancelToken
 
 UNEVENNESS_MM = 12.0

@@ -12,14 +12,14 @@ from dataclasses import dataclass
 import numpy as np
 
 from lather.core.arrays import FloatImage, Plane
-from lather.core.survey import cascades
-from lather.core.survey.crops import reduced
-from lather.core.survey.detector import TILED_PX, WINDOWS, Box, detect_on_tiles, detect_whole
-from lather.core.survey.face import FaceGeometry
-from lather.core.survey.mesh import LEAST_SCORE, find_mesh, mesh_in
-from lather.core.survey.mesh_fit import face_of, fitted_points
-from lather.core.survey.networks import SHIPPED, Runner
-from lather.core.survey.person import find_person
+from lather.core.survey.faces import cascades
+from lather.core.survey.faces.crops import reduced
+from lather.core.survey.faces.detector import TILED_PX, WINDOWS, Box, detect_on_tiles, detect_whole
+from lather.core.survey.faces.geometry import FaceGeometry
+from lather.core.survey.faces.mesh import LEAST_SCORE, find_mesh, mesh_in
+from lather.core.survey.faces.mesh_fit import face_of, fitted_points
+from lather.core.survey.faces.networks import SHIPPED, Runner
+from lather.core.survey.faces.person import find_person
 from lather.core.work import NEVER, CancelToken
 from lather.errors import ModelError
 

@@ -14,8 +14,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
-from lather.core.survey.crops import Crop
-from lather.core.survey.networks import SHIPPED, Network, Runner, sigmoid
+from lather.core.survey.faces.crops import Crop
+from lather.core.survey.faces.networks import SHIPPED, Network, Runner, sigmoid
 from lather.core.work import NEVER, CancelToken
 
 WINDOWS = (0.45, 0.2)  # sides of the tiles, of the picture's long side

@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import Plane
-from lather.core.survey.mesh_points import CHIN, EYE_CORNERS, FOREHEAD_TOP, LEFT, RIGHT
+from lather.core.survey.faces.mesh_points import CHIN, EYE_CORNERS, FOREHEAD_TOP, LEFT, RIGHT
 
 
 @dataclass(frozen=True)

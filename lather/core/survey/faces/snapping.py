@@ -10,7 +10,7 @@ import numpy as np
 from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.density import optical_density
 from lather.core.rect import Rect
-from lather.core.survey.face import PUPIL_DISTANCE_MM, FaceGeometry, Point
+from lather.core.survey.faces.geometry import PUPIL_DISTANCE_MM, FaceGeometry, Point
 
 IRIS_DIAMETER_MM = 11.7
 WINDOW = 0.16  # how far a handle snaps, in pupil distances

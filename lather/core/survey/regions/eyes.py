@@ -17,11 +17,11 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.guided import Guide
-from lather.core.survey.crops import Crop, Points
-from lather.core.survey.mesh import EYE_MARGIN, eye_crop
-from lather.core.survey.mesh_points import LEFT, RIGHT, iris, lids
-from lather.core.survey.mixture import Mixture, fit
-from lather.core.survey.outline import between_smooth_rims, disc_at, inside_by
+from lather.core.survey.faces.crops import Crop, Points
+from lather.core.survey.faces.mesh import EYE_MARGIN, eye_crop
+from lather.core.survey.faces.mesh_points import LEFT, RIGHT, iris, lids
+from lather.core.survey.regions.mixture import Mixture, fit
+from lather.core.survey.regions.outline import between_smooth_rims, disc_at, inside_by
 from lather.core.work import NEVER, CancelToken
 
 SIDE_PX = 256  # of the cut-out that an eye is looked at in

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from lather.core.arrays import FloatImage
 from lather.core.colour.density import optical_density
 from lather.core.rect import Rect
-from lather.core.survey.finding import N_DIRECTIONS, Finding
+from lather.core.survey.findings.finding import N_DIRECTIONS, Finding
 
 RING = 1.5  # of the reach: how far the skin around is looked at
 GONE_BELOW = 0.4  # of the contrast it had
