@@ -1,4 +1,8 @@
-"""Puts the rows of a bench run into docs/performance.md: `bench_page.py ROWS.json`."""
+"""Puts the rows of a bench run into docs/performance.md: `bench_page.py ROWS.json`.
+
+With `--some` the run was one of a few groups: its rows take the place of those of the same names,
+new ones come last, and all others stay.
+"""
 
 from __future__ import annotations
 
@@ -31,8 +35,18 @@ def main() -> None:
     rows = json.loads(Path(sys.argv[1]).read_text(encoding="utf-8"))
     page = PAGE.read_text(encoding="utf-8")
     before, rest = page.split(BEGIN)
-    _, after = rest.split(END)
-    PAGE.write_text(f"{before}{BEGIN}\n{table(rows)}\n{END}{after}", encoding="utf-8")
+    earlier, after = rest.split(END)
+    now = table(rows)
+    if "--some" in sys.argv:
+        now = merged(earlier.strip(), now.strip())
+    PAGE.write_text(f"{before}{BEGIN}\n{now}\n{END}{after}", encoding="utf-8")
+
+
+def merged(earlier: str, now: str) -> str:
+    """The lines of a table with those of a later one in their places."""
+    later = {line.split(" | ")[0]: line for line in now.splitlines()}
+    lines = [later.pop(line.split(" | ")[0], line) for line in earlier.splitlines()]
+    return "\n".join([*lines, *later.values()]) + "\n"
 
 
 if __name__ == "__main__":
