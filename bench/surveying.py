@@ -48,7 +48,6 @@ def measure(scale: Scale) -> list[Row]:
     from lather.assist.survey import survey_photo, surveyed, with_survey
     from lather.core.survey.faces.find import find_faces
     from lather.core.survey.survey import survey
-    from lather.document.findings import FindingState
     from lather.document.photo import Photo
     from lather.document.state import new_state
 
@@ -58,7 +57,6 @@ def measure(scale: Scale) -> list[Row]:
     seeing_ms = scale.median_ms(lambda: find_faces(rgb), 3)
     survey_ms = scale.median_ms(lambda: survey(rgb), 3)
     state = with_survey(new_state(Photo(samples.copy(), name="large.tif")), surveyed(survey(rgb)))
-    wanted = list(state.findings.in_state(FindingState.OPEN))
     mend_ms = scale.median_ms(lambda: propose_clean(state), 1, 0)
     peak_gb = float(run_fresh(_ALONE.replace("SCALE", repr(scale))).split()[-1])
     watch = _Watch()
