@@ -66,9 +66,12 @@ def _survey(bench: Workbench, *, by_itself: bool) -> None:
 
     def done(merged: Merged) -> None:
         findings = merged.state.findings
-        n_open = len(list(findings.in_state(FindingState.OPEN)))
+        found_open = list(findings.in_state(FindingState.OPEN))
+        n_doubtful = sum(finding.doubtful for finding in found_open)
+        n_open = len(found_open) - n_doubtful
         n_kept = len(list(findings.in_state(FindingState.KEPT)))
-        said = f"{n_open} findings to decide on, {n_kept} proposed to be kept."
+        doubt = f"{n_doubtful} doubtful, " if n_doubtful else ""
+        said = f"{n_open} findings to decide on, {doubt}{n_kept} proposed to be kept."
         said += "".join(f" {why}." for why in lacking if why)
         untouched = by_itself and not bench.open_job.modified
         take_merged(bench, "Survey", merged, said)
@@ -246,7 +249,10 @@ ACTIONS = (
     Action("finding.reopen", "Open it again", "Decide anew on this finding.", "Finding",
            _decide_current(FindingState.OPEN), enabled=_has_current),
     Action("finding.mend_all", "Mend all open findings",
-           "Accept every proposed mend at once; kept marks stay.", "Finding",
-           lambda bench: mend(bench, list(bench.state.findings.in_state(FindingState.OPEN))),
+           "Accept every proposed mend at once; kept marks and doubtful findings stay.", "Finding",
+           lambda bench: mend(bench, [
+               finding for finding in bench.state.findings.in_state(FindingState.OPEN)
+               if not finding.doubtful
+           ]),
            enabled=is_surveyed),
 )  # fmt: skip

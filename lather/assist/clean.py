@@ -42,17 +42,21 @@ NO_SOURCE = "no clean skin lies near enough"
 class CleanOptions:
     """What is to be mended: open findings of these ids, or of these kinds; None: all of them.
 
-    `nth_source` takes the texture from the next best place instead of the best.
+    Doubtful ones are taken only by their ids, or if `doubtful` says so. `nth_source` takes the
+    texture from the next best place instead of the best.
     """
 
     ids: frozenset[int] | None = None
     kinds: frozenset[str] | None = None  # all of a kind ("blemish") or some ("blemish.red")
     nth_source: int = 0
+    doubtful: bool = False
 
     def takes(self, finding: Finding) -> bool:
         value = finding.kind.value
         of_kind = self.kinds is None or value in self.kinds or value.split(".")[0] in self.kinds
-        return of_kind and (self.ids is None or finding.id in self.ids)
+        if self.ids is not None:
+            return of_kind and finding.id in self.ids
+        return of_kind and (self.doubtful or not finding.doubtful)
 
 
 def propose_clean(

@@ -11,7 +11,7 @@ from dataclasses import replace
 import numpy as np
 
 from lather.core.area.place import Place
-from lather.core.survey.findings.finding import Finding, Kind
+from lather.core.survey.findings.finding import Finding
 from lather.document.access import is_mendable
 from lather.document.brief import Weak
 from lather.document.findings import FindingState
@@ -28,7 +28,7 @@ LONG, LEAST_CREASE_MM = 4.0, 8.0
 
 def weak_kind(findings: Iterable[Finding]) -> Weak | None:
     """What findings that are mended together are softened as; None: they are mended in full."""
-    return Weak.CREASES if all(f.kind is Kind.CREASE for f in findings) else None
+    return Weak.CREASES if all(f.kind.is_softened for f in findings) else None
 
 
 def weak_kind_at(state: JobState, place: Place, *, by_source: bool) -> Weak | None:
@@ -39,7 +39,7 @@ def weak_kind_at(state: JobState, place: Place, *, by_source: bool) -> Weak | No
     if _is_eye_bag(state, place):
         return Weak.EYE_BAGS
     for finding in state.findings.items:
-        if finding.kind is Kind.CREASE and state.findings.state(finding) is not FindingState.KEPT:
+        if finding.kind.is_softened and state.findings.state(finding) is not FindingState.KEPT:
             near = [(x, y) for x, y in finding.path_px if place.rect.contains_point(x, y)]
             covered = sum(
                 place.coverage[int(y) - place.rect.y0, int(x) - place.rect.x0] > 0.5

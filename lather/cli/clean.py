@@ -41,6 +41,9 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--keep", action="append", default=[], metavar="X,Y,R",
         help="a mark that belongs to the person: centre and radius, px; may be repeated",
     )  # fmt: skip
+    parser.add_argument(
+        "--doubtful", action="store_true", help="mend what the survey is not sure of, too"
+    )
     add_scale_argument(parser)
     parser.add_argument("--job", type=Path, metavar="FILE", help="save the work as a job too")
     parser.add_argument("--depth", type=int, choices=(8, 16), help="default: the photo's own")
@@ -81,7 +84,8 @@ def _clean(
     compiled_kernels()
     state = with_survey(state, surveyed(survey_of(state.photo, options)))
     state = with_kept(state, marks)
-    proposal = propose_clean(state, CleanOptions(kinds=frozenset(kinds)), progress=report)
+    wanted = CleanOptions(kinds=frozenset(kinds), doubtful=options.doubtful)
+    proposal = propose_clean(state, wanted, progress=report)
     state = proposal.after
     for why in proposal.reasons:
         print(f"lather: {why}", file=sys.stderr)

@@ -135,6 +135,9 @@ def _finding(finding: Finding, findings: Findings) -> dict[str, Any]:
     return {
         "id": finding.id,
         "kind": finding.kind.value,
+        "stage": finding.kind.stage,
+        "certainty": round(finding.certainty, 2),
+        "doubtful": finding.doubtful,
         "x": round(finding.x, 1),
         "y": round(finding.y, 1),
         "radius_px": round(finding.radius_px, 1),

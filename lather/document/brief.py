@@ -32,7 +32,7 @@ class Style(OpenEnum):
 
     def keeps(self, kind: Kind) -> bool:
         """True for what is proposed to be kept."""
-        return kind in (Kind.MOLE, Kind.SCAR, Kind.MARK) or kind in self._means.keeps
+        return kind in _ALWAYS_KEPT or kind in self._means.keeps
 
     def strength(self, weak: Weak) -> float:
         """0-1: how far what is softened is taken back."""
@@ -42,6 +42,9 @@ class Style(OpenEnum):
     def _means(self) -> _Means:
         """A style that is not known goes as far as the middle one."""
         return _STYLES.get(self, _STYLES[Style.GROOMED])
+
+
+_ALWAYS_KEPT = frozenset({Kind.MOLE, Kind.SCAR, Kind.MARK, Kind.FOLD})
 
 
 @dataclass(frozen=True)

@@ -101,6 +101,7 @@ def _finding_from(item: Entry, finding_id: int) -> Finding:
         )
     }  # fmt: skip
     numbers.update({name: measure(item.get(name, 0), 0, 1e6) for name in ("edge_px", "length_mm")})
+    numbers["certainty"] = measure(item.get("certainty", 1), 0, 1)
     path = item.get("path_px", ())
     if len(path) > MOST_POINTS:
         raise ValueError(f"a finding's path has more than {MOST_POINTS} points")

@@ -27,7 +27,7 @@ from lather.ui.widgets import CommandButton, label
 TITLES = {
     Kind.RED: "Red blemish", Kind.DARK: "Dark spot", Kind.BRIGHT: "Bright spot",
     Kind.FLAKE: "Flake", Kind.CREASE: "Crease", Kind.VEIN: "Vein",
-    Kind.SKIN_HAIR: "Hair on skin", Kind.MOLE: "Mole", Kind.SCAR: "Scar",
+    Kind.FOLD: "Natural fold", Kind.SKIN_HAIR: "Hair on skin", Kind.MOLE: "Mole", Kind.SCAR: "Scar",
     Kind.FRECKLES: "Freckle", Kind.MARK: "Marked to keep",
 }  # fmt: skip
 FILTERS: tuple[tuple[str, FindingState | None], ...] = (
@@ -112,8 +112,13 @@ class FindingList(QWidget):
         """Read the findings back."""
         self.list.blockSignals(True)
         self.list.clear()
-        for finding in self._shown():
-            self.list.addItem(self._row(finding))
+        shown = self._shown()
+        for doubtful in (False, True):
+            rows = [finding for finding in shown if finding.doubtful is doubtful]
+            if doubtful and rows:
+                self.list.addItem(_heading(f"DOUBTFUL ({len(rows)})", "not part of Mend all"))
+            for finding in rows:
+                self.list.addItem(self._row(finding))
         self.list.blockSignals(False)
         state = FILTERS[self.filter.currentIndex()][1]
         nothing = is_surveyed(self.bench) and self.list.count() == 0
@@ -146,7 +151,8 @@ class FindingList(QWidget):
         item.setToolTip(  # with the name, which a narrow list cuts short
             f"{name}\n{2 * finding.radius_px:.0f} px across, with its surround "
             f"{2 * finding.reach_px:.0f} px.\nAgainst the skin around: "
-            f"L* {finding.contrast_l:+.1f}, a* {finding.contrast_a:+.1f}."
+            f"L* {finding.contrast_l:+.1f}, a* {finding.contrast_a:+.1f}. "
+            f"Certainty {finding.certainty:.0%}."
             + ("" if finding.stands_free else
                f"\n{finding.rim_broken:.0%} of its rim crosses an edge: copy along it weakly, "
                "a mend would smear.")
@@ -167,7 +173,7 @@ class FindingList(QWidget):
         for row in range(self.list.count()):
             item = self.list.item(row)
             assert item is not None
-            if item.data(_ID) == self.bench.walk.finding_id:
+            if item.data(_ID) is not None and item.data(_ID) == self.bench.walk.finding_id:
                 if not item.isSelected():
                     self.list.setCurrentItem(item)
                 self.list.scrollToItem(item)
@@ -178,6 +184,13 @@ class FindingList(QWidget):
             button.refresh()
         self.mend_all.refresh()
         self.other.refresh()
+
+
+def _heading(title: str, what: str) -> QListWidgetItem:
+    """A row above others; it cannot be picked."""
+    item = QListWidgetItem(f"{title}\n{what}")
+    item.setFlags(Qt.ItemFlag.NoItemFlags)
+    return item
 
 
 def _size_text(finding: Finding) -> str:

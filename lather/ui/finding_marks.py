@@ -15,13 +15,15 @@ from lather.ui.theme import theme
 
 SMALLEST_PX = 7.0  # radius below which a mark could not be told
 MOST_CORNER = 1.4  # radii from the centre; a triangle around the circle would be too large
+FAINT = 90  # of 255: what is doubtful
 NEAR_PX, DOT_PX = 120.0, 2.6
 GAP_PX = 3.0  # between what is marked and its mark
 _CORNERS = {
     Kind.DARK: 4, Kind.BRIGHT: 3, Kind.FLAKE: 5, Kind.MOLE: 6, Kind.SCAR: 6, Kind.FRECKLES: 6,
     Kind.MARK: 6,
 }  # fmt: skip
-_DASHES = {Kind.CREASE: (), Kind.SKIN_HAIR: (2, 3), Kind.VEIN: (7, 3)}  # of a line's two sides
+# Of a line's two sides.
+_DASHES = {Kind.CREASE: (), Kind.FOLD: (), Kind.SKIN_HAIR: (2, 3), Kind.VEIN: (7, 3)}
 _SHOWN = (FindingState.OPEN, FindingState.KEPT)
 
 
@@ -46,10 +48,11 @@ def draw_findings(painter: QPainter, bench: Workbench, ratio: float) -> None:
             continue
         elif bench.looks.all_findings or _is_near(bench, finding, current, ratio):
             shape = _sides if finding.path_px else _shape
-            light = QColor(255, 255, 255, 150 if kept else 230)
+            light = QColor(255, 255, 255, FAINT if finding.doubtful else 150 if kept else 230)
             _draw(painter, finding, shape(bench, finding, ratio), light, 1.2)
         else:
-            _draw_dot(painter, _placed(bench, finding, ratio)[0], hollow=kept)
+            at = _placed(bench, finding, ratio)[0]
+            _draw_dot(painter, at, hollow=kept, faint=finding.doubtful)
 
 
 def _draw(
@@ -67,14 +70,16 @@ def _draw(
     painter.drawPath(path)
 
 
-def _draw_dot(painter: QPainter, at: QPointF, *, hollow: bool) -> None:
+def _draw_dot(painter: QPainter, at: QPointF, *, hollow: bool, faint: bool) -> None:
     """What does not matter now: full where it is open, a ring where it is kept."""
+    painter.setOpacity(0.4 if faint else 1.0)
     painter.setPen(QPen(QColor(0, 0, 0, 150), 1.2))
     painter.setBrush(Qt.BrushStyle.NoBrush if hollow else QColor(255, 255, 255, 220))
     painter.drawEllipse(at, DOT_PX, DOT_PX)
     if hollow:
         painter.setPen(QPen(QColor(255, 255, 255, 200), 1.0))
         painter.drawEllipse(at, DOT_PX - 0.8, DOT_PX - 0.8)
+    painter.setOpacity(1.0)
 
 
 def _is_near(

@@ -22,6 +22,7 @@ from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.findings.line_extent import line_finding
 from lather.core.survey.findings.line_places import on_open_skin
 from lather.core.survey.findings.lines import find_lines
+from lather.core.survey.findings.trust import Ground, certainty_of_spot
 from lather.core.survey.regions.find import detail_regions, find_regions, merged
 from lather.core.survey.regions.region import Region
 from lather.core.survey.regions.skin import skin_of_detail, skin_of_person
@@ -30,10 +31,15 @@ from lather.errors import ScaleError
 
 REGIONS_PX = 1.2e6  # of the reduced picture on which regions are told apart
 SURVEYED_MM = 0.2  # a pixel of the reduced picture that blemishes are looked for on
-MOLE_CONTRAST = 0.55  # darkness from which a well-defined dark spot is taken for a mole
+# From which a well-defined dark spot is taken for a mole: darkness at its peak, or L* over its area
+# (of spots that are none -11 at most). Rather kept than mended.
+MOLE_CONTRAST, MOLE_DARKER = 0.55, -13.0
 FRECKLE_MM, FRECKLES_WITHIN_MM, LEAST_FRECKLES = 3.0, 12.0, 5
-FOLD = 0.35  # share of a broken rim from which it is no mark but a nostril, a fold, an ear
+# Share of a broken rim from which it is no mark but a nostril, a fold, an ear; one that is as clear
+# as that all the same is listed, with this certainty.
+FOLD, CLEAR, ON_FOLD = 0.35, 0.95, 0.4
 HEAD_REACH = 3.0  # around one of several faces, in pupil distances
+SURE = 0.8  # certainty of a spot that is no piece of the line it lies on
 SEVERE_Z = 15.0  # deviations at which a finding is two thirds as severe as can be
 
 
@@ -46,7 +52,7 @@ class Survey:
     faces : the largest first; none if the scale was given.
     mm_per_px : by the distance of the largest face's pupils, or as given.
     regions : (h, w) soft masks 0-1 of the whole picture, reduced by `regions_scale`.
-    findings : the most severe first.
+    findings : the most severe first, after all that are certain those that are not.
     lacking : why it is less than it could be, a clause for a person to read; "" if it is not.
     """
 
@@ -105,8 +111,8 @@ def survey(
     for number, face in enumerate(people):
         token.check()
         mm = mm_per_px if mm_per_px is not None else _scale_of(face, pupil_distance_mm)
-        mine = planes[number] if planes else None
-        place = _surroundings(face, mine, len(found), width, height)
+        plane = planes[number] if planes else None
+        place = _surroundings(face, plane, len(found), width, height)
         scale = min(1.0, mm / SURVEYED_MM)
         reduced = _reduced(rgb[place.slices], scale)
         token.check()
@@ -114,6 +120,7 @@ def survey(
         report = _part_of(progress, number, len(people))
         report(0.1, "telling skin, hair and clothing apart")
         by = min(1.0, regions_scale / scale)
+        mesh = None
         if local is None:
             skin_map = skin_of_detail(reduced, mm / scale, token)
             size = max(1, round(reduced.shape[1] * by)), max(1, round(reduced.shape[0] * by))
@@ -121,7 +128,8 @@ def survey(
         else:
             person = _part(planes[number], place, (height, width))
             part = find_regions(reduced, local, person, mm / scale, by, token)
-            skin_map = skin_of_person(reduced, fitted_points(local), part, mm / scale, token)
+            mesh = fitted_points(local)
+            skin_map = skin_of_person(reduced, mesh, part, mm / scale, token)
         regions = _with_part(regions, part, place, regions_scale, (height, width))
         if skin is not None:
             skin_map = skin_map.corrected(_cut(skin, place, (height, width), reduced.shape))
@@ -131,13 +139,17 @@ def survey(
         token.check()
         report(0.6, "looking for creases and hairs")
         lines = find_lines(reduced, skin_map.plain, mm / scale, token)
-        findings += _findings(reduced, spots, mm / scale, scale, place, token)
-        for line in on_open_skin(lines, spots, local):
+        mine = _findings(reduced, spots, mm / scale, scale, place, token)
+        for line in on_open_skin(lines, spots, local, mesh):
             token.check()
-            findings.append(line_finding(reduced, line, mm / scale, scale, place))
+            mine.append(line_finding(reduced, line, mm / scale, scale, place))
+        ground = Ground.of(part, place.x0, place.y0, part[Region.SKIN].shape[1] / place.width)
+        findings += [ground.weighed(finding) for finding in mine]
     assert regions is not None
     progress(1.0, "surveyed")
-    ordered = _one_a_place(sorted(findings, key=lambda finding: -finding.severity))
+    # What is doubtful comes last, and never takes a certain one's place.
+    by_weight = sorted(findings, key=lambda finding: (finding.doubtful, -finding.severity))
+    ordered = _one_a_place(by_weight)
     numbered = tuple(replace(finding, id=n) for n, finding in enumerate(ordered, start=1))
     scale_mm = mm_per_px if mm_per_px is not None else _scale_of(found[0], pupil_distance_mm)
     return Survey(width, height, found, scale_mm, regions, regions_scale, numbered, seen.lacking)
@@ -197,11 +209,18 @@ def _findings(
     """Spots as findings, in pixels of the photo."""
     kinds = [_kind(spot, spots, mm_per_px) for spot in spots]
     found = []
-    for spot, kind in zip(spots, kinds, strict=True):
+    for spot, told in zip(spots, kinds, strict=True):
         cancel.check()
+        kind = told
         extent = measure_extent(rgb, spot, mm_per_px)
+        if told is Kind.DARK and extent.contrast_l < MOLE_DARKER:
+            kind = Kind.MOLE
         found.append(_finding(spot, kind, extent, mm_per_px, scale, place))
-    return [finding for finding in found if finding.rim_broken < FOLD]
+    return [
+        finding if finding.rim_broken < FOLD else replace(finding, certainty=ON_FOLD)
+        for finding in found
+        if finding.rim_broken < FOLD or finding.certainty > CLEAR
+    ]
 
 
 def _finding(
@@ -221,6 +240,7 @@ def _finding(
         severity=100 * (1 - math.exp(-spot.z / SEVERE_Z)),
         extent_px=tuple(radius / scale for radius in extent.radii_px),
         edge_px=extent.edge_px / scale,
+        certainty=certainty_of_spot(spot, mm_per_px),
     )
 
 
@@ -240,11 +260,16 @@ def _kind(spot: Spot, spots: list[Spot], mm_per_px: float) -> Kind:
 
 
 def _one_a_place(findings: list[Finding]) -> list[Finding]:
-    """The most severe of findings that lie inside of each other: one mark, seen twice."""
+    """The most severe of findings that lie inside of each other: one mark, seen twice.
+
+    A spot that is sure stays where a hair or crease runs over it.
+    """
     kept: list[Finding] = []
     for finding in findings:
         if not any(
-            other.holds(finding.x, finding.y) or finding.holds(other.x, other.y) for other in kept
+            other.holds(finding.x, finding.y) or finding.holds(other.x, other.y)
+            for other in kept
+            if finding.certainty < SURE or bool(other.path_px) == bool(finding.path_px)
         ):
             kept.append(finding)
     return kept

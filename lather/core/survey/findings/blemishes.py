@@ -59,6 +59,7 @@ class Spot:
     contrast: float  # density at the peak
     area_px: float
     sigma_px: float
+    clearness: float = 10.0  # contrast against what is left on the ring around
 
 
 def find_spots(
@@ -231,7 +232,8 @@ def _examined(
     weight = np.maximum(rise[mark], 0)
     centre_x = float((xs[mark] * weight).sum() / weight.sum())
     centre_y = float((ys[mark] * weight).sum() / weight.sum())
-    return Spot(centre_x + 0.5, centre_y + 0.5, kind, z, contrast, float(mark.sum()), sigma_px)
+    return Spot(centre_x + 0.5, centre_y + 0.5, kind, z, contrast, float(mark.sum()), sigma_px,
+                clearness)
 
 
 def _told_apart(spot: Spot, density: Density, allowed: Plane) -> Spot:

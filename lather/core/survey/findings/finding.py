@@ -16,6 +16,7 @@ from lather.core.rect import Rect
 N_DIRECTIONS = 24  # in which the extent is measured, the first to the right, then downwards
 MOST_BROKEN = 0.2  # of the rim, for a mend that spans it
 RIM_PX = 1.0  # width of the extent's soft rim
+DOUBTFUL_BELOW = 0.5  # certainty; docs/survey.md says how it was measured
 
 
 class Kind(OpenEnum):
@@ -26,6 +27,7 @@ class Kind(OpenEnum):
     BRIGHT = "blemish.bright"
     FLAKE = "flake"
     CREASE = "crease"
+    FOLD = "fold"  # a crease that everybody has: beside the mouth, over the eye, between fingers
     VEIN = "vein"
     SKIN_HAIR = "hair.skin"
     MOLE = "mole"
@@ -40,11 +42,21 @@ class Kind(OpenEnum):
     @property
     def belongs_to_person(self) -> bool:
         """Proposed to be kept, not to be mended."""
-        return self in (Kind.MOLE, Kind.SCAR, Kind.FRECKLES, Kind.MARK)
+        return self in (Kind.MOLE, Kind.SCAR, Kind.FRECKLES, Kind.MARK, Kind.FOLD)
 
     @property
     def is_line(self) -> bool:
-        return self in (Kind.CREASE, Kind.VEIN, Kind.SKIN_HAIR)
+        return self in (Kind.CREASE, Kind.FOLD, Kind.VEIN, Kind.SKIN_HAIR)
+
+    @property
+    def is_softened(self) -> bool:
+        """Only made weaker, never mended away: without it a face goes flat."""
+        return self in (Kind.CREASE, Kind.FOLD)
+
+    @property
+    def stage(self) -> str:
+        """The stage of the work that decides on it, as in files."""
+        return "clean"
 
 
 @dataclass(frozen=True)
@@ -64,6 +76,7 @@ class Finding:
     edge_px : how wide its rim is, from 80 % to 20 % of its contrast; 0 if not measured.
     path_px : the centre line of a crease, hair or vein as x, y, end to end; of a spot empty.
     length_mm : of a line.
+    certainty : 0-1, how sure it is that this is what its kind says; see `doubtful`.
     extras : fields of a newer Lather, kept and saved again.
     """
 
@@ -81,12 +94,18 @@ class Finding:
     edge_px: float = 0.0
     path_px: tuple[tuple[float, float], ...] = ()
     length_mm: float = 0.0
+    certainty: float = 1.0
     extras: Mapping[str, Any] = field(default_factory=dict, hash=False)
 
     @property
     def stands_free(self) -> bool:
         """True if it can be mended from around without smearing what its rim crosses."""
         return self.rim_broken <= MOST_BROKEN
+
+    @property
+    def doubtful(self) -> bool:
+        """True for what is listed apart, and never mended unless somebody points at it."""
+        return self.certainty < DOUBTFUL_BELOW
 
     @property
     def reach_px(self) -> float:

@@ -11,6 +11,7 @@ from lather.core.colour.lab import srgb_to_lab
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import N_DIRECTIONS, Finding
 from lather.core.survey.findings.lines import Line
+from lather.core.survey.findings.trust import certainty_of_line
 
 SIGMAS_WIDE = 4.5  # what of its cross-section is mended
 MARGIN_MM = 0.5
@@ -49,6 +50,7 @@ def line_finding(
         edge_px=float(1.2 * line.sigma_px / scale),
         path_px=tuple((float(x), float(y)) for x, y in points),
         length_mm=float(np.hypot(*np.diff(path, axis=0).T).sum() * mm_per_px),
+        certainty=certainty_of_line(line.z, line.least_z),
     )
 
 

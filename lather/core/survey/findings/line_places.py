@@ -9,22 +9,27 @@ from dataclasses import replace
 import numpy as np
 
 from lather.core.survey.faces.geometry import FaceGeometry
+from lather.core.survey.faces.mesh_fit import Mesh
 from lather.core.survey.findings.blemishes import Spot
 from lather.core.survey.findings.finding import Kind
+from lather.core.survey.findings.folds import is_natural
 from lather.core.survey.findings.lines import Line
 
 # All in pupil distances, from between the pupils.
 NOSTRILS, EAR = (0.38, 0.3), 0.02
 FOREHEAD, BETWEEN_BROWS, BROWS_HIGH = -0.3, 0.36, 0.25
 NECK, MOST_RISE_DEG = 2.1, 40.0
+CHIN_DOWN = 1.7
 JAW = (-0.25, 0.25, 1.0)
 BROWS, BROW_HAIR = (1.05, -0.6, 0.05), 0.25
 
 
 def on_open_skin(
-    lines: list[Line], spots: Sequence[Spot], face: FaceGeometry | None
+    lines: list[Line], spots: Sequence[Spot], face: FaceGeometry | None,
+    mesh: Mesh | None = None,
 ) -> list[Line]:
-    """Lines that are no part of a nostril, an ear, or the rim of a spot; scars told apart."""
+    """Lines that are no part of a nostril, an ear, or the rim of a spot; scars told apart, and
+    natural folds by the mesh."""
     kept = []
     for line in lines:
         x, y = line.path[len(line.path) // 2]
@@ -39,6 +44,11 @@ def on_open_skin(
             continue
         if line.kind is Kind.SCAR and not (face is not None and _runs_across_the_skin(face, line)):
             continue  # a streak of shine
+        if mesh is not None and line.kind in (Kind.CREASE, Kind.SKIN_HAIR):
+            broad = line.kind is Kind.CREASE
+            if (broad or _is_fold_of_face(line, face)) and is_natural(line.path, mesh):
+                kept.append(replace(line, kind=Kind.FOLD))
+                continue
         if line.kind is Kind.CREASE and face is not None:
             if _is_jaw(face, line):
                 continue
@@ -46,6 +56,14 @@ def on_open_skin(
                 line = replace(line, kind=Kind.SCAR)
         kept.append(line)
     return kept
+
+
+def _is_fold_of_face(line: Line, face: FaceGeometry | None) -> bool:
+    """What is as thin as a hair may still be a fold: beside the mouth and over the eyes."""
+    if face is None:
+        return False
+    down = np.array([face.place_of(float(x), float(y))[1] for x, y in line.path[::8]])
+    return bool(np.median(down) < CHIN_DOWN)
 
 
 def _on_feature(face: FaceGeometry, x: float, y: float) -> bool:

@@ -7,6 +7,7 @@ at that width, so that grain and pores raise the bar where they are.
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 import cv2
@@ -19,6 +20,7 @@ from lather.core.blur import blurred_within, disc
 from lather.core.colour.density import optical_density
 from lather.core.hair.ridges import Ridge, RidgeMap, follow, ridge_maps, stands_out
 from lather.core.survey.findings.finding import Kind
+from lather.core.survey.findings.profile import edge_width_px, profile_of
 from lather.core.work import NEVER, CancelToken
 
 UNEVENNESS_MM = 12.0
@@ -46,6 +48,9 @@ _VEIN = _Look(Kind.VEIN, 10.0, 2.6, 5.0, 7.0, 0.03)
 LEAST_UNBROKEN = 0.75  # pixels of the line per pixel of the way between its ends
 HAIRLINE_MM, FAR_PX = 2.5, np.float32(1e4)
 THIN = 1.55  # a hair is so much higher at its own width than at a crease's
+HAIR_WIDTH_MM, PROFILE_MM = 0.25, 1.6  # of a hair without the picture's blur; half of what is seen
+MOST_UNEVEN = 0.6  # of its depth, between the sides of a hair: more is an edge
+BUNDLE_MM, BUNDLE_DEG, LEAST_BUNDLE = 3.0, 20.0, 3  # fine lines side by side: hair's texture
 LEAST_STANDS_OUT = 0.45
 VEIN_SIDE_MM, VEIN_PALENESS = 1.5, 0.5  # of its darkness: how much less red it must be
 MOST_BENT = 1.6  # a line is at most so much longer than the way between its ends
@@ -61,6 +66,7 @@ class Line:
     sigma_px: float
     height: float  # density
     z: float
+    least_z: float  # the bar it was held against
 
 
 def find_lines(
@@ -94,6 +100,8 @@ def find_lines(
     hairs, thin_creases, scars = _thin_lines(
         density.darkness, allowed, broad[0].strength, broad_bright[0].strength, mm_per_px, cancel
     )
+    cancel.check()
+    hairs, thin_creases = _as_hairs_are(hairs, thin_creases, density.darkness, mm_per_px)
     free = small.allowed & ~_beside(hairs, allowed.shape, 1.2 / mm_per_px, COARSER)
     coarse_mm = COARSER * mm_per_px
     creases = [replace(line, path=_coarser(line.path)) for line in thin_creases]
@@ -166,6 +174,49 @@ def _thin_lines(
         elif _away_from_hairline(line, from_rim, mm_per_px):
             hairs.append(line)
     return hairs, creases, scars
+
+
+def _as_hairs_are(
+    hairs: list[Line], creases: list[Line], darkness: Plane, mm_per_px: float
+) -> tuple[list[Line], list[Line]]:
+    """Hairs that are as thin as one, and differ from both sides alike; nothing of a bundle.
+
+    A dark one that is wider is a crease. Three or more fine lines side by side are hair's texture.
+    """
+    blur_px = edge_width_px(darkness)
+    kept = []
+    for line in hairs:
+        sign = 1 if _is_dark(line, darkness) else -1
+        profile = profile_of(sign * darkness, line.path, PROFILE_MM / mm_per_px)
+        wide_px = math.sqrt(max(profile.width_px**2 - blur_px**2, 0))
+        if profile.uneven > MOST_UNEVEN:
+            continue
+        if wide_px * mm_per_px < HAIR_WIDTH_MM or profile.width_px <= blur_px:
+            kept.append(line)
+        elif sign > 0 and len(line.path) * mm_per_px > _CREASE.least_mm:
+            creases = [*creases, replace(line, kind=Kind.CREASE)]
+    return _without_bundles(kept, mm_per_px), _without_bundles(creases, mm_per_px)
+
+
+def _is_dark(line: Line, darkness: Plane) -> bool:
+    rows, columns = _pixels(line.path, darkness.shape)
+    around = cv2.blur(darkness[rows.min() : rows.max() + 9, columns.min() : columns.max() + 9],
+                      (9, 9))  # fmt: skip
+    here = darkness[rows, columns] - around[rows - rows.min(), columns - columns.min()]
+    return float(np.median(here)) > 0
+
+
+def _without_bundles(lines: list[Line], mm_per_px: float) -> list[Line]:
+    middles = np.array([line.path[len(line.path) // 2] for line in lines]).reshape(-1, 2)
+    ways = np.array([_direction(line.path) for line in lines]).reshape(-1, 2)
+    least_cosine = math.cos(math.radians(BUNDLE_DEG))
+    kept = []
+    for line, way in zip(lines, ways, strict=True):
+        away = np.hypot(*np.moveaxis(middles[:, None] - line.path[None, ::4], -1, 0)).min(1)
+        alike = np.abs(ways @ way) > least_cosine
+        if (alike & (away * mm_per_px < BUNDLE_MM)).sum() < LEAST_BUNDLE:  # itself included
+            kept.append(line)
+    return kept
 
 
 def _told_apart(line: Line, small: _Coarser, mm_per_px: float) -> Line:
@@ -241,7 +292,7 @@ def _found(
         z = float(ridge.strength / np.median(usual[rows, columns]))
         if z < look.least_z:
             continue
-        lines.append(Line(look.kind, ridge.path, ridge.sigma_px, ridge.strength, z))
+        lines.append(Line(look.kind, ridge.path, ridge.sigma_px, ridge.strength, z, look.least_z))
     return lines
 
 
