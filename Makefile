@@ -17,7 +17,7 @@ bench: $(READY)
 	$(BIN)/lather bench
 
 bench-quality: $(READY)
-	$(BIN)/lather bench quality
+	$(BIN)/lather bench quality quality.metamorphic regions
 
 lint: $(READY)
 	$(BIN)/ruff check .

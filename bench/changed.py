@@ -57,19 +57,20 @@ def _sized(plane: Image, scale: float) -> Image:
     return resized
 
 
-def _encoded(linear: NDArray[np.floating]) -> Image:
+def encoded(linear: NDArray[np.floating]) -> Image:
+    """Linear light as sRGB 0-1."""
     low = 12.92 * np.clip(linear, 0, None)
     high = 1.055 * np.clip(linear, 1e-9, None) ** (1 / 2.4) - 0.055
     return np.asarray(np.clip(np.where(linear <= 0.0031308, low, high), 0, 1), dtype=np.float32)
 
 
 def _lit(*gains: float) -> Change:
-    return lambda rgb, truth: (_encoded(to_linear(rgb) * np.array(gains)), truth)
+    return lambda rgb, truth: (encoded(to_linear(rgb) * np.array(gains)), truth)
 
 
 def _from_the_side(rgb: Image, truth: Planes) -> tuple[Image, Planes]:
     gain = np.linspace(0.3, 1.3, rgb.shape[1])[None, :, None]
-    return _encoded(to_linear(rgb) * gain), truth
+    return encoded(to_linear(rgb) * gain), truth
 
 
 def _with_noise(rgb: Image, truth: Planes) -> tuple[Image, Planes]:
@@ -107,7 +108,7 @@ def _painted(region: Region, colours: Callable[[Image], NDArray[np.floating]]) -
 
 
 def _grey(rgb: Image) -> Image:
-    return _encoded(np.repeat(1.5 * luma(to_linear(rgb).astype(np.float32))[..., None], 3, -1))
+    return encoded(np.repeat(1.5 * luma(to_linear(rgb).astype(np.float32))[..., None], 3, -1))
 
 
 def _leaves(rgb: Image) -> NDArray[np.floating]:
@@ -129,5 +130,5 @@ CHANGES: dict[str, Change] = {
     "grey hair": _painted(Region.HAIR, _grey),
     "white clothes": _painted(Region.CLOTHING, lambda rgb: 0.8 + 0.3 * (rgb - rgb.mean())),
     "dark skin": _painted(
-        Region.SKIN, lambda rgb: _encoded(to_linear(rgb) * np.array((0.3, 0.24, 0.22)))),
+        Region.SKIN, lambda rgb: encoded(to_linear(rgb) * np.array((0.3, 0.24, 0.22)))),
 }  # fmt: skip

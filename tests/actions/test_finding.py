@@ -1,5 +1,6 @@
 """Walking the worklist without a window."""
 
+from dataclasses import replace
 from unittest import mock
 
 from lather.actions import finding as commands
@@ -122,6 +123,17 @@ class WalkTest(Case):
         self.run_action("finding.previous")
         self.assertEqual(self.bench.walk.finding_id, 2)
 
+    def test_all_leaves_what_is_doubtful_and_a_finger_on_it_does_not(self) -> None:
+        findings = self.bench.state.findings
+        items = (replace(findings.items[0], certainty=0.2), *findings.items[1:])
+        self.bench.change("Doubt", edits.set_findings, replace(findings, items=items))
+        self.run_action("finding.mend_all")
+        self.assertEqual(self.states(), ["open", "done", "kept"])
+        self.run_action("finding.next")
+        self.assertEqual(self.bench.walk.finding_id, 1)
+        self.run_action("finding.mend")
+        self.assertEqual(self.states(), ["done", "done", "kept"])
+
     def test_mend_keep_and_skip_decide_and_go_on(self) -> None:
         self.run_action("finding.next")
         self.run_action("finding.mend")
@@ -195,7 +207,10 @@ class SurveyTest(Case):
         self.assertGreater(n_open, 15)
         n_kept = len(findings.items) - n_open
         self.assertGreaterEqual(n_kept, 3)  # two moles and a scar
-        self.assertIn(f"{n_open} findings to decide on, {n_kept} proposed to be kept.", said)
+        n_doubtful = sum(f.doubtful for f in findings.in_state(FindingState.OPEN))
+        doubt = f"{n_doubtful} doubtful, " if n_doubtful else ""
+        told = f"{n_open - n_doubtful} findings to decide on, {doubt}{n_kept} proposed to be kept."
+        self.assertIn(told, said)
         commands.mend(bench, findings.items)
         n_done = len(list(bench.state.findings.in_state(FindingState.DONE)))
         n_free = sum(f.stands_free for f in findings.in_state(FindingState.OPEN))

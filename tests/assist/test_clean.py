@@ -1,6 +1,7 @@
 """Mending findings: inside their extents only, from clean skin, kept marks left alone."""
 
 import math
+from dataclasses import replace
 
 import numpy as np
 
@@ -67,6 +68,18 @@ class MendFindingsTest(Case):
             else:
                 self.assertLess(abs(after_px), 0.2 * before_px)
         self.assertEqual([f.id for f in after.findings.in_state(FindingState.DONE)], [1, 2])
+
+    def test_doubtful_ones_are_mended_only_when_they_are_asked_for(self) -> None:
+        findings = self.state.findings
+        items = (replace(findings.items[0], certainty=0.3), *findings.items[1:])
+        state = edits.set_findings(self.state, replace(findings, items=items))
+        for options, done in (
+            (CleanOptions(), [2]), (CleanOptions(doubtful=True), [1, 2]),
+            (CleanOptions(ids=frozenset({1})), [1]), (CleanOptions(kinds=frozenset({"mole"})), []),
+        ):
+            after = propose_clean(state, options).after
+            found = [f.id for f in after.findings.in_state(FindingState.DONE)]
+            self.assertEqual(found, done)
 
     def test_nothing_changes_outside_of_the_extents(self) -> None:
         after = mended(self.state, self.open)

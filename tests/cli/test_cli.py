@@ -114,6 +114,9 @@ class CommandLineTest(Case):
         self.assertIn("mm per pixel", text)
         found = facts["findings"]
         self.assertEqual({f["state"] for f in found}, {"open", "kept"})
+        self.assertEqual({f["stage"] for f in found}, {"clean"})
+        for item in found:
+            self.assertEqual(item["doubtful"], item["certainty"] < 0.5)
         for item in found:
             self.assertEqual(item["advice"] is None, item["state"] == "kept")
         keep = next(f for f in found if f["state"] == "open" and f["kind"] == "blemish.red")

@@ -1,6 +1,8 @@
 """The worklist in the window: rows, filters, several at once, shapes on the picture."""
 
-from PyQt6.QtCore import QEvent, Qt
+from dataclasses import replace
+
+from PyQt6.QtCore import QEvent, QPoint, Qt
 from PyQt6.QtTest import QTest
 
 from lather.core.brush.stroke import PenSample
@@ -46,6 +48,31 @@ class WorklistTest(WindowCase):
         tops = [self.bench.state.findings.get(self.rows.item(n).data(Qt.ItemDataRole.UserRole)).y
                 for n in range(3)]
         self.assertEqual(tops, sorted(tops))
+
+    def test_what_is_doubtful_stands_below_a_heading_and_is_drawn_faint(self) -> None:
+        def brightest() -> int:
+            settle(self.app)
+            image = self.window.grab().toImage()
+            canvas, geometry = self.window.canvas, self.bench.geometry
+            ratio = canvas.devicePixelRatioF()
+            x, y = (v / ratio for v in geometry.to_view(*PLACES[0]))
+            at = canvas.mapTo(self.window, QPoint(round(x), round(y)))
+            near = [image.pixelColor(at.x() + dx, at.y() + dy).lightness()
+                    for dx in range(-4, 5) for dy in range(-4, 5)]  # fmt: skip
+            return max(near)
+
+        sure = brightest()
+        findings = self.bench.state.findings
+        items = (replace(findings.items[0], certainty=0.2), *findings.items[1:])
+        self.bench.change("Doubt", edits.set_findings, replace(findings, items=items))
+        self.assertEqual(self.texts(), ["Dark spot, 1.6 mm", "DOUBTFUL (1)", "Dark spot, 1.6 mm"])
+        heading = self.rows.item(1)
+        self.assertFalse(heading.flags() & Qt.ItemFlag.ItemIsSelectable)
+        self.rows.selectAll()
+        self.assertEqual([item.id for item in self.findings.picked()], [2, 1])
+        self.assertIn("Certainty 20%", self.rows.item(2).toolTip())
+        self.rows.clearSelection()
+        self.assertLess(brightest(), sure - 20)
 
     def test_a_row_leads_to_its_place(self) -> None:
         place = self.rows.visualItemRect(self.rows.item(1)).center()

@@ -210,13 +210,13 @@ def _without_bundles(lines: list[Line], mm_per_px: float) -> list[Line]:
     middles = np.array([line.path[len(line.path) // 2] for line in lines]).reshape(-1, 2)
     ways = np.array([_direction(line.path) for line in lines]).reshape(-1, 2)
     least_cosine = math.cos(math.radians(BUNDLE_DEG))
-    kept = []
-    for line, way in zip(lines, ways, strict=True):
+    beside = np.zeros((len(lines), len(lines)), dtype=bool)
+    for n, (line, way) in enumerate(zip(lines, ways, strict=True)):
         away = np.hypot(*np.moveaxis(middles[:, None] - line.path[None, ::4], -1, 0)).min(1)
-        alike = np.abs(ways @ way) > least_cosine
-        if (alike & (away * mm_per_px < BUNDLE_MM)).sum() < LEAST_BUNDLE:  # itself included
-            kept.append(line)
-    return kept
+        beside[n] = (np.abs(ways @ way) > least_cosine) & (away * mm_per_px < BUNDLE_MM)
+    bundled = beside.sum(1) >= LEAST_BUNDLE  # each lies beside itself, too
+    outermost = (beside & bundled).any(1)
+    return [line for line, drop in zip(lines, bundled | outermost, strict=True) if not drop]
 
 
 def _told_apart(line: Line, small: _Coarser, mm_per_px: float) -> Line:

@@ -13,6 +13,8 @@ from lather.core.arrays import Plane
 
 STEP_PX = 0.25
 REACH_SHARE = 0.6  # of the half width that is looked at, beyond which the sides lie
+LEAST_SIGMA_PX = 0.5
+_OWN_VARIANCE = 0.75  # what the smoothing and the derivative here blur by themselves
 SHARPEST = 99.7  # percentile of the gradient at which the picture's own edges are measured
 
 
@@ -72,8 +74,11 @@ def edge_width_px(light: Plane) -> float:
     kernel = np.ones((9, 9), dtype=np.uint8)
     step = cv2.dilate(smooth, kernel) - cv2.erode(smooth, kernel)
     steep = slope >= np.percentile(slope[::2, ::2], SHARPEST)
+    if not steep.any():
+        return 2.355
     sigma_px = step[steep] / (np.maximum(slope[steep], 1e-6) * np.sqrt(2 * np.pi))
-    return float(2.355 * np.percentile(sigma_px, 25)) if sigma_px.size else 2.0
+    measured = float(np.percentile(sigma_px, 25))
+    return float(2.355 * np.sqrt(max(LEAST_SIGMA_PX**2, measured**2 - _OWN_VARIANCE)))
 
 
 def _centred(sections: NDArray[np.float32]) -> NDArray[np.float32]:

@@ -1,0 +1,182 @@
+"""One portrait, many photographs: what the survey finds must stay when only the picture changes.
+
+Each demo portrait is changed in some thirty ways with its truth; regions must agree with those of
+the portrait as it is wherever both show them, and of the marks that still can be seen no more than
+five points may be lost, or be false, pooled over the portraits.
+"""
+
+from __future__ import annotations
+
+import json
+import math
+from dataclasses import dataclass
+from functools import lru_cache
+from typing import TYPE_CHECKING, Any
+
+import cv2
+import numpy as np
+
+from bench.changed import PORTRAITS, overlap, portrait, truth
+from bench.common import Row, Scale, row
+from bench.photographs import ALL_CHANGES, Shown
+from lather.core.survey.regions.region import Region
+from lather.errors import ScaleError
+from lather.paths import demo_dir
+
+if TYPE_CHECKING:
+    from lather.core.survey.survey import Survey
+
+SIZE = 0.6  # of the portraits that are changed; the first one is larger
+MOST_FALL, LEAST_AGREEMENT = 0.05, 0.9
+LEAST_MARK_PX, CLIPPED = 6.0, 0.99  # across; of every channel
+COMPARED = (Region.SKIN, Region.HAIR, Region.BACKGROUND)
+def measure(scale: Scale) -> list[Row]:
+    """thirty changes of four portraits: marks lost, marks invented, regions that move"""
+    numbers = PORTRAITS[: scale.runs(len(PORTRAITS))]
+    by = SIZE / 2 if scale.is_small else SIZE
+    plain = {n: _plain(n, by) for n in numbers}
+    usual = {n: _surveyed(shown) for n, shown in plain.items()}
+    before = [_marks(n, plain[n], usual[n], by) for n in numbers]
+    rows: list[Row] = []
+    changes = list(ALL_CHANGES.items())
+    for name, change in changes[: 2 if scale.is_small else None]:
+        counts, agreements = [], []
+        for n in numbers:
+            shown = change(plain[n])
+            found = _surveyed(shown)
+            if found is None:  # no face in it: said in one sentence
+                continue
+            counts.append(_marks(n, shown, found, by))
+            agreements += _agreements(plain[n], usual[n], shown, found)
+        rows += _rows(name, before, counts, agreements)
+    return rows
+
+
+def _rows(
+    name: str, before: list[_Counts], counts: list[_Counts], agreements: list[float]
+) -> list[Row]:
+    if not counts:
+        return [row(f"{name}: no face, said so", 1, "", target="1", ok=True)]
+    rows = []
+    for what, index in (("recall", 0), ("precision", 1)):
+        was, now = _pooled(before)[index], _pooled(counts)[index]
+        rows.append(row(f"{name}: {what}", now, "", target=f">= {was:.3f} - {MOST_FALL}",
+                        ok=now >= was - MOST_FALL, reference="as it is", reference_value=was))
+    if agreements:
+        least = min(agreements)
+        rows.append(row(f"{name}: agreement of skin, hair, background", least, "",
+                        target=f">= {LEAST_AGREEMENT}", ok=least >= LEAST_AGREEMENT))
+    return rows
+
+
+@dataclass(frozen=True)
+class _Counts:
+    n_wanted: int
+    n_found: int
+    n_proposed: int
+    n_right: int
+
+
+def _pooled(counts: list[_Counts]) -> tuple[float, float]:
+    """Recall and precision."""
+    wanted, found, proposed, right = (
+        sum(getattr(c, name) for c in counts)
+        for name in ("n_wanted", "n_found", "n_proposed", "n_right")
+    )
+    return found / max(wanted, 1), right / max(proposed, 1)
+
+
+def _marks(number: int, shown: Shown, found: Survey | None, by: float) -> _Counts:
+    """Certain spots against the marks that can be seen: large enough, in the picture, clear."""
+    assert found is not None
+    facts = _facts(number)
+    scale = by * (2 / 3 if number == 1 else 1) * math.sqrt(abs(np.linalg.det(shown.matrix[:, :2])))
+    least_px = 0.8 / facts["mm_per_pixel"] * scale
+    placed = [(mark, *_placed(mark, shown, by, number), mark["r"] * scale)
+              for mark in facts["marks"]]  # fmt: skip
+    wanted = [(x, y, r) for mark, x, y, r in placed
+              if not mark["keep"] and mark["r_mm"] >= 0.5 and _is_seen(shown, x, y, r)]  # fmt: skip
+    certain = [f for f in found.findings if f.kind.is_blemish and not f.doubtful]
+    on_any = [f for f in found.findings if not f.doubtful]
+
+    def is_at(x: float, y: float, fx: float, fy: float, r: float) -> bool:
+        return bool(math.dist((x, y), (fx, fy)) < max(1.35 * r, least_px))
+
+    n_found = sum(any(is_at(x, y, f.x, f.y, r) for f in on_any) for x, y, r in wanted)
+    judged = [f for f in certain if not _is_covered(shown, f.x, f.y)]
+    n_right = sum(
+        any(is_at(x, y, f.x, f.y, r) for mark, x, y, r in placed if not mark["keep"])
+        for f in judged
+    )
+    return _Counts(len(wanted), n_found, len(judged), n_right)
+
+
+def _placed(mark: dict[str, Any], shown: Shown, by: float, number: int) -> tuple[float, float]:
+    factor = by * (2 / 3 if number == 1 else 1)
+    x, y = shown.matrix @ np.array([mark["x"] * factor, mark["y"] * factor, 1.0])
+    return float(x), float(y)
+
+
+def _is_seen(shown: Shown, x: float, y: float, r: float) -> bool:
+    """Six pixels wide, in the picture, not clipped or drawn over, three times above the noise."""
+    height, width = shown.rgb.shape[:2]
+    if 2 * r < LEAST_MARK_PX or not (r < x < width - r and r < y < height - r):
+        return False
+    if _is_covered(shown, x, y):
+        return False
+    ys, xs = np.mgrid[int(y - 3 * r) : int(y + 3 * r) + 1, int(x - 3 * r) : int(x + 3 * r) + 1]
+    inside = (ys >= 0) & (ys < height) & (xs >= 0) & (xs < width)
+    ys, xs = ys[inside], xs[inside]
+    away = np.hypot(xs + 0.5 - x, ys + 0.5 - y)
+    core, ring = shown.rgb[ys, xs][away < 0.6 * r], shown.rgb[ys, xs][away > 2 * r]
+    if not len(core) or not len(ring) or float(np.median(core, 0).min()) > CLIPPED:
+        return False
+    contrast = float(np.abs(np.median(core, 0) - np.median(ring, 0)).max())
+    return contrast > 3 * shown.noise / max(1.0, r)  # averaged over the mark
+
+
+def _is_covered(shown: Shown, x: float, y: float) -> bool:
+    if shown.covered is None:
+        return False
+    height, width = shown.covered.shape
+    row_px, column_px = int(np.clip(y, 0, height - 1)), int(np.clip(x, 0, width - 1))
+    return float(shown.covered[row_px, column_px]) > 0.05
+
+
+def _agreements(
+    plain: Shown, usual: Survey | None, shown: Shown, found: Survey
+) -> list[float]:
+    """How alike skin, hair and background are to those of the portrait, where both show them."""
+    assert usual is not None
+    height, width = shown.rgb.shape[:2]
+    seen = cv2.warpAffine(np.ones(plain.rgb.shape[:2], np.float32), shown.matrix, (width, height))
+    if shown.covered is not None:
+        seen = seen * (shown.covered < 0.05)
+    agreements = []
+    for region in COMPARED:
+        there = cv2.resize(usual.regions[region], plain.rgb.shape[1::-1])
+        there = cv2.warpAffine(there, shown.matrix, (width, height))
+        here = cv2.resize(found.regions[region], (width, height))
+        if float((there * seen).sum()) > 0.02 * float(seen.sum()):
+            agreements.append(overlap(here * seen, there * seen))
+    return agreements
+
+
+def _surveyed(shown: Shown) -> Survey | None:
+    from lather.core.survey.survey import survey
+
+    try:
+        return survey(np.ascontiguousarray(shown.rgb, dtype=np.float32))
+    except ScaleError:
+        return None
+
+
+def _plain(number: int, by: float) -> Shown:
+    scale = by * (2 / 3 if number == 1 else 1)
+    return Shown(portrait(number, scale), truth(number, scale))
+
+
+@lru_cache(maxsize=8)
+def _facts(number: int) -> dict[str, Any]:
+    facts: dict[str, Any] = json.loads((demo_dir() / f"portrait{number}_truth.json").read_text())
+    return facts
