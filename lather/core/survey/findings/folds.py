@@ -12,6 +12,7 @@ from lather.core.survey.faces.mesh_fit import Mesh
 from lather.core.survey.faces.mesh_points import (
     BROWS,
     EYES,
+    JAW,
     LEFT,
     MOUTH_CORNERS,
     NASOLABIAL,
@@ -26,6 +27,8 @@ BESIDE_MOUTH, CORNER_REACH, CORNER_END = 0.06, 0.17, 0.06
 CHIN_FOLD = (0.02, 0.16, 0.2)  # below the lips: from, to; half width
 MOST_TURN_DEG, LEVEL_DEG = 35.0, 35.0
 NECK_FROM = -0.06  # below the chin
+EAR_FROM, EAR_TOP = 0.3, -0.2  # beside the face's middle, and below between the eyes
+ON_OUTLINE = 0.045
 _LOWER_LIP = 17
 
 
@@ -41,8 +44,11 @@ def is_natural(path: Path, mesh: Mesh) -> bool:
     across, down = _on_head(path, frame)
     level = _rise_deg(across, down) < LEVEL_DEG
     middle_across, middle_down = float(np.median(across)), float(np.median(down))
-    if middle_down > frame.chin + NECK_FROM and not _mostly_inside(path, points[list(OVAL)]):
-        return level or middle_down > frame.chin + 0.5 or abs(middle_across) > 0.6
+    if not _mostly_inside(path, points[list(OVAL)]):
+        if middle_down > frame.chin + NECK_FROM:
+            return level or middle_down > frame.chin + 0.5 or abs(middle_across) > 0.6
+        if abs(middle_across) > EAR_FROM and middle_down > EAR_TOP:
+            return True
     if any(_runs_along(path, points[list(line)], BESIDE_MOUTH * height) for line in NASOLABIAL):
         return True
     if any(_is_of_lid(path, points, side) for side in (RIGHT, LEFT)):
@@ -52,6 +58,12 @@ def is_natural(path: Path, mesh: Mesh) -> bool:
     lip_down = float(_on_head(points[[_LOWER_LIP]], frame)[1][0])
     below_lip = middle_down - lip_down
     return level and CHIN_FOLD[0] < below_lip < CHIN_FOLD[1] and abs(middle_across) < CHIN_FOLD[2]
+
+
+def is_outline(path: Path, mesh: Mesh) -> bool:
+    """True for a line that runs along the jaw: the face's own outline, no crease."""
+    line = mesh[list(JAW), :2].astype(np.float64)
+    return _runs_along(path, line, ON_OUTLINE * Frame.of(mesh).height_px)
 
 
 def _on_head(path: Path, frame: Frame) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
@@ -70,12 +82,8 @@ def _runs_along(path: Path, line: Path, reach_px: float) -> bool:
     away, nearest = _to_line(path, line)
     if float(np.median(away)) > reach_px:
         return False
-    way, other = path[-1] - path[0], line[-1] - line[0]
-    piece = np.diff(line, axis=0)[int(np.median(nearest))]
-    cosine = max(
-        abs(float(way @ direction)) / max(float(np.hypot(*way) * np.hypot(*direction)), 1e-6)
-        for direction in (other, piece)
-    )
+    way, piece = path[-1] - path[0], np.diff(line, axis=0)[int(np.median(nearest))]
+    cosine = abs(float(way @ piece)) / max(float(np.hypot(*way) * np.hypot(*piece)), 1e-6)
     return cosine > math.cos(math.radians(MOST_TURN_DEG))
 
 

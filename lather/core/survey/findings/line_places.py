@@ -12,7 +12,7 @@ from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.faces.mesh_fit import Mesh
 from lather.core.survey.findings.blemishes import Spot
 from lather.core.survey.findings.finding import Kind
-from lather.core.survey.findings.folds import is_natural
+from lather.core.survey.findings.folds import is_natural, is_outline
 from lather.core.survey.findings.lines import Line
 
 # All in pupil distances, from between the pupils.
@@ -44,6 +44,8 @@ def on_open_skin(
             continue
         if line.kind is Kind.SCAR and not (face is not None and _runs_across_the_skin(face, line)):
             continue  # a streak of shine
+        if mesh is not None and is_outline(line.path, mesh):
+            continue
         if mesh is not None and line.kind in (Kind.CREASE, Kind.SKIN_HAIR):
             broad = line.kind is Kind.CREASE
             if (broad or _is_fold_of_face(line, face)) and is_natural(line.path, mesh):

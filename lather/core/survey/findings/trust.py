@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import Plane
 from lather.core.survey.findings.blemishes import Spot
-from lather.core.survey.findings.finding import N_DIRECTIONS, Finding
+from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
 from lather.core.survey.regions.region import Region
 
 # Logistic regression of 1,380 spots, 1,225 of them marks, on four demo portraits under sixteen
@@ -23,6 +23,9 @@ from lather.core.survey.regions.region import Region
 _INTERCEPT, _BY_Z, _BY_CLEARNESS, _BY_DIAMETER = -15.25, 5.76, 2.83, 2.76  # of logarithms
 MOST_OFF_SKIN = 0.1  # of an extent, for a finding that can be certain
 SURELY_SKIN = 0.9  # share of skin from which a pixel is all skin
+# A hair is a tenth of a millimetre wide, a crease one; a spot is told by its shape.
+COARSEST_MM = {Kind.SKIN_HAIR: 0.35, Kind.SCAR: 0.35, Kind.CREASE: 0.6, Kind.VEIN: 0.6}
+SMALLEST_PX, UNRESOLVED = 3.0, 0.4  # across, at half height; the certainty of what is smaller
 _RINGS = (0.25, 0.5, 0.7, 0.85, 1.0)  # radii at which an extent is looked at, of its own
 _ACROSS = (-0.8, -0.4, 0.0, 0.4, 0.8)  # of half a line's width
 
@@ -42,6 +45,20 @@ def certainty_of_spot(spot: Spot, mm_per_px: float) -> float:
 def certainty_of_line(z: float, least_z: float) -> float:
     """0-1: one half at the bar, more the higher a line stands above it."""
     return float(1 - 0.5 ** ((z / least_z) ** 2))
+
+
+def resolved(finding: Finding, mm_per_px: float) -> Finding:
+    """Doubtful, if the photo's pixels are too large to show what it is.
+
+    Parameters
+    ----------
+    mm_per_px : of the photo, where the finding lies.
+    """
+    coarsest_mm = COARSEST_MM.get(finding.kind, math.inf)
+    tiny = not finding.path_px and 2 * finding.radius_px < SMALLEST_PX
+    if mm_per_px <= coarsest_mm and not tiny:
+        return finding
+    return replace(finding, certainty=min(finding.certainty, UNRESOLVED))
 
 
 @dataclass(frozen=True)
