@@ -22,7 +22,7 @@ from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.findings.line_extent import line_finding
 from lather.core.survey.findings.line_places import on_open_skin
 from lather.core.survey.findings.lines import find_lines
-from lather.core.survey.findings.trust import Ground, certainty_of_spot, resolved
+from lather.core.survey.findings.trust import Ground, blockiness, certainty_of_spot, resolved
 from lather.core.survey.regions.find import detail_regions, find_regions, merged
 from lather.core.survey.regions.region import Region
 from lather.core.survey.regions.skin import skin_of_detail, skin_of_person
@@ -107,6 +107,7 @@ def survey(
     people: Sequence[FaceGeometry | None] = found or (None,)
     planes = persons(seen.person, found, (height, width))
     findings: list[Finding] = []
+    blocks = blockiness(rgb)
     regions, regions_scale = None, min(1.0, math.sqrt(REGIONS_PX / (width * height)))
     for number, face in enumerate(people):
         token.check()
@@ -144,7 +145,7 @@ def survey(
             token.check()
             mine.append(line_finding(reduced, line, mm / scale, scale, place))
         ground = Ground.of(part, place.x0, place.y0, part[Region.SKIN].shape[1] / place.width)
-        findings += [resolved(ground.weighed(finding), mm) for finding in mine]
+        findings += [resolved(ground.weighed(finding), mm, blocks) for finding in mine]
     assert regions is not None
     progress(1.0, "surveyed")
     # What is doubtful comes last, and never takes a certain one's place.

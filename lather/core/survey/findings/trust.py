@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.core.arrays import Plane
+from lather.core.arrays import FloatImage, Plane
 from lather.core.survey.findings.blemishes import Spot
 from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
 from lather.core.survey.regions.region import Region
@@ -26,6 +26,7 @@ SURELY_SKIN = 0.9  # share of skin from which a pixel is all skin
 # A hair is a tenth of a millimetre wide, a crease one; a spot is told by its shape.
 COARSEST_MM = {Kind.SKIN_HAIR: 0.35, Kind.SCAR: 0.35, Kind.CREASE: 0.6, Kind.VEIN: 0.6}
 SMALLEST_PX, UNRESOLVED = 3.0, 0.4  # across, at half height; the certainty of what is smaller
+MOST_BLOCKS, BLOCK_PX, BLOCKS_SEEN_PX = 2.0, 5.0, 1024
 _RINGS = (0.25, 0.5, 0.7, 0.85, 1.0)  # radii at which an extent is looked at, of its own
 _ACROSS = (-0.8, -0.4, 0.0, 0.4, 0.8)  # of half a line's width
 
@@ -47,16 +48,42 @@ def certainty_of_line(z: float, least_z: float) -> float:
     return float(1 - 0.5 ** ((z / least_z) ** 2))
 
 
-def resolved(finding: Finding, mm_per_px: float) -> Finding:
+def blockiness(rgb: FloatImage) -> float:
+    """How much larger the steps of colour are between the blocks of a JPEG than within them.
+
+    1 for a picture that was never compressed, or changed in size since; 4 at quality 50. Blocks of
+    colour are 16 px wide where colour is kept at half of the size.
+
+    Parameters
+    ----------
+    rgb : (H, W, 3) float32 encoded RGB 0-1, the photo's own pixels.
+    """
+    side = min(BLOCKS_SEEN_PX, rgb.shape[0], rgb.shape[1])
+    top, left = ((length - side) // 32 * 16 for length in rgb.shape[:2])
+    part = np.ascontiguousarray(rgb[top : top + side, left : left + side])
+    red = cv2.cvtColor(part, cv2.COLOR_RGB2YCrCb)[..., 1]
+    ratios = []
+    for axis in (0, 1):
+        steps = np.abs(np.diff(red, axis=axis)).mean(1 - axis)
+        at_border = np.arange(len(steps)) % 16 == 15
+        if at_border.any() and not at_border.all():
+            within = float(steps[~at_border].mean())
+            ratios.append(float(steps[at_border].mean()) / max(within, 1e-6))
+    return float(np.mean(ratios)) if ratios else 1.0
+
+
+def resolved(finding: Finding, mm_per_px: float, blocks: float = 1.0) -> Finding:
     """Doubtful, if the photo's pixels are too large to show what it is.
 
     Parameters
     ----------
     mm_per_px : of the photo, where the finding lies.
+    blocks : `blockiness` of the photo: what is smaller than half a block may be its rest.
     """
     coarsest_mm = COARSEST_MM.get(finding.kind, math.inf)
     tiny = not finding.path_px and 2 * finding.radius_px < SMALLEST_PX
-    if mm_per_px <= coarsest_mm and not tiny:
+    blocky = blocks > MOST_BLOCKS and not finding.path_px and 2 * finding.radius_px < BLOCK_PX
+    if mm_per_px <= coarsest_mm and not tiny and not blocky:
         return finding
     return replace(finding, certainty=min(finding.certainty, UNRESOLVED))
 

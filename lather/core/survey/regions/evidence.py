@@ -28,6 +28,7 @@ BROWS_AND_LIPS, LIDS = 1.25, 1.9  # how far around the features the face is not 
 LEAST_VARIANCE = np.array([4.0, 1.5, 1.5, 0.02], dtype=np.float32)
 COARSE_VARIANCE = np.array([4.0, 1.5, 1.5, 0.5], dtype=np.float32)
 COARSE_MM = 0.45
+BLACKEST = 6.0  # L*
 # Skin in other light than the face's: shares of samples, of light left in shade, of white in shine.
 SHADED, SHINING = 0.15, 0.15
 SHADE, SHINE = (0.3, 1.0), (0.1, 0.6)
@@ -85,9 +86,10 @@ class Evidence:
 
     @property
     def fineness(self) -> Plane:
-        """Above that of the face's skin."""
-        plane: Plane = self.looks[..., 3] - np.float32(np.median(self.looks[..., 3][self.skin]))
-        return plane
+        """Above that of the face's skin; in black nothing shows, and it counts as fine."""
+        plane = self.looks[..., 3] - np.float32(np.median(self.looks[..., 3][self.skin]))
+        black = self.looks[..., 0] < BLACKEST
+        return np.where(black, np.maximum(plane, np.float32(1)), plane)
 
     def samples(self, where: Mask) -> Samples:
         return self.looks[where]

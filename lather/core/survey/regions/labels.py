@@ -29,6 +29,8 @@ LEAST_SEEDS = 40
 SURE = 0.8  # share from which a pixel is looked at in the next round
 SURELY_PERSON, SURELY_BEHIND = 0.85, 0.08  # of the person mask
 HAIR_FINER = 0.9  # logarithm of the fineness above skin's that is hair's
+# Half widths below which a kind is only a rim, in heights of the face: fingers are wider.
+NARROWEST, NARROWEST_SKIN = 0.012, 0.024
 HAIR_UNLIKE, CLOTHING_UNLIKE = 3.0, 3.0  # of the logarithm of the density of skin
 # All places in heights of the face, from between the eyes.
 HEAD_TOP, HEAD_SIDE, HAIR_LOW = -1.3, 1.1, 0.0
@@ -59,7 +61,8 @@ def label(evidence: Evidence, cancel: CancelToken = NEVER) -> dict[Region, Plane
         cancel.check()
         seeds = _next_seeds(evidence, seeds, shares)
     for kind in (Region.SKIN, Region.HAIR, Region.CLOTHING):
-        astray = _astray(evidence, shares[kind], _roots(evidence, kind))
+        width = NARROWEST_SKIN if kind is Region.SKIN else NARROWEST
+        astray = _astray(evidence, shares[kind], _roots(evidence, kind), width)
         prior[kind][astray] = 2 * _UNLIKELY
     cancel.check()
     shares = _shares(evidence, _fitted(evidence, seeds, mixtures), prior)
@@ -79,7 +82,9 @@ def _seeds(evidence: Evidence) -> dict[Region, Mask]:
     hair = above & fine & ~covered
     low = person & (down > evidence.chin + CLOTHING_FROM)
     clothing = low & (evidence.unlike_skin > CLOTHING_UNLIKE)
-    clothing &= ~((evidence.fineness > HAIR_FINER) & (np.abs(across) < HEAD_SIDE) & hair.any())
+    if hair.any():  # a lock over the shoulder is none
+        clothing &= ~((evidence.fineness > HAIR_FINER) & (np.abs(across) < HEAD_SIDE)
+                      & _coloured_as(evidence, hair))  # fmt: skip
     return {
         Region.SKIN: evidence.skin,
         Region.HAIR: hair,
@@ -87,6 +92,15 @@ def _seeds(evidence: Evidence) -> dict[Region, Mask]:
         Region.BACKGROUND: evidence.person < SURELY_BEHIND,
         Region.OTHER: covered,
     }
+
+
+def _coloured_as(evidence: Evidence, kind: Mask) -> Mask:
+    """Where the colour is that of the seeds of a kind, more or less."""
+    lab = evidence.looks[..., :3]
+    middle = np.median(lab[kind], 0)
+    spread = 1.4826 * np.median(np.abs(lab[kind] - middle), 0) + 3
+    alike: Mask = (np.abs(lab - middle) < 2.5 * spread).all(-1)
+    return alike
 
 
 def _priors(evidence: Evidence) -> dict[Region, Plane]:
@@ -180,11 +194,11 @@ def _roots(evidence: Evidence, kind: Region) -> Mask:
     return head
 
 
-def _astray(evidence: Evidence, share: Plane, roots: Mask) -> Mask:
+def _astray(evidence: Evidence, share: Plane, roots: Mask, narrowest: float) -> Mask:
     """Where a kind is only a thin rim, or does not hang together with its roots."""
     likely = (share > 0.5).astype(np.uint8)
     unit_px = 1 / max(float(np.abs(evidence.down[1, 0] - evidence.down[0, 0])), 1e-6)
-    opened = cv2.morphologyEx(likely, cv2.MORPH_OPEN, disc(max(1.0, 0.012 * unit_px)))
+    opened = cv2.morphologyEx(likely, cv2.MORPH_OPEN, disc(max(1.0, narrowest * unit_px)))
     _, labels = cv2.connectedComponents(cv2.dilate(opened, disc(1)))
     rooted = np.unique(labels[roots & (opened > 0)])
     kept = np.isin(labels, rooted[rooted > 0])
