@@ -15,7 +15,7 @@ from lather.core.rect import Rect
 from lather.core.survey.faces.find import find_faces, with_meshes
 from lather.core.survey.faces.geometry import PUPIL_DISTANCE_MM, FaceGeometry
 from lather.core.survey.faces.mesh_fit import fitted_points
-from lather.core.survey.faces.person import persons
+from lather.core.survey.faces.person import persons, seen_closely
 from lather.core.survey.findings.blemishes import Spot, find_spots
 from lather.core.survey.findings.extent import Extent, measure_extent
 from lather.core.survey.findings.finding import Finding, Kind
@@ -38,6 +38,7 @@ FRECKLE_MM, FRECKLES_WITHIN_MM, LEAST_FRECKLES = 3.0, 12.0, 5
 # Share of a broken rim from which it is no mark but a nostril, a fold, an ear; one that is as clear
 # as that all the same is listed, with this certainty.
 FOLD, CLEAR, ON_FOLD = 0.35, 0.95, 0.4
+SMALL_FACE = 0.06  # pupil distance, of the long side
 HEAD_REACH = 3.0  # around one of several faces, in pupil distances
 SURE = 0.8  # certainty of a spot that is no piece of the line it lies on
 SEVERE_Z = 15.0  # deviations at which a finding is two thirds as severe as can be
@@ -128,6 +129,8 @@ def survey(
             part = detail_regions(skin_map, size)
         else:
             person = _part(planes[number], place, (height, width))
+            if seen.person is not None and _is_small(face, width, height):
+                person = seen_closely(rgb, place, person)
             part = find_regions(reduced, local, person, mm / scale, by, token)
             mesh = fitted_points(local)
             skin_map = skin_of_person(reduced, mesh, part, mm / scale, token)
@@ -281,7 +284,8 @@ def _surroundings(
 ) -> Rect:
     """The part of the picture that a person takes: all of it for a single one."""
     whole = Rect(0, 0, width, height)
-    if face is None or person is None or n_people == 1:
+    alone = n_people == 1 and not _is_small(face, width, height)
+    if face is None or person is None or alone:
         return whole
     head = Rect.around(*face.at(0, 0.5), HEAD_REACH * face.pupil_distance_px)
     rows, columns = np.flatnonzero((person > 0.3).any(1)), np.flatnonzero((person > 0.3).any(0))
@@ -294,6 +298,11 @@ def _surroundings(
         math.ceil((columns[-1] + 1) * across), math.ceil((rows[-1] + 1) * down),
     ).grown(margin)  # fmt: skip
     return body.union(head).intersect(whole)
+
+
+def _is_small(face: FaceGeometry | None, width: int, height: int) -> bool:
+    """True for a face whose person the mask of the whole picture shows but roughly."""
+    return face is not None and face.pupil_distance_px < SMALL_FACE * max(width, height)
 
 
 def _reduced(rgb: FloatImage, scale: float) -> FloatImage:

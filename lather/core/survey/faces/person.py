@@ -11,9 +11,11 @@ import cv2
 import numpy as np
 
 from lather.core.arrays import FloatImage, Plane
+from lather.core.rect import Rect
 from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.faces.networks import SHIPPED, Network, Runner
 
+ROUGHLY = 0.12  # how far the mask of the whole may be wrong, of the part's side
 LEAST_KNOWN = 0.4  # mean of the mask on a face that it knows
 
 
@@ -22,6 +24,23 @@ def find_person(rgb: FloatImage, runner: Runner = SHIPPED) -> Plane:
     side = Network.PERSON.side_px
     squeezed = cv2.resize(rgb, (side, side), interpolation=cv2.INTER_AREA)
     return runner.run(Network.PERSON, squeezed)[side * side].reshape(side, side)
+
+
+def seen_closely(
+    rgb: FloatImage, place: Rect, person: Plane, runner: Runner = SHIPPED
+) -> Plane:
+    """The mask of a part of the picture, looked at by itself; no farther than somebody is likely.
+
+    Parameters
+    ----------
+    rgb : the whole picture.
+    person : of that part, from the whole picture's mask: others in the part are not this person.
+    """
+    closely = find_person(rgb[place.slices], runner)
+    rough = cv2.resize(person, closely.shape[::-1], interpolation=cv2.INTER_LINEAR)
+    reach = max(3, round(ROUGHLY * closely.shape[0])) | 1
+    likely = cv2.dilate((rough > 0.2).astype(np.float32), np.ones((reach, reach), np.uint8))
+    return np.asarray(closely * likely, dtype=np.float32)
 
 
 def persons(
