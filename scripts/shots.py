@@ -63,11 +63,20 @@ def main() -> None:
     app.window.canvas._move_cursor(QPointF(330, 420))
     shot(app, FOLDER / "clean.png")
 
+    for number, name in ((8, "doubtful"), (9, "survey")):
+        open_and_settle(app, demo_dir() / f"portrait{number}.jpg")
+        finding.survey(bench)
+        wait_until(lambda: bench.task is None)
+        app.window.messages.hide()
+        if name == "doubtful":
+            app.window.worklist.findings.list.scrollToBottom()
+        shot(app, FOLDER / f"{name}.png")
+        bench.take_job(None)  # without asking about the survey
+
     open_and_settle(app, demo_dir() / "portrait1.jpg")
     finding.survey(bench)
     wait_until(lambda: bench.task is None)
     app.window.messages.hide()
-    shot(app, FOLDER / "survey.png")
     finding.step(bench, 1)
     finding.step(bench, 1)
     shot(app, FOLDER / "finding.png")
@@ -159,9 +168,6 @@ def clean_by_hand(app) -> None:
     bench.fit()
     bench.hands.take_tool("correct_region")
     shot(app, FOLDER / "regions.png")
-    bench.hands.set_region(Part.CHEEK_LEFT)
-    shot(app, FOLDER / "parts.png")
-    bench.hands.set_region(Region.SKIN)
 
     bench.hands.take_tool("graft")
     bench.walk.go_to(None)
