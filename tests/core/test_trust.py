@@ -17,7 +17,12 @@ from lather.core.survey.findings.folds import is_natural
 from lather.core.survey.findings.line_places import on_open_skin
 from lather.core.survey.findings.lines import Line, find_lines
 from lather.core.survey.findings.profile import edge_width_px, profile_of
-from lather.core.survey.findings.trust import Ground, certainty_of_line, certainty_of_spot
+from lather.core.survey.findings.trust import (
+    Ground,
+    blockiness,
+    certainty_of_line,
+    certainty_of_spot,
+)
 from lather.core.survey.survey import survey
 from tests.core.test_survey import MM_PER_PX, picture, skin
 from tests.core.test_survey_parts import with_line
@@ -154,6 +159,20 @@ class ProfileTest(Case):
 
         self.assertEqual(len(hairs(1)), 1)
         self.assertEqual(hairs(7), [])
+
+
+class BlockinessTest(Case):
+    def test_a_strong_jpeg_shows_and_regular_patterns_do_not(self) -> None:
+        rng = np.random.default_rng(2)
+        plain = picture(skin(400)) + rng.normal(0, 0.004, (400, 400, 3)).astype("f4")
+        striped = plain.copy()
+        striped[:, :200][:, np.arange(200) % 48 < 24] *= 0.5
+        _, data = cv2.imencode(".jpg", (255 * plain).astype("u1"), [cv2.IMWRITE_JPEG_QUALITY, 40])
+        packed = cv2.imdecode(data, cv2.IMREAD_COLOR).astype("f4") / 255
+        self.assertLess(blockiness(plain), 1.3)
+        self.assertLess(blockiness(striped), 1.5)
+        self.assertGreater(blockiness(packed), 2)
+        self.assertEqual(blockiness(np.zeros((1, 1, 3), "f4")), 1.0)
 
 
 class NoiseTest(Case):

@@ -25,7 +25,7 @@ MOST_OFF_SKIN = 0.1  # of an extent, for a finding that can be certain
 SURELY_SKIN = 0.9  # share of skin from which a pixel is all skin
 # A hair is a tenth of a millimetre wide, a crease one; a spot is told by its shape.
 COARSEST_MM = {Kind.SKIN_HAIR: 0.35, Kind.SCAR: 0.35, Kind.CREASE: 0.6, Kind.VEIN: 0.6}
-SMALLEST_PX, UNRESOLVED = 3.0, 0.4  # across, at half height; the certainty of what is smaller
+SMALLEST_PX, UNRESOLVED = 2.0, 0.4  # across, at half height; the certainty of what is smaller
 MOST_BLOCKS, BLOCK_PX, BLOCKS_SEEN_PX = 2.0, 5.0, 1024
 _RINGS = (0.25, 0.5, 0.7, 0.85, 1.0)  # radii at which an extent is looked at, of its own
 _ACROSS = (-0.8, -0.4, 0.0, 0.4, 0.8)  # of half a line's width
@@ -51,8 +51,8 @@ def certainty_of_line(z: float, least_z: float) -> float:
 def blockiness(rgb: FloatImage) -> float:
     """How much larger the steps of colour are between the blocks of a JPEG than within them.
 
-    1 for a picture that was never compressed, or changed in size since; 4 at quality 50. Blocks of
-    colour are 16 px wide where colour is kept at half of the size.
+    1 for a picture that was never compressed, or changed in size since; 8 and more at quality 50.
+    Blocks of colour are 16 px wide where colour is kept at half of the size.
 
     Parameters
     ----------
@@ -67,8 +67,9 @@ def blockiness(rgb: FloatImage) -> float:
         steps = np.abs(np.diff(red, axis=axis)).mean(1 - axis)
         at_border = np.arange(len(steps)) % 16 == 15
         if at_border.any() and not at_border.all():
-            within = float(steps[~at_border].mean())
-            ratios.append(float(steps[at_border].mean()) / max(within, 1e-6))
+            # Medians: of the edges of stripes or bricks only some fall on such borders.
+            within = float(np.median(steps[~at_border]))
+            ratios.append(float(np.median(steps[at_border])) / max(within, 1e-6))
     return float(np.mean(ratios)) if ratios else 1.0
 
 
