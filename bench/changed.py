@@ -98,7 +98,7 @@ def _turned(rgb: Image, truth: Planes) -> tuple[Image, Planes]:
     return turn(rgb), {region: turn(plane) for region, plane in truth.items()}
 
 
-def _painted(region: Region, colours: Callable[[Image], NDArray[np.floating]]) -> Change:
+def painted(region: Region, colours: Callable[[Image], NDArray[np.floating]]) -> Change:
     """Other colours where a region is."""
     def change(rgb: Image, truth: Planes) -> tuple[Image, Planes]:
         share = truth[region][..., None]
@@ -124,11 +124,11 @@ CHANGES: dict[str, Change] = {
     "little light": _lit(0.35, 0.35, 0.35), "warm light": _lit(1.15, 1, 0.7),
     "light from the side": _from_the_side, "noise": _with_noise, "smaller": _smaller,
     "mirrored": _mirrored, "turned": _turned,
-    "leaves behind": _painted(Region.BACKGROUND, _leaves),
-    "a wall of skin's colour": _painted(
+    "leaves behind": painted(Region.BACKGROUND, _leaves),
+    "a wall of skin's colour": painted(
         Region.BACKGROUND, lambda rgb: np.broadcast_to((0.62, 0.5, 0.42), rgb.shape)),
-    "grey hair": _painted(Region.HAIR, _grey),
-    "white clothes": _painted(Region.CLOTHING, lambda rgb: 0.8 + 0.3 * (rgb - rgb.mean())),
-    "dark skin": _painted(
+    "grey hair": painted(Region.HAIR, _grey),
+    "white clothes": painted(Region.CLOTHING, lambda rgb: 0.8 + 0.3 * (rgb - rgb.mean())),
+    "dark skin": painted(
         Region.SKIN, lambda rgb: encoded(to_linear(rgb) * np.array((0.3, 0.24, 0.22)))),
 }  # fmt: skip

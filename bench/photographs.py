@@ -13,7 +13,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bench.changed import CHANGES, Image, Planes, encoded
+from bench.changed import CHANGES, Image, Planes, encoded, painted
 from lather.core.colour.lab import luma, to_linear
 from lather.core.survey.regions.region import Region
 
@@ -109,22 +109,10 @@ def _pasted_small(shown: Shown) -> Shown:
     return Shown(frame, planes, np.array([[1.0, 0, x], [0, 1, y]]))
 
 
-def _of_ground(colours: Callable[[Image], NDArray[np.floating]]) -> Change:
-    def change(shown: Shown) -> Shown:
-        share = shown.planes[Region.BACKGROUND][..., None]
-        rgb = shown.rgb + share * (np.clip(colours(shown.rgb), 0, 1) - shown.rgb)
-        return Shown(rgb.astype(np.float32), shown.planes)
-
-    return change
-
-
-def _of_clothes(colours: Callable[[Image], NDArray[np.floating]]) -> Change:
-    def change(shown: Shown) -> Shown:
-        share = shown.planes[Region.CLOTHING][..., None]
-        rgb = shown.rgb + share * (np.clip(colours(shown.rgb), 0, 1) - shown.rgb)
-        return Shown(rgb.astype(np.float32), shown.planes)
-
-    return change
+def _of(region: Region, colours: Callable[[Image], NDArray[np.floating]]) -> Change:
+    """Other colours where a region is."""
+    paint = painted(region, colours)
+    return lambda shown: Shown(*paint(shown.rgb, shown.planes))
 
 
 def _noisy(sigma: float) -> Change:
@@ -217,20 +205,20 @@ ALL_CHANGES: dict[str, Change] = {
     "0.5 of the size": _scaled(0.5), "0.75 of the size": _scaled(0.75), "1.5 times": _scaled(1.5),
     "half of the face": _cropped(0.0, 0.0, 0.5, 0.8),
     "a cheek": _cropped(0.4, 0.38, 0.6, 0.5), "small in a frame": _pasted_small,
-    "leaves behind": _of_ground(lambda rgb: np.array([0.25, 0.38, 0.18]) + 0.1 * _clouds(
-        rgb, 12, 4)),
-    "bokeh behind": _of_ground(lambda rgb: np.array([0.35, 0.42, 0.5]) + 0.1 * _clouds(
-        rgb, 90, 5)),
-    "bricks behind": _of_ground(_bricks),
-    "stripes behind": _of_ground(lambda rgb: _stripes(rgb, 48)),
-    "a wall of skin's colour behind": _of_ground(
-        lambda rgb: np.broadcast_to((0.62, 0.5, 0.42), rgb.shape)),
+    "leaves behind": _of(
+        Region.BACKGROUND, lambda rgb: np.array([0.25, 0.38, 0.18]) + 0.1 * _clouds(rgb, 12, 4)),
+    "bokeh behind": _of(
+        Region.BACKGROUND, lambda rgb: np.array([0.35, 0.42, 0.5]) + 0.1 * _clouds(rgb, 90, 5)),
+    "bricks behind": _of(Region.BACKGROUND, _bricks),
+    "stripes behind": _of(Region.BACKGROUND, lambda rgb: _stripes(rgb, 48)),
+    "a wall of skin's colour behind": _of(
+        Region.BACKGROUND, lambda rgb: np.broadcast_to((0.62, 0.5, 0.42), rgb.shape)),
     "JPEG quality 50": _as_jpeg, "some noise": _noisy(0.015), "much noise": _noisy(0.04),
     "missed focus": _seen_as(lambda rgb: cv2.GaussianBlur(rgb, (0, 0), 1.2)),
     "a second person": _with_somebody,
     "strands over the face": _drawn(_strands, (0.12, 0.08, 0.05)),
     "glasses": _drawn(_glasses, (0.05, 0.05, 0.06)),
-    "a striped shirt": _of_clothes(lambda rgb: _stripes(rgb, 14)),
+    "a striped shirt": _of(Region.CLOTHING, lambda rgb: _stripes(rgb, 14)),
     "light from the side": lambda shown: Shown(*CHANGES["light from the side"](
         shown.rgb, shown.planes)),
 }  # fmt: skip

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
 from numpy.typing import NDArray
 
 
@@ -109,6 +110,14 @@ class Rect:
             math.ceil(x + radius),
             math.ceil(y + radius),
         )
+
+    @staticmethod
+    def of_mask(mask: NDArray[Any]) -> Rect:
+        """The smallest rectangle around what is set in an (H, W) mask; empty if nothing is."""
+        rows, columns = (np.flatnonzero(mask.any(axis)) for axis in (1, 0))
+        if len(rows) == 0:
+            return Rect(0, 0, 0, 0)
+        return Rect(int(columns[0]), int(rows[0]), int(columns[-1]) + 1, int(rows[-1]) + 1)
 
     @staticmethod
     def union_of(rects: Iterable[Rect]) -> Rect:

@@ -25,7 +25,7 @@ from lather.core.survey.findings.lines import find_lines
 from lather.core.survey.findings.trust import Ground, blockiness, certainty_of_spot, resolved
 from lather.core.survey.regions.find import detail_regions, find_regions, merged
 from lather.core.survey.regions.region import Region
-from lather.core.survey.regions.skin import skin_of_detail, skin_of_person
+from lather.core.survey.regions.skin import SkinMap, skin_of_detail, skin_of_person
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.errors import ScaleError
 
@@ -122,18 +122,10 @@ def survey(
         report = _part_of(progress, number, len(people))
         report(0.1, "telling skin, hair and clothing apart")
         by = min(1.0, regions_scale / scale)
-        mesh = None
-        if local is None:
-            skin_map = skin_of_detail(reduced, mm / scale, token)
-            size = max(1, round(reduced.shape[1] * by)), max(1, round(reduced.shape[0] * by))
-            part = detail_regions(skin_map, size)
-        else:
-            person = _part(planes[number], place, (height, width))
-            if seen.person is not None and _is_small(face, width, height):
-                person = seen_closely(rgb, place, person)
-            part = find_regions(reduced, local, person, mm / scale, by, token)
-            mesh = fitted_points(local)
-            skin_map = skin_of_person(reduced, mesh, part, mm / scale, token)
+        person = None if plane is None else _part(plane, place, (height, width))
+        if person is not None and seen.person is not None and _is_small(face, width, height):
+            person = seen_closely(rgb, place, person)
+        part, skin_map = _regions(reduced, local, person, mm / scale, by, token)
         regions = _with_part(regions, part, place, regions_scale, (height, width))
         if skin is not None:
             skin_map = skin_map.corrected(_cut(skin, place, (height, width), reduced.shape))
@@ -144,6 +136,7 @@ def survey(
         report(0.6, "looking for creases and hairs")
         lines = find_lines(reduced, skin_map.plain, mm / scale, token)
         mine = _findings(reduced, spots, mm / scale, scale, place, token)
+        mesh = None if local is None else fitted_points(local)
         for line in on_open_skin(lines, spots, local, mesh):
             token.check()
             mine.append(line_finding(reduced, line, mm / scale, scale, place))
@@ -157,6 +150,19 @@ def survey(
     numbered = tuple(replace(finding, id=n) for n, finding in enumerate(ordered, start=1))
     scale_mm = mm_per_px if mm_per_px is not None else _scale_of(found[0], pupil_distance_mm)
     return Survey(width, height, found, scale_mm, regions, regions_scale, numbered, seen.lacking)
+
+
+def _regions(
+    rgb: FloatImage, face: FaceGeometry | None, person: Plane | None, mm_per_px: float, by: float,
+    cancel: CancelToken,
+) -> tuple[dict[Region, Plane], SkinMap]:
+    """Regions, reduced by `by`, and the skin of one person, or of a body detail without a face."""
+    if face is None or person is None:
+        skin_map = skin_of_detail(rgb, mm_per_px, cancel)
+        size = max(1, round(rgb.shape[1] * by)), max(1, round(rgb.shape[0] * by))
+        return detail_regions(skin_map, size), skin_map
+    found = find_regions(rgb, face, person, mm_per_px, by, cancel)
+    return found, skin_of_person(rgb, fitted_points(face), found, mm_per_px, cancel)
 
 
 def _scale_of(face: FaceGeometry | None, pupil_distance_mm: float) -> float:
@@ -288,14 +294,14 @@ def _surroundings(
     if face is None or person is None or alone:
         return whole
     head = Rect.around(*face.at(0, 0.5), HEAD_REACH * face.pupil_distance_px)
-    rows, columns = np.flatnonzero((person > 0.3).any(1)), np.flatnonzero((person > 0.3).any(0))
-    if len(rows) == 0:
+    seen = Rect.of_mask(person > 0.3)
+    if seen.empty:
         return head.intersect(whole)
     down, across = height / person.shape[0], width / person.shape[1]
     margin = round(0.5 * face.pupil_distance_px)
     body = Rect(
-        int(columns[0] * across), int(rows[0] * down),
-        math.ceil((columns[-1] + 1) * across), math.ceil((rows[-1] + 1) * down),
+        int(seen.x0 * across), int(seen.y0 * down),
+        math.ceil(seen.x1 * across), math.ceil(seen.y1 * down),
     ).grown(margin)  # fmt: skip
     return body.union(head).intersect(whole)
 

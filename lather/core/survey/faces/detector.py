@@ -9,6 +9,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -177,6 +178,7 @@ def _share(person: Plane, shape: tuple[int, ...], x: float, y: float, side: floa
     return float(part.mean()) if part.size else 0.0
 
 
+@lru_cache(maxsize=1)
 def _anchors() -> NDArray[np.float32]:
     """(896, 2) x, y of the cells' middles, 0-1."""
     places = []

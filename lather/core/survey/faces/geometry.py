@@ -38,7 +38,7 @@ class FaceGeometry:
     Attributes
     ----------
     mesh : x, y, z of the points that `mesh_points` names, as the networks gave them; empty if
-        they did not see a face. Handles that were dragged win over it: see `points`.
+        they did not see a face. Handles that were dragged win over it: see `mesh_fit`.
     extras : fields of a newer Lather, kept and saved again.
     """
 

@@ -73,13 +73,12 @@ def find_spots(
     plain : (H, W) bool, skin without features.
     mm_per_px : scale; about 0.2 is fine enough for what is 1 mm wide.
     """
-    rows, columns = np.flatnonzero(plain.any(1)), np.flatnonzero(plain.any(0))
-    if len(rows) == 0:
+    box = Rect.of_mask(plain)
+    if box.empty:
         return []
-    x0, y0 = int(columns[0]), int(rows[0])
-    box = np.s_[y0 : rows[-1] + 1, x0 : columns[-1] + 1]
-    found = _spots_in(np.ascontiguousarray(rgb[box]), plain[box], mm_per_px, cancel)
-    return [replace(spot, x=spot.x + x0, y=spot.y + y0) for spot in found]
+    part = np.ascontiguousarray(rgb[box.slices])
+    found = _spots_in(part, plain[box.slices], mm_per_px, cancel)
+    return [replace(spot, x=spot.x + box.x0, y=spot.y + box.y0) for spot in found]
 
 
 def _spots_in(

@@ -19,6 +19,7 @@ from lather.core.arrays import FloatImage, Plane
 from lather.core.blur import blurred_within, disc
 from lather.core.colour.density import optical_density
 from lather.core.hair.ridges import Ridge, RidgeMap, follow, ridge_maps, stands_out
+from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Kind
 from lather.core.survey.findings.profile import edge_width_px, profile_of
 from lather.core.work import NEVER, CancelToken
@@ -80,15 +81,14 @@ def find_lines(
     plain : (H, W) bool, skin without features.
     mm_per_px : scale; about 0.2 is fine enough.
     """
-    ys, xs = np.flatnonzero(plain.any(1)), np.flatnonzero(plain.any(0))
-    if len(ys) == 0:
+    box = Rect.of_mask(plain)
+    if box.empty:
         return []
-    box = np.s_[ys[0] : ys[-1] + 1, xs[0] : xs[-1] + 1]
-    corner = np.array([xs[0], ys[0]], dtype=np.float32)
-    allowed = cv2.erode(plain[box].astype(np.uint8), disc(BORDER_MM / mm_per_px)) > 0
+    corner = np.array([box.x0, box.y0], dtype=np.float32)
+    allowed = cv2.erode(plain[box.slices].astype(np.uint8), disc(BORDER_MM / mm_per_px)) > 0
     if not allowed.any():
         return []
-    density = optical_density(np.ascontiguousarray(rgb[box]))
+    density = optical_density(np.ascontiguousarray(rgb[box.slices]))
     cancel.check()
     small = _Coarser.of(density.darkness, density.redness, allowed)
     broad, broad_bright = [], []
