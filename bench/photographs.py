@@ -32,7 +32,6 @@ class Shown:
     planes: Planes
     matrix: Matrix = field(default_factory=lambda: SAME)
     covered: Image | None = None
-    noise: float = 0.0  # standard deviation that was added
 
 
 Change = Callable[[Shown], Shown]
@@ -97,10 +96,10 @@ def _cropped(left: float, top: float, right: float, bottom: float) -> Change:
 
 
 def _pasted_small(shown: Shown) -> Shown:
-    """Into a frame four times as wide, on a plain grey ground."""
+    """Into a frame 3.75 times as wide, on a plain grey ground: a portrait of 3.2 MP into 24 MP."""
     height, width = shown.rgb.shape[:2]
-    frame = np.full((3 * height, 4 * width, 3), 0.45, dtype=np.float32)
-    x, y = round(1.4 * width), round(1.9 * height)
+    frame = np.full((2 * height, round(3.75 * width), 3), 0.45, dtype=np.float32)
+    x, y = round(1.4 * width), round(0.9 * height)
     frame[y : y + height, x : x + width] = shown.rgb
     planes = {}
     for region, plane in shown.planes.items():
@@ -119,7 +118,7 @@ def _noisy(sigma: float) -> Change:
     def change(shown: Shown) -> Shown:
         noise = np.random.default_rng(5).normal(0, sigma, shown.rgb.shape)
         rgb = np.clip(shown.rgb + noise, 0, 1).astype(np.float32)
-        return Shown(rgb, shown.planes, noise=sigma)
+        return Shown(rgb, shown.planes)
 
     return change
 
@@ -130,7 +129,7 @@ def _as_jpeg(shown: Shown) -> Shown:
     back = cv2.imdecode(data, cv2.IMREAD_COLOR)
     assert back is not None
     rgb = back[..., ::-1].astype(np.float32) / np.float32(255)
-    return Shown(rgb, shown.planes, noise=0.01)
+    return Shown(rgb, shown.planes)
 
 
 def _with_somebody(shown: Shown) -> Shown:
@@ -198,11 +197,13 @@ def _stripes(rgb: Image, period_px: int) -> NDArray[np.floating]:
 ALL_CHANGES: dict[str, Change] = {
     "1000 K warmer": _developed((1.12, 1.0, 0.8)), "1000 K cooler": _developed((0.9, 1.0, 1.2)),
     "1.5 EV darker": _developed((0.354,) * 3), "0.7 EV lighter": _developed((1.62,) * 3),
+    "1.5 EV lighter": _developed((2.83,) * 3),
     "more contrast": _seen_as(lambda rgb: 0.5 + 1.3 * (rgb - 0.5)),
     "less contrast": _seen_as(lambda rgb: 0.5 + 0.7 * (rgb - 0.5)),
     "black and white": _seen_as(lambda rgb: np.repeat(luma(rgb)[..., None], 3, -1)),
     "mirrored": _mirrored, "turned by 8": _turned(8), "turned by 25": _turned(25),
-    "0.5 of the size": _scaled(0.5), "0.75 of the size": _scaled(0.75), "1.5 times": _scaled(1.5),
+    "0.35 of the size": _scaled(0.35), "0.5 of the size": _scaled(0.5),
+    "0.75 of the size": _scaled(0.75), "1.5 times": _scaled(1.5),
     "half of the face": _cropped(0.0, 0.0, 0.5, 0.8),
     "a cheek": _cropped(0.4, 0.38, 0.6, 0.5), "small in a frame": _pasted_small,
     "leaves behind": _of(
@@ -214,7 +215,7 @@ ALL_CHANGES: dict[str, Change] = {
     "a wall of skin's colour behind": _of(
         Region.BACKGROUND, lambda rgb: np.broadcast_to((0.62, 0.5, 0.42), rgb.shape)),
     "JPEG quality 50": _as_jpeg, "some noise": _noisy(0.015), "much noise": _noisy(0.04),
-    "missed focus": _seen_as(lambda rgb: cv2.GaussianBlur(rgb, (0, 0), 1.2)),
+    "missed focus": _seen_as(lambda rgb: cv2.GaussianBlur(rgb, (0, 0), 2.0)),
     "a second person": _with_somebody,
     "strands over the face": _drawn(_strands, (0.12, 0.08, 0.05)),
     "glasses": _drawn(_glasses, (0.05, 0.05, 0.06)),

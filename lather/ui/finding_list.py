@@ -26,7 +26,7 @@ from lather.ui.widgets import CommandButton, label
 
 TITLES = {
     Kind.RED: "Red blemish", Kind.DARK: "Dark spot", Kind.BRIGHT: "Bright spot",
-    Kind.FLAKE: "Flake", Kind.CREASE: "Crease", Kind.VEIN: "Vein",
+    Kind.MILK_SPOT: "Milk spot", Kind.FLAKE: "Flake", Kind.CREASE: "Crease", Kind.VEIN: "Vein",
     Kind.FOLD: "Natural fold", Kind.SKIN_HAIR: "Hair on skin", Kind.MOLE: "Mole", Kind.SCAR: "Scar",
     Kind.FRECKLES: "Freckle", Kind.MARK: "Marked to keep",
 }  # fmt: skip

@@ -19,8 +19,8 @@ FAINT = 90  # of 255: what is doubtful
 NEAR_PX, DOT_PX = 120.0, 2.6
 GAP_PX = 3.0  # between what is marked and its mark
 _CORNERS = {
-    Kind.DARK: 4, Kind.BRIGHT: 3, Kind.FLAKE: 5, Kind.MOLE: 6, Kind.SCAR: 6, Kind.FRECKLES: 6,
-    Kind.MARK: 6,
+    Kind.DARK: 4, Kind.BRIGHT: 3, Kind.MILK_SPOT: 3, Kind.FLAKE: 5, Kind.MOLE: 6, Kind.SCAR: 6,
+    Kind.FRECKLES: 6, Kind.MARK: 6,
 }  # fmt: skip
 # Of a line's two sides.
 _DASHES = {Kind.CREASE: (), Kind.FOLD: (), Kind.SKIN_HAIR: (2, 3), Kind.VEIN: (7, 3)}

@@ -5,7 +5,7 @@ import unittest
 
 import cv2
 import numpy as np
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lather.core.hair.ridges import follow, ridge_maps, stands_out
@@ -140,27 +140,55 @@ class LinesTest(Case):
         self.assertFalse(is_gone(before, before))
 
 
-class FlakeTest(Case):
-    PALE = (-0.05, -0.30, -0.35)  # scatters all colours alike: less red
+class PaleTest(Case):
+    PALE = (-0.05, -0.30, -0.35)  # scatters the light before it reaches the blood
 
-    def test_a_patch_of_flakes_is_found_and_a_single_speck_is_not(self) -> None:
-        linear = skin()
-        for n in range(6):
-            linear = planted(linear, 100 + 14 * (n % 3), 110 + 13 * (n // 3), 0.28, self.PALE)
-        found = [spot for spot in spots_in(linear) if spot.kind is Kind.FLAKE]
-        self.assertGreaterEqual(len(found), 5)
-        single = planted(skin(), 100, 110, 0.28, self.PALE)
-        self.assertEqual([s for s in spots_in(single) if s.kind is Kind.FLAKE], [])
+    def kinds(self, linear: np.ndarray) -> list[Kind]:
+        pale = (Kind.FLAKE, Kind.MILK_SPOT)
+        return [spot.kind for spot in spots_in(linear) if spot.kind in pale]
 
-    def test_glints_in_shine_are_none(self) -> None:
-        """As colourless as flakes, but where the skin itself shines."""
+    def flaky(self, sigma_px: tuple[float, float]) -> np.ndarray:
+        """Skin with six flakes: longer than wide."""
         linear = skin()
-        ys, xs = np.mgrid[:260, :260]
-        broad = np.exp(-(np.hypot(xs - 115, ys - 115) ** 2) / (2 * 40.0**2))[..., None]
-        linear = linear + 0.35 * broad
+        ys, xs = np.mgrid[:260, :260] + 0.5
         for n in range(6):
-            linear = planted(linear, 100 + 14 * (n % 3), 110 + 13 * (n // 3), 0.28, self.PALE)
-        self.assertEqual([s for s in spots_in(linear) if s.kind is Kind.FLAKE], [])
+            x, y = 100 + 16 * (n % 3), 110 + 15 * (n // 3)
+            away = ((xs - x) / sigma_px[0]) ** 2 + ((ys - y) / sigma_px[1]) ** 2
+            flake = 1 / (1 + np.exp(8 * (np.sqrt(away) - 1)))
+            linear = linear * np.exp(-flake[..., None] * np.array(self.PALE))
+        return linear
+
+    def test_a_patch_of_flakes_is_found(self) -> None:
+        self.assertGreaterEqual(len(self.kinds(self.flaky((5.5, 2.2)))), 5)
+
+    @settings(max_examples=15)
+    @given(st.integers(60, 200), st.integers(60, 200), st.floats(0.35, 0.6), st.floats(0.7, 1.2))
+    def test_a_milk_spot_may_stand_alone(self, x, y, sigma_mm, strength) -> None:
+        pale = tuple(strength * share for share in self.PALE)
+        linear = planted(skin(), x, y, sigma_mm, pale)
+        spots = [spot for spot in spots_in(linear) if spot.kind is Kind.MILK_SPOT]
+        self.assertEqual(len(spots), 1)
+        self.assertLess(math.dist((spots[0].x, spots[0].y), (x, y)), 1.5)
+
+    def test_glints_are_none(self) -> None:
+        """Shine adds white light: it takes away less redness than a flake of that brightness."""
+        linear = skin()
+        ys, xs = np.mgrid[:260, :260] + 0.5
+        for n in range(6):
+            x, y = 100 + 14 * (n % 3), 110 + 13 * (n // 3)
+            glint = np.exp(-((xs - x) ** 2 + (ys - y) ** 2) / (2 * 2.5**2))
+            linear = linear + 0.2 * glint[..., None]
+        self.assertEqual(self.kinds(linear), [])
+
+    def test_without_colours_nothing_is_said(self) -> None:
+        grey = np.repeat(self.flaky((5.5, 2.2)).mean(-1, keepdims=True), 3, -1)
+        self.assertEqual(self.kinds(grey), [])
+
+    def test_the_head_of_a_pimple_is_none(self) -> None:
+        """It is pale, too, in a red surround."""
+        linear = planted(skin(), 130, 130, 1.2, RED)
+        linear = planted(linear, 130, 130, 0.35, (-0.35, -0.9, -0.8))
+        self.assertEqual(self.kinds(linear), [])
 
 
 class FaceTest(Case):

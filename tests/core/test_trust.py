@@ -8,18 +8,18 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lather.core.survey.blocks import blockiness, without_blocks
 from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.faces.mesh_fit import fitted_points
 from lather.core.survey.faces.mesh_points import BROWS, EYES, LEFT, MOUTH_CORNERS, NASOLABIAL, RIGHT
-from lather.core.survey.findings.blemishes import Spot
 from lather.core.survey.findings.finding import DOUBTFUL_BELOW, N_DIRECTIONS, Kind
 from lather.core.survey.findings.folds import is_natural
 from lather.core.survey.findings.line_places import on_open_skin
 from lather.core.survey.findings.lines import Line, find_lines
 from lather.core.survey.findings.profile import edge_width_px, profile_of
+from lather.core.survey.findings.spot import Spot
 from lather.core.survey.findings.trust import (
     Ground,
-    blockiness,
     certainty_of_line,
     certainty_of_spot,
 )
@@ -161,7 +161,17 @@ class ProfileTest(Case):
         self.assertEqual(hairs(7), [])
 
 
-class BlockinessTest(Case):
+class BlocksTest(Case):
+    def test_colours_are_evened_and_light_is_not(self) -> None:
+        rng = np.random.default_rng(5)
+        rgb = np.clip(picture(skin(200)) + rng.normal(0, 0.02, (200, 200, 3)), 0.1, 0.9)
+        before, after = (
+            cv2.cvtColor(image, cv2.COLOR_RGB2YCrCb)
+            for image in (rgb.astype("f4"), without_blocks(rgb.astype("f4"), 1.0))
+        )
+        self.assertLess(float(np.abs(after[..., 0] - before[..., 0]).max()), 1e-3)
+        self.assertLess(float(after[..., 1].std()), 0.3 * float(before[..., 1].std()))
+
     def test_a_strong_jpeg_shows_and_regular_patterns_do_not(self) -> None:
         rng = np.random.default_rng(2)
         plain = picture(skin(400)) + rng.normal(0, 0.004, (400, 400, 3)).astype("f4")

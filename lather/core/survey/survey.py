@@ -12,17 +12,24 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.rect import Rect
+from lather.core.survey.blocks import MOST_BLOCKS, blockiness, without_blocks
 from lather.core.survey.faces.find import find_faces, with_meshes
 from lather.core.survey.faces.geometry import PUPIL_DISTANCE_MM, FaceGeometry
 from lather.core.survey.faces.mesh_fit import fitted_points
 from lather.core.survey.faces.person import persons, seen_closely
-from lather.core.survey.findings.blemishes import Spot, find_spots
+from lather.core.survey.findings.blemishes import find_spots
 from lather.core.survey.findings.extent import Extent, measure_extent
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.findings.line_extent import line_finding
 from lather.core.survey.findings.line_places import on_open_skin
 from lather.core.survey.findings.lines import find_lines
-from lather.core.survey.findings.trust import Ground, blockiness, certainty_of_spot, resolved
+from lather.core.survey.findings.spot import Spot
+from lather.core.survey.findings.trust import (
+    Ground,
+    certainty_of_spot,
+    clipped_around,
+    resolved,
+)
 from lather.core.survey.regions.find import detail_regions, find_regions, merged
 from lather.core.survey.regions.region import Region
 from lather.core.survey.regions.skin import SkinMap, skin_of_detail, skin_of_person
@@ -33,7 +40,8 @@ REGIONS_PX = 1.2e6  # of the reduced picture on which regions are told apart
 SURVEYED_MM = 0.2  # a pixel of the reduced picture that blemishes are looked for on
 # From which a well-defined dark spot is taken for a mole: darkness at its peak, or L* over its area
 # (of spots that are none -11 at most). Rather kept than mended.
-MOLE_CONTRAST, MOLE_DARKER = 0.55, -13.0
+# Where red is clipped a mole is as red as a mark (those have -20 at most).
+MOLE_CONTRAST, MOLE_DARKER = 0.55, {Kind.DARK: -13.0, Kind.RED: -25.0}
 FRECKLE_MM, FRECKLES_WITHIN_MM, LEAST_FRECKLES = 3.0, 12.0, 5
 # Share of a broken rim from which it is no mark but a nostril, a fold, an ear; one that is as clear
 # as that all the same is listed, with this certainty.
@@ -108,7 +116,7 @@ def survey(
     people: Sequence[FaceGeometry | None] = found or (None,)
     planes = persons(seen.person, found, (height, width))
     findings: list[Finding] = []
-    blocks = blockiness(rgb)
+    is_blocky = blockiness(rgb) > MOST_BLOCKS
     regions, regions_scale = None, min(1.0, math.sqrt(REGIONS_PX / (width * height)))
     for number, face in enumerate(people):
         token.check()
@@ -129,6 +137,8 @@ def survey(
         regions = _with_part(regions, part, place, regions_scale, (height, width))
         if skin is not None:
             skin_map = skin_map.corrected(_cut(skin, place, (height, width), reduced.shape))
+        if is_blocky:
+            reduced = without_blocks(reduced, scale)
         token.check()
         report(0.4, "looking for blemishes")
         spots = find_spots(reduced, skin_map.plain, mm / scale, token)
@@ -141,7 +151,7 @@ def survey(
             token.check()
             mine.append(line_finding(reduced, line, mm / scale, scale, place))
         ground = Ground.of(part, place.x0, place.y0, part[Region.SKIN].shape[1] / place.width)
-        findings += [resolved(ground.weighed(finding), mm, blocks) for finding in mine]
+        findings += [resolved(ground.weighed(finding), mm) for finding in mine]
     assert regions is not None
     progress(1.0, "surveyed")
     # What is doubtful comes last, and never takes a certain one's place.
@@ -223,9 +233,10 @@ def _findings(
         cancel.check()
         kind = told
         extent = measure_extent(rgb, spot, mm_per_px)
-        if told is Kind.DARK and extent.contrast_l < MOLE_DARKER:
+        if extent.contrast_l < MOLE_DARKER.get(told, -math.inf):
             kind = Kind.MOLE
-        found.append(_finding(spot, kind, extent, mm_per_px, scale, place))
+        certainty = certainty_of_spot(spot, mm_per_px, clipped_around(rgb, spot))
+        found.append(_finding(spot, kind, extent, mm_per_px, scale, place, certainty))
     return [
         finding if finding.rim_broken < FOLD else replace(finding, certainty=ON_FOLD)
         for finding in found
@@ -234,9 +245,10 @@ def _findings(
 
 
 def _finding(
-    spot: Spot, kind: Kind, extent: Extent, mm_per_px: float, scale: float, place: Rect
+    spot: Spot, kind: Kind, extent: Extent, mm_per_px: float, scale: float, place: Rect,
+    certainty: float,
 ) -> Finding:
-    radius_px = math.sqrt(spot.area_px / math.pi)
+    radius_px = spot.radius_px
     return Finding(
         id=0,
         kind=kind,
@@ -250,7 +262,7 @@ def _finding(
         severity=100 * (1 - math.exp(-spot.z / SEVERE_Z)),
         extent_px=tuple(radius / scale for radius in extent.radii_px),
         edge_px=extent.edge_px / scale,
-        certainty=certainty_of_spot(spot, mm_per_px),
+        certainty=certainty,
     )
 
 

@@ -43,8 +43,8 @@ def _hardness(finding: Finding) -> float:
 
 
 def _mode(finding: Finding) -> MendMode:
-    """Hairs, dents and flakes differ one way only: what lies beside them stays."""
-    if finding.kind is Kind.FLAKE:
+    """Hairs, dents, flakes and milk spots differ one way only: what lies beside them stays."""
+    if finding.kind in (Kind.FLAKE, Kind.MILK_SPOT):
         return MendMode.TAME_BRIGHTS
     if finding.kind in (Kind.CREASE, Kind.SKIN_HAIR):
         return MendMode.LIFT_DARKS if finding.contrast_l < 0 else MendMode.TAME_BRIGHTS

@@ -22,44 +22,27 @@ from lather.core.blur import blurred, disc
 from lather.core.colour.density import Density, optical_density
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Kind
+from lather.core.survey.findings.pale import find_pale
+from lather.core.survey.findings.spot import APART_MM, Spot, elongation, without_doubles
 from lather.core.work import NEVER, CancelToken
 
 SIGMAS_MM = (0.35, 0.5, 0.7, 1.0, 1.4)
 RING = 2.5  # sigma of the surroundings, in sigmas of the centre
 UNEVENNESS_MM = 10.0  # within which the skin's own unevenness is measured
-APART_MM = 0.7
 BORDER_MM = 0.6  # next to the edge of plain skin nothing is looked for
 LEAST_RING = 0.7  # share of the surroundings that must be plain skin
 LEAST_CONTRAST = 0.06
 # At the finest scale; blood is the surest sign.
-# Flakes come in groups: each may be fainter.
-LEAST_Z = {Kind.DARK: 5.0, Kind.BRIGHT: 6.0, Kind.RED: 4.3, Kind.FLAKE: 4.2}
+LEAST_Z = {Kind.DARK: 5.0, Kind.BRIGHT: 6.0, Kind.RED: 4.3}
 MOST_ELONGATION = 2.1
 MOST_SLOPE = 0.45  # of the contrast, over the mark's diameter
 LEAST_CLEARNESS = 3.2  # contrast against what is left on the ring
-AREA_MM2 = {Kind.DARK: (0.8, 60.0), Kind.RED: (1.0, 60.0), Kind.BRIGHT: (0.4, 2.5),
-            Kind.FLAKE: (0.35, 6.0)}  # half height
+AREA_MM2 = {  # at half height
+    Kind.DARK: (0.8, 60.0), Kind.RED: (1.0, 60.0), Kind.BRIGHT: (0.4, 2.5),
+}  # fmt: skip
 RED_SHARE = 0.6  # of darkness: blood absorbs green, pigment all colours
 REDDENED_MM, LEAST_REDDENED_Z = 1.5, 4.0
-LEAST_FLAKE_CONTRAST, FLAKE_PALENESS = 0.09, 0.15
-FLAKE_SKIN_MM, SHINY_PERCENTILE = 4.0, 30.0
-BESIDE_MM, MOST_REDDENED = 0.8, 0.05
-FLAKES_WITHIN_MM, LEAST_FLAKES = 8.0, 4
 CHANNELS = (Kind.DARK, Kind.BRIGHT, Kind.RED)
-
-
-@dataclass(frozen=True)
-class Spot:
-    """A candidate that passed, in pixels of the plane it was found on."""
-
-    x: float
-    y: float
-    kind: Kind
-    z: float  # standard deviations above the skin's own unevenness
-    contrast: float  # density at the peak
-    area_px: float
-    sigma_px: float
-    clearness: float = 10.0  # contrast against what is left on the ring around
 
 
 def find_spots(
@@ -92,6 +75,10 @@ def _spots_in(
     allowed = cv2.erode(plain.astype(np.uint8), disc(BORDER_MM / mm_per_px)).astype(np.float32)
     if not allowed.any():
         return []
+    pale = find_pale(density, allowed, mm_per_px, cancel)
+    for place in pale:  # beside it the skin would count as red
+        reach_px = round(place.radius_px + BORDER_MM / mm_per_px)
+        cv2.circle(allowed, (int(place.x), int(place.y)), reach_px, 0.0, -1)
     (rises, falls), (redder, _) = _responses(
         (density.darkness, density.redness), allowed, mm_per_px, cancel
     )
@@ -101,8 +88,7 @@ def _spots_in(
         cancel.check()
         z, sigmas_px = responses[kind].z, responses[kind].sigma_px
         # Each kind by itself: where two compete, the clearer may fail when looked at.
-        faintest = Kind.FLAKE if kind is Kind.BRIGHT else kind
-        least_z = _least_z(faintest, sigmas_px * np.float32(mm_per_px))
+        least_z = _least_z(kind, sigmas_px * np.float32(mm_per_px))
         cancel.check()
         peaks = (z == cv2.dilate(z, disc(APART_MM / mm_per_px))) & (z > least_z)
         cancel.check()
@@ -113,19 +99,14 @@ def _spots_in(
             )
             if spot is None:
                 continue
-            if kind is Kind.BRIGHT:
-                if _is_flake(spot, density, allowed, mm_per_px):
-                    spot = replace(spot, kind=Kind.FLAKE)
-                elif spot.z < LEAST_Z[kind] or not _reddened(
-                    responses[Kind.RED].z, spot, mm_per_px
-                ):
-                    continue  # a glint on a pore
+            if kind is Kind.BRIGHT and not _reddened(responses[Kind.RED].z, spot, mm_per_px):
+                continue  # a glint on a pore
             low, high = AREA_MM2[spot.kind]
             if low < spot.area_px * mm_per_px**2 < high:
                 spots.append(spot)
-    clearest = _without_doubles(sorted(spots, key=lambda spot: -spot.z), mm_per_px)
+    clearest = without_doubles(sorted(spots, key=lambda spot: -spot.z), mm_per_px)
     told = [_told_apart(spot, density, allowed) for spot in clearest]
-    return _flakes_in_groups(told, mm_per_px)
+    return without_doubles([*pale, *told], mm_per_px)
 
 
 def _least_z(kind: Kind, sigma_mm: Plane) -> Plane:
@@ -226,7 +207,7 @@ def _examined(
     _, labels = cv2.connectedComponents(half.astype(np.uint8), connectivity=4)
     top = labels.flat[int(np.argmax(np.where(core, rise, -np.inf)))]
     mark = labels == top
-    if (away[mark] > 3.2 * sigma_px).any() or _elongation(xs[mark], ys[mark]) > MOST_ELONGATION:
+    if (away[mark] > 3.2 * sigma_px).any() or elongation(xs[mark], ys[mark]) > MOST_ELONGATION:
         return None
     weight = np.maximum(rise[mark], 0)
     centre_x = float((xs[mark] * weight).sum() / weight.sum())
@@ -237,7 +218,7 @@ def _examined(
 
 def _told_apart(spot: Spot, density: Density, allowed: Plane) -> Spot:
     """Red or dark by what absorbs more; which stands out clearer depends on the skin around."""
-    if spot.kind in (Kind.BRIGHT, Kind.FLAKE):
+    if spot.kind is Kind.BRIGHT:
         return spot
     rect = Rect.around(spot.x, spot.y, 4 * spot.sigma_px).intersect(
         Rect(0, 0, allowed.shape[1], allowed.shape[0])
@@ -258,67 +239,3 @@ def _reddened(red_z: Plane, spot: Spot, mm_per_px: float) -> bool:
         Rect(0, 0, red_z.shape[1], red_z.shape[0])
     )
     return float(red_z[rect.slices].max()) > LEAST_REDDENED_Z
-
-
-def _is_flake(spot: Spot, density: Density, allowed: Plane, mm_per_px: float) -> bool:
-    """True if a bright spot is dry skin: paler than the skin around, on no shiny or red place.
-
-    Shine makes glints of pores, and a pimple's head is pale in a red surround; a flake scatters
-    all colours alike wherever it lies.
-    """
-    if spot.contrast < LEAST_FLAKE_CONTRAST:
-        return False
-    rect = Rect.around(spot.x, spot.y, FLAKE_SKIN_MM / mm_per_px).intersect(
-        Rect(0, 0, allowed.shape[1], allowed.shape[0])
-    )
-    ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1]
-    away = np.hypot(xs + 0.5 - spot.x, ys + 0.5 - spot.y)
-    core, ring = away <= max(1.0, spot.sigma_px), (away > 2.2 * spot.sigma_px)
-    ring &= allowed[rect.slices] > 0
-    if not ring.any():
-        return False
-    redness = density.redness[rect.slices]
-    paler = float(np.median(redness[ring]) - redness[core].mean())
-    skin_darkness = density.darkness[allowed > 0]
-    shiny = float(np.median(density.darkness[rect.slices][ring])) < float(
-        np.percentile(skin_darkness, SHINY_PERCENTILE)
-    )
-    beside = ring & (away < 2.2 * spot.sigma_px + BESIDE_MM / mm_per_px)
-    reddened = beside.any() and float(
-        np.median(redness[beside]) - np.median(redness[ring & ~beside])
-    ) > MOST_REDDENED  # fmt: skip
-    return paler > FLAKE_PALENESS * spot.contrast and not shiny and not reddened
-
-
-def _flakes_in_groups(spots: list[Spot], mm_per_px: float) -> list[Spot]:
-    """Dry skin flakes in many places; a single pale speck is left alone."""
-    def n_near(spot: Spot) -> int:
-        return sum(
-            other.kind is Kind.FLAKE
-            and math.dist((spot.x, spot.y), (other.x, other.y)) * mm_per_px < FLAKES_WITHIN_MM
-            for other in spots
-        )
-
-    return [s for s in spots if s.kind is not Kind.FLAKE or n_near(s) >= LEAST_FLAKES]
-
-
-def _elongation(xs: NDArray[np.int64], ys: NDArray[np.int64]) -> float:
-    """Length over width of a set of pixels."""
-    if len(xs) < 4:
-        return 1.0
-    low, high = np.linalg.eigvalsh(np.cov(np.stack([xs, ys])) + np.eye(2) / 12)
-    return math.sqrt(high / low)
-
-
-def _without_doubles(spots: list[Spot], mm_per_px: float) -> list[Spot]:
-    """One spot a place: the clearest of those that lie within each other."""
-    kept: list[Spot] = []
-    for spot in spots:
-        near = (
-            other for other in kept
-            if math.dist((spot.x, spot.y), (other.x, other.y))
-            < max(1.5 * max(spot.sigma_px, other.sigma_px), APART_MM / mm_per_px)
-        )  # fmt: skip
-        if next(near, None) is None:
-            kept.append(spot)
-    return kept

@@ -14,8 +14,8 @@ from lather.core.colour.density import optical_density
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.mend.rim import examine_rim, rim_points
 from lather.core.rect import Rect
-from lather.core.survey.findings.blemishes import Spot
 from lather.core.survey.findings.finding import N_DIRECTIONS, Kind
+from lather.core.survey.findings.spot import Spot
 
 LOOKED_AT = 4.5  # radii around the spot
 ENDS_AT = 0.12  # of the contrast: where the surround counts as plain

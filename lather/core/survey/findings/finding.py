@@ -24,7 +24,8 @@ class Kind(OpenEnum):
 
     RED = "blemish.red"
     DARK = "blemish.dark"
-    BRIGHT = "blemish.bright"
+    BRIGHT = "blemish.bright"  # the head of a pimple
+    MILK_SPOT = "blemish.milk_spot"
     FLAKE = "flake"
     CREASE = "crease"
     FOLD = "fold"  # a crease that everybody has: beside the mouth, over the eye, between fingers

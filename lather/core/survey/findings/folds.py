@@ -27,6 +27,7 @@ BESIDE_MOUTH, CORNER_REACH, CORNER_END = 0.06, 0.17, 0.06
 CHIN_FOLD = (0.02, 0.16, 0.2)  # below the lips: from, to; half width
 MOST_TURN_DEG, LEVEL_DEG = 35.0, 35.0
 NECK_FROM = -0.06  # below the chin
+HANDS_FROM = 0.8  # below the chin
 EAR_FROM, EAR_TOP = 0.3, -0.2  # beside the face's middle, and below between the eyes
 ON_OUTLINE = 0.045
 _LOWER_LIP = 17
@@ -64,6 +65,12 @@ def is_outline(path: Path, mesh: Mesh) -> bool:
     """True for a line that runs along the jaw: the face's own outline, no crease."""
     line = mesh[list(JAW), :2].astype(np.float64)
     return _runs_along(path, line, ON_OUTLINE * Frame.of(mesh).height_px)
+
+
+def is_of_body(path: Path, mesh: Mesh) -> bool:
+    """True for a line so far below the chin that it may be one of a hand's."""
+    frame = Frame.of(mesh)
+    return float(np.median(_on_head(path, frame)[1])) > frame.chin + HANDS_FROM
 
 
 def _on_head(path: Path, frame: Frame) -> tuple[NDArray[np.float64], NDArray[np.float64]]:

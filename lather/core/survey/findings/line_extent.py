@@ -11,7 +11,7 @@ from lather.core.colour.lab import srgb_to_lab
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import N_DIRECTIONS, Finding
 from lather.core.survey.findings.lines import Line
-from lather.core.survey.findings.trust import certainty_of_line
+from lather.core.survey.findings.trust import UNRESOLVED, certainty_of_line
 
 SIGMAS_WIDE = 4.5  # what of its cross-section is mended
 MARGIN_MM = 0.5
@@ -35,6 +35,7 @@ def line_finding(
     middle = points[len(points) // 2]
     contrast_l, contrast_a = _contrast(rgb, line, width_px)
     half_px = width_px / 2 / scale
+    certainty = certainty_of_line(line.z, line.least_z)
     return Finding(
         id=0,
         kind=line.kind,
@@ -50,7 +51,7 @@ def line_finding(
         edge_px=float(1.2 * line.sigma_px / scale),
         path_px=tuple((float(x), float(y)) for x, y in points),
         length_mm=float(np.hypot(*np.diff(path, axis=0).T).sum() * mm_per_px),
-        certainty=certainty_of_line(line.z, line.least_z),
+        certainty=min(certainty, UNRESOLVED) if line.doubtful else certainty,
     )
 
 

@@ -10,10 +10,10 @@ import numpy as np
 
 from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.faces.mesh_fit import Mesh
-from lather.core.survey.findings.blemishes import Spot
 from lather.core.survey.findings.finding import Kind
-from lather.core.survey.findings.folds import is_natural, is_outline
+from lather.core.survey.findings.folds import is_natural, is_of_body, is_outline
 from lather.core.survey.findings.lines import Line
+from lather.core.survey.findings.spot import Spot
 
 # All in pupil distances, from between the pupils.
 NOSTRILS, EAR = (0.38, 0.3), 0.02
@@ -56,8 +56,15 @@ def on_open_skin(
                 continue
             if _runs_across_the_skin(face, line):
                 line = replace(line, kind=Kind.SCAR)
-        kept.append(line)
+        kept.append(_of_body(line) if mesh is None or is_of_body(line.path, mesh) else line)
     return kept
+
+
+def _of_body(line: Line) -> Line:
+    """Away from a face a crease may be a hand's or a knee's, and what is thin a part of one."""
+    if line.kind is Kind.CREASE:
+        return replace(line, kind=Kind.FOLD)
+    return replace(line, doubtful=line.kind in (Kind.SKIN_HAIR, Kind.VEIN))
 
 
 def _is_fold_of_face(line: Line, face: FaceGeometry | None) -> bool:

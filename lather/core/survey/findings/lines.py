@@ -68,6 +68,7 @@ class Line:
     height: float  # density
     z: float
     least_z: float  # the bar it was held against
+    doubtful: bool = False  # for where it lies
 
 
 def find_lines(

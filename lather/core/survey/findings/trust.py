@@ -14,8 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
-from lather.core.survey.findings.blemishes import Spot
+from lather.core.rect import Rect
 from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
+from lather.core.survey.findings.spot import Spot
 from lather.core.survey.regions.region import Region
 
 # Logistic regression of 1,380 spots, 1,225 of them marks, on four demo portraits under sixteen
@@ -25,14 +26,18 @@ MOST_OFF_SKIN = 0.1  # of an extent, for a finding that can be certain
 SURELY_SKIN = 0.9  # share of skin from which a pixel is all skin
 # A hair is a tenth of a millimetre wide, a crease one; a spot is told by its shape.
 COARSEST_MM = {Kind.SKIN_HAIR: 0.35, Kind.SCAR: 0.35, Kind.CREASE: 0.6, Kind.VEIN: 0.6}
+INK_L, INK_A = -8.5, -1.5
 SMALLEST_PX, UNRESOLVED = 2.0, 0.4  # across, at half height; the certainty of what is smaller
-MOST_BLOCKS, BLOCK_PX, BLOCKS_SEEN_PX = 2.0, 5.0, 1024
+CLIPPED, MOST_CLIPPED, SURE_IF_CLIPPED = 0.985, 0.25, 0.87
 _RINGS = (0.25, 0.5, 0.7, 0.85, 1.0)  # radii at which an extent is looked at, of its own
 _ACROSS = (-0.8, -0.4, 0.0, 0.4, 0.8)  # of half a line's width
 
 
-def certainty_of_spot(spot: Spot, mm_per_px: float) -> float:
-    """0-1: that a spot of that clearness and size is a mark."""
+def certainty_of_spot(spot: Spot, mm_per_px: float, clipped: float = 0.0) -> float:
+    """0-1: that a spot of that clearness and size is a mark.
+
+    `clipped` is the share of clipped pixels around it: there it has to be surer than elsewhere.
+    """
     diameter_mm = 2 * math.sqrt(spot.area_px / math.pi) * mm_per_px
     score = _INTERCEPT + sum(
         weight * math.log(max(value, 0.05))
@@ -40,7 +45,10 @@ def certainty_of_spot(spot: Spot, mm_per_px: float) -> float:
             (_BY_Z, spot.z), (_BY_CLEARNESS, spot.clearness), (_BY_DIAMETER, diameter_mm)
         )
     )  # fmt: skip
-    return 1 / (1 + math.exp(-max(-50.0, min(50.0, score))))
+    certainty = 1 / (1 + math.exp(-max(-50.0, min(50.0, score))))
+    if clipped > MOST_CLIPPED and certainty < SURE_IF_CLIPPED:
+        return min(certainty, UNRESOLVED)
+    return certainty
 
 
 def certainty_of_line(z: float, least_z: float) -> float:
@@ -48,45 +56,33 @@ def certainty_of_line(z: float, least_z: float) -> float:
     return float(1 - 0.5 ** ((z / least_z) ** 2))
 
 
-def blockiness(rgb: FloatImage) -> float:
-    """How much larger the steps of colour are between the blocks of a JPEG than within them.
+def clipped_around(rgb: FloatImage, spot: Spot) -> float:
+    """The share of a spot's surroundings, 0-1, where some channel is at its end.
 
-    1 for a picture that was never compressed, or changed in size since; 8 and more at quality 50.
-    Blocks of colour are 16 px wide where colour is kept at half of the size.
-
-    Parameters
-    ----------
-    rgb : (H, W, 3) float32 encoded RGB 0-1, the photo's own pixels.
+    There red and dark are not told apart, and shading that cancels elsewhere looks red.
     """
-    side = min(BLOCKS_SEEN_PX, rgb.shape[0], rgb.shape[1])
-    top, left = ((length - side) // 32 * 16 for length in rgb.shape[:2])
-    part = np.ascontiguousarray(rgb[top : top + side, left : left + side])
-    red = cv2.cvtColor(part, cv2.COLOR_RGB2YCrCb)[..., 1]
-    ratios = []
-    for axis in (0, 1):
-        steps = np.abs(np.diff(red, axis=axis)).mean(1 - axis)
-        at_border = np.arange(len(steps)) % 16 == 15
-        if at_border.any() and not at_border.all():
-            # Medians: of the edges of stripes or bricks only some fall on such borders.
-            within = float(np.median(steps[~at_border]))
-            ratios.append(float(np.median(steps[at_border])) / max(within, 1e-6))
-    return float(np.mean(ratios)) if ratios else 1.0
+    rect = Rect.around(spot.x, spot.y, 3 * spot.radius_px).intersect(
+        Rect(0, 0, rgb.shape[1], rgb.shape[0])
+    )
+    return float((rgb[rect.slices].max(-1) > CLIPPED).mean())
 
 
-def resolved(finding: Finding, mm_per_px: float, blocks: float = 1.0) -> Finding:
-    """Doubtful, if the photo's pixels are too large to show what it is.
-
-    Parameters
-    ----------
-    mm_per_px : of the photo, where the finding lies.
-    blocks : `blockiness` of the photo: what is smaller than half a block may be its rest.
-    """
+def resolved(finding: Finding, mm_per_px: float) -> Finding:
+    """Doubtful, if the photo's pixels, of that size, are too large to show it, or if it is ink."""
     coarsest_mm = COARSEST_MM.get(finding.kind, math.inf)
     tiny = not finding.path_px and 2 * finding.radius_px < SMALLEST_PX
-    blocky = blocks > MOST_BLOCKS and not finding.path_px and 2 * finding.radius_px < BLOCK_PX
-    if mm_per_px <= coarsest_mm and not tiny and not blocky:
+    if mm_per_px <= coarsest_mm and not tiny and not is_ink(finding):
         return finding
     return replace(finding, certainty=min(finding.certainty, UNRESOLVED))
+
+
+def is_ink(finding: Finding) -> bool:
+    """True for a broad line that is much darker than the skin, and less red: part of a tattoo.
+
+    The demo portraits' creases, veins and scars are 7 L* darker at most, and redder or as red.
+    """
+    broad = bool(finding.path_px) and finding.kind is not Kind.SKIN_HAIR
+    return broad and finding.contrast_l < INK_L and finding.contrast_a < INK_A
 
 
 @dataclass(frozen=True)
