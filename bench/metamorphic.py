@@ -73,6 +73,8 @@ def _rows(
         was, now = _pooled(before)[index], _pooled(counts)[index]
         rows.append(row(f"{name}: {what}", now, "", target=f">= {was:.3f} - {MOST_FALL}",
                         ok=now >= was - MOST_FALL, reference="as it is", reference_value=was))
+    n_moles = sum(one.n_moles for one in counts)
+    rows.append(row(f"{name}: moles proposed", n_moles, "", target="0", ok=n_moles == 0))
     for what, compared in (("skin, hair, background", LARGE), ("small regions", SMALL)):
         values = {region: agreements[region] for region in compared if region in agreements}
         if values:
@@ -89,6 +91,7 @@ class _Counts:
     n_found: int
     n_proposed: int
     n_right: int
+    n_moles: int  # of those that are proposed
 
 
 def _pooled(counts: list[_Counts]) -> tuple[float, float]:
@@ -122,7 +125,11 @@ def _marks(number: int, shown: Shown, found: Survey | None, by: float) -> _Count
         any(is_at(x, y, f.x, f.y, r) for mark, x, y, r in placed if not mark["keep"])
         for f in judged
     )
-    return _Counts(len(wanted), n_found, len(judged), n_right)
+    n_moles = sum(
+        any(is_at(f.x, f.y, x, y, 0) and not f.kind.belongs_to_person for f in certain)
+        for mark, x, y, _ in placed if mark["kind"] == "mole"
+    )  # fmt: skip
+    return _Counts(len(wanted), n_found, len(judged), n_right, n_moles)
 
 
 def _placed(mark: dict[str, Any], shown: Shown, by: float, number: int) -> tuple[float, float]:

@@ -23,8 +23,8 @@ READS = ("photo",)
 WRITES = {"out": Form.PICTURE, "job": Form.JOB}
 HELP = "survey a photo and mend what is found"
 KINDS = (
-    "blemish", "blemish.red", "blemish.dark", "blemish.bright", "flake", "crease", "vein", "hair",
-    "hair.skin",
+    "blemish", "blemish.red", "blemish.dark", "blemish.bright", "blemish.milk_spot", "flake",
+    "crease", "vein", "hair", "hair.skin",
 )  # fmt: skip
 
 

@@ -93,7 +93,7 @@ def _is_near(
 
 
 def _shape(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
-    """By kind: red a circle, dark four corners, bright three, flakes five, what stays six."""
+    """By kind: red a circle, dark four corners, bright and pale three, flakes five, kept six."""
     centre, radius = _placed(bench, finding, ratio)
     path = QPainterPath()
     corners = _CORNERS.get(finding.kind)

@@ -11,7 +11,9 @@ from pathlib import Path
 import cv2
 import numpy as np
 
+from lather.cli.clean import KINDS
 from lather.cli.main import VERBS, main
+from lather.core.survey.findings.finding import Kind
 from lather.core.survey.regions.region import Part, Region
 from lather.document import edits
 from lather.document.state import new_state
@@ -42,6 +44,12 @@ class CommandLineTest(Case):
         status, out, _ = call("--help")
         for verb in VERBS:
             self.assertIn(verb, out)
+
+    def test_every_kind_that_can_be_mended_can_be_asked_for(self) -> None:
+        mended = {kind.value for kind in Kind if not kind.belongs_to_person}
+        self.assertLessEqual(mended, set(KINDS))
+        families = {value.split(".")[0] for value in mended}
+        self.assertEqual(set(KINDS), mended | families)
 
     def test_info(self) -> None:
         status, out, _ = call("info", DEMO / "portrait1.lather", "--json")
