@@ -18,7 +18,8 @@ from numpy.typing import NDArray
 from lather.core.brush.stroke import Brush
 from lather.core.rect import Rect
 from lather.document import edits
-from lather.document.layers import Layer, PixelLayer
+from lather.document.layers.layer import Layer
+from lather.document.layers.pixels import PixelLayer
 from lather.document.photo import Photo
 from lather.document.state import JobState, new_state
 from lather.document.strokes import StrokeRecord

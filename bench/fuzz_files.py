@@ -257,7 +257,7 @@ def _jobs(folder: Path) -> Iterator[Path]:
 def _painted(state: JobState, layer_id: int) -> JobState:
     """With other pixels in one tile of a layer."""
     from lather.document import edits
-    from lather.document.layers import PixelLayer
+    from lather.document.layers.pixels import PixelLayer
 
     layer = state.layer(layer_id)
     assert isinstance(layer, PixelLayer)

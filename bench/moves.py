@@ -34,7 +34,7 @@ def mend(app: App, pen: SimulatedPen, chance: random.Random) -> None:
 
 
 def erase(app: App, pen: SimulatedPen, chance: random.Random) -> None:
-    from lather.document.layers import PixelLayer
+    from lather.document.layers.pixels import PixelLayer
 
     if isinstance(app.bench.state.active, PixelLayer):
         stroke(app, pen, chance, "erase", 30)
@@ -56,7 +56,7 @@ def layer(app: App, *_: object) -> None:
 
 def mask(app: App, *_: object) -> None:
     from lather.document import edits
-    from lather.document.layers import PhotoLayer
+    from lather.document.layers.photo import PhotoLayer
 
     active = app.bench.state.active
     if not isinstance(active, PhotoLayer) and active.mask is None:
@@ -67,7 +67,7 @@ def drag(app: App, pen: SimulatedPen,  # noqa: ARG001
           chance: random.Random) -> None:
     """A strength slider being dragged: many changes, one step."""
     from lather.document import edits
-    from lather.document.layers import PhotoLayer
+    from lather.document.layers.photo import PhotoLayer
 
     active = app.bench.state.active
     if not isinstance(active, PhotoLayer):

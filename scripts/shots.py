@@ -24,7 +24,7 @@ from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
 from lather.document import areas, edits
 from lather.document.history import History
-from lather.document.layers import Stage
+from lather.document.layers.layer import Stage
 from lather.document.state import new_state
 from lather.errors import LatherError
 from lather.files.journalreader import FoundJournal, Replayed

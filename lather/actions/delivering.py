@@ -11,7 +11,7 @@ from lather.actions.settling import after_stroke
 from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
-from lather.document.layers import UnknownLayer
+from lather.document.layers.unknown import UnknownLayer
 from lather.document.state import JobState
 from lather.document.tree import walk
 from lather.errors import UsageError

@@ -16,7 +16,7 @@ from lather.core.survey.findings.finding import Finding
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
 from lather.document.findings import FindingState
-from lather.document.layers import Stage
+from lather.document.layers.layer import Stage
 from lather.document.merge import Merged, merge, same_work
 from lather.document.state import JobState
 from lather.errors import LatherError, ScaleError

@@ -10,7 +10,8 @@ from lather.actions.aside import merge_aside, take_merged
 from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
-from lather.document.layers import GroupLayer, PhotoLayer
+from lather.document.layers.group import GroupLayer
+from lather.document.layers.photo import PhotoLayer
 from lather.document.merge import Merged
 from lather.document.state import JobState
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from lather.actions.action import Action, Run, has_job
 from lather.actions.looks import Peek
 from lather.actions.workbench import Workbench
-from lather.document.layers import Stage
+from lather.document.layers.layer import Stage
 
 ZOOM_STEP = 1.25
 

@@ -8,10 +8,8 @@ from lather.core.survey.findings.finding import Finding
 from lather.document import edits
 from lather.document.events import Signal
 from lather.document.findings import Findings, FindingState
-from lather.document.layers import PixelLayer
 from lather.document.state import JobState
-from lather.document.tiles import NO_PIXELS
-from lather.document.tree import find, walk
+from lather.document.tree import find, replaced, walk
 
 
 @dataclass(frozen=True)
@@ -32,12 +30,11 @@ class Mended:
         state = self.after
         for layer in walk(self.after.layers):
             was = find(self.before.layers, layer.id)
-            if isinstance(layer, PixelLayer) and was is not layer:
-                if not isinstance(was, PixelLayer):
-                    was = replace(layer, tiles=NO_PIXELS, strokes=())
-                state = edits.update_layer(
-                    state, layer.id, tiles=was.tiles, strokes=was.strokes
-                )
+            if layer.planes and was is not layer:
+                blank = {name: replace(tiles, tiles={}) for name, tiles in layer.planes.items()}
+                planes, strokes = (blank, ()) if was is None else (was.planes, was.strokes)
+                restored = layer.with_painted(planes, strokes)
+                state = replace(state, layers=replaced(state.layers, layer.id, (restored,)))
         return edits.set_findings(state, self.before.findings)
 
 

@@ -23,7 +23,7 @@ from lather.core.work import CancelToken, Progress
 from lather.document import edits
 from lather.document.events import Signal
 from lather.document.job import Job
-from lather.document.layers import Stage
+from lather.document.layers.layer import Stage
 from lather.document.merge import same_work
 from lather.document.state import JobState
 from lather.errors import Cancelled, LatherError

@@ -25,7 +25,7 @@ from lather.document.avoid import avoided
 from lather.document.brief import Weak
 from lather.document.findings import FindingState
 from lather.document.laid import Laid, laying
-from lather.document.layers import Stage
+from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tree import walk

@@ -15,7 +15,9 @@ from lather.core.survey.findings.finding import Finding
 from lather.document.access import is_mendable
 from lather.document.brief import Weak
 from lather.document.findings import FindingState
-from lather.document.layers import PhotoLayer, PixelLayer, Stage, new_id
+from lather.document.layers.layer import Stage, new_id
+from lather.document.layers.photo import PhotoLayer
+from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
 from lather.document.tree import inserted_above, walk
 

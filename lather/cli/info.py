@@ -29,9 +29,7 @@ def run(options: argparse.Namespace) -> int:
 
 def describe(job: Any) -> dict[str, Any]:
     """The facts of a job, ready for JSON. Layers bottom to top, groups before their layers."""
-    from lather.document.layers import PixelLayer, UnknownLayer
     from lather.document.tree import walk
-    from lather.files.description import KINDS
 
     state = job.state
     return {
@@ -50,13 +48,13 @@ def describe(job: Any) -> dict[str, Any]:
             {
                 "id": layer.id,
                 "name": layer.name,
-                "kind": layer.kind if isinstance(layer, UnknownLayer) else KINDS[type(layer)],
+                "kind": layer.kind,
                 "stage": layer.stage.value,
                 "visible": layer.visible,
                 "strength": layer.strength,
                 "mode": layer.mode.value,
                 "mask": layer.mask is not None,
-                "strokes": len(layer.strokes) if isinstance(layer, PixelLayer) else 0,
+                "strokes": len(layer.strokes),
             }
             for layer in walk(state.layers)
         ],

@@ -7,7 +7,8 @@ What depends on the place in the picture, masks and what lies above, is asked in
 from __future__ import annotations
 
 from lather.core.blend.modes import BlendMode
-from lather.document.layers import GroupLayer, Layer, PhotoLayer, PixelLayer
+from lather.document.layers.layer import Layer
+from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
 from lather.document.tree import path_to
 from lather.errors import EditError
@@ -75,13 +76,8 @@ def paintable(state: JobState, layer_id: int) -> PixelLayer:
     """The layer, if a brush may work on it; otherwise `EditError` says why not."""
     layer = state.layer(layer_id)
     if not isinstance(layer, PixelLayer):
-        kind = "of a kind that is not known here"
-        if isinstance(layer, GroupLayer):
-            kind = "a group"
-        elif isinstance(layer, PhotoLayer):
-            kind = "the photo, which never changes"
         raise EditError(
-            f"Nothing was painted on '{layer.name}'", f"it is {kind}", "pick or add a layer"
+            f"Nothing was painted on '{layer.name}'", f"it is {layer.NOUN}", "pick or add a layer"
         )
     refuse_unless_changeable(state, layer_id)
     refuse_unless_shown(state, layer_id)

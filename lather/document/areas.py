@@ -12,7 +12,8 @@ from lather.core.arrays import Plane
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.access import refuse_unless_changeable
-from lather.document.layers import Mask, PixelLayer
+from lather.document.layers.layer import Mask
+from lather.document.layers.pixels import PixelLayer
 from lather.document.planes import inverted, outlined, read_plane, with_plane
 from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK, TILE_PX, Tiles

@@ -5,9 +5,9 @@ A job that could be saved and not be opened again would be lost.
 
 from __future__ import annotations
 
-from lather.document.layers import GroupLayer
+from lather.document.layers.layer import Layers
 from lather.document.state import JobState
-from lather.document.tree import Layers, walk
+from lather.document.tree import walk
 from lather.errors import EditError
 
 MOST_LAYERS = 4000
@@ -36,5 +36,5 @@ def refuse_beyond_bounds(name: str, before: JobState, after: JobState) -> None:
 
 
 def _depth(layers: Layers) -> int:
-    inner = (_depth(layer.children) for layer in layers if isinstance(layer, GroupLayer))
+    inner = (_depth(layer.children) for layer in layers if layer.children)
     return 1 + max(inner, default=0)

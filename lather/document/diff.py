@@ -5,10 +5,11 @@ from __future__ import annotations
 from bisect import bisect_left
 from collections.abc import Sequence
 
-from lather.document.layers import GroupLayer, Layer, Mask, PixelLayer
+from lather.core.rect import Rect
+from lather.document.layers.layer import Layer, Layers, Mask
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
-from lather.document.tree import Layers
+from lather.document.tree import path_to, place_of
 
 Cells = set[Key]
 
@@ -22,7 +23,15 @@ def changed_cells(before: JobState, after: JobState) -> Cells:
     everywhere = set(after.photo.rect.cells(TILE_PX))
     if before.photo is not after.photo:
         return everywhere
-    return _of_lists(before.layers, after.layers, everywhere) & everywhere
+    return _of_lists(before.layers, after.layers, everywhere)
+
+
+def changed_above(state: JobState, layer_id: int, rect: Rect) -> Rect:
+    """Full-resolution pixels of the picture that change with those of a layer in `rect`."""
+    for layer in path_to(state.layers, layer_id):
+        among, index = place_of(state.layers, layer.id)
+        rect = rect.grown(sum(other.reach_px(0) for other in among[index + 1 :] if other.is_shown))
+    return rect
 
 
 def _of_lists(before: Layers, after: Layers, everywhere: Cells) -> Cells:
@@ -30,16 +39,38 @@ def _of_lists(before: Layers, after: Layers, everywhere: Cells) -> Cells:
         return set()
     old, new = ({layer.id: layer for layer in layers} for layers in (before, after))
     found: Cells = set()
-    for layer in (*before, *after):
-        if layer.id not in old or layer.id not in new:
+    for layer in before:
+        if layer.id not in new:
             found |= _shown(layer, everywhere)
+    # What is gone counts as lowest: all that is above now looks at where it was.
     stay = [layer.id for layer in before if layer.id in new]
     places = {layer.id: place for place, layer in enumerate(after)}
-    for layer_id in _moved(stay, [places[layer_id] for layer_id in stay]):
-        found |= _shown(old[layer_id], everywhere) | _shown(new[layer_id], everywhere)
-    for layer_id in stay:
-        found |= _of_layer(old[layer_id], new[layer_id], everywhere)
-    return found
+    moved = _moved(stay, [places[layer_id] for layer_id in stay])
+    for layer_id in moved:
+        found |= _shown(old[layer_id], everywhere)
+    for layer in after:
+        was = old.get(layer.id)
+        reach_px = max(other.reach_px(0) for other in (was, layer) if other is not None)
+        found = _grown(found, reach_px, everywhere)
+        if was is None or layer.id in moved:
+            found |= _shown(layer, everywhere)
+        if was is not None:
+            found |= _of_layer(was, layer, everywhere)
+    return found & everywhere
+
+
+def _grown(cells: Cells, reach_px: int, everywhere: Cells) -> Cells:
+    """Cells with all that lie within a reach of them."""
+    if not reach_px or not cells:
+        return cells
+    n = -(-reach_px // TILE_PX)
+    rows, columns = max(r for r, _ in everywhere) + 1, max(c for _, c in everywhere) + 1
+    if n >= max(rows, columns):
+        return everywhere
+    return {
+        (y, x) for row, column in cells
+        for y in range(row - n, row + n + 1) for x in range(column - n, column + n + 1)
+    } & everywhere  # fmt: skip
 
 
 def _moved(ids: Sequence[int], places: Sequence[int]) -> set[int]:
@@ -60,18 +91,18 @@ def _moved(ids: Sequence[int], places: Sequence[int]) -> set[int]:
 
 
 def _of_layer(old: Layer, new: Layer, everywhere: Cells) -> Cells:
-    if old is new or not (_is_shown(old) or _is_shown(new)):
+    if old is new or not (old.is_shown or new.is_shown):
         return set()
     both = _extent(old, everywhere) | _extent(new, everywhere)
     if (old.visible, old.strength, old.mode) != (new.visible, new.strength, new.mode):
         return both
+    if dict(old.own_fields) != dict(new.own_fields):
+        return both
     masked = _of_masks(old.mask, new.mask, everywhere)
     found = both if masked is None else both & masked
-    if isinstance(old, GroupLayer) and isinstance(new, GroupLayer):
-        return found | _of_lists(old.children, new.children, everywhere)
-    if isinstance(old, PixelLayer) and isinstance(new, PixelLayer):
-        return found | set(old.tiles.changed_keys(new.tiles))
-    return found
+    for name, tiles in old.planes.items():
+        found |= set(tiles.changed_keys(new.planes[name])) & everywhere
+    return found | _of_lists(old.children, new.children, everywhere)
 
 
 def _of_masks(old: Mask | None, new: Mask | None, everywhere: Cells) -> Cells | None:
@@ -88,19 +119,16 @@ def _of_masks(old: Mask | None, new: Mask | None, everywhere: Cells) -> Cells | 
     return set(old.tiles.changed_keys(new.tiles)) & everywhere if old.enabled else set()
 
 
-def _is_shown(layer: Layer) -> bool:
-    return layer.visible and layer.strength > 0
-
-
 def _shown(layer: Layer, everywhere: Cells) -> Cells:
     """Tiles that a layer can change by being there."""
-    return _extent(layer, everywhere) if _is_shown(layer) else set()
+    return _extent(layer, everywhere) if layer.is_shown else set()
 
 
 def _extent(layer: Layer, everywhere: Cells) -> Cells:
-    if isinstance(layer, PixelLayer):
-        return set(layer.tiles.tiles)
-    if isinstance(layer, GroupLayer):
-        return set().union(*(_shown(child, everywhere) for child in layer.children))
+    """Tiles outside of which a layer changes nothing."""
+    own: Cells = set().union(*(tiles.tiles for tiles in layer.planes.values()))
+    if layer.children or own:
+        own = own.union(*(_shown(child, everywhere) for child in layer.children))
+        return _grown(own, layer.reach_px(0), everywhere)
     bounds = layer.bounds
-    return everywhere if bounds is None else set(bounds.cells(TILE_PX))
+    return everywhere if bounds is None else set(bounds.cells(TILE_PX)) & everywhere

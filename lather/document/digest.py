@@ -9,11 +9,10 @@ from dataclasses import fields, is_dataclass
 from typing import Any
 from weakref import WeakKeyDictionary
 
-from lather.document.layers import GroupLayer, Layer, PixelLayer
+from lather.document.layers.layer import Layer, Layers
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import Tile, Tiles
-from lather.document.tree import Layers
 
 _tiles: WeakKeyDictionary[Tile, bytes] = WeakKeyDictionary()
 
@@ -46,21 +45,19 @@ def _of_layers(layers: Layers) -> list[bytes]:
 
 def _of_layer(layer: Layer) -> list[bytes]:
     parts = [repr((
-        type(layer).__name__, layer.id, layer.name, layer.visible, layer.strength,
+        layer.kind, layer.id, layer.name, layer.visible, layer.strength,
         layer.mode.value, layer.locked, layer.stage.value, _json(layer.extras),
+        _json(layer.own_fields),
     )).encode()]  # fmt: skip
     if layer.mask is not None:
         mask = layer.mask
         parts.append(repr((mask.enabled, mask.inverted, _json(mask.extras))).encode())
         parts += _of_tiles(mask.tiles)
-    if isinstance(layer, PixelLayer):
-        parts += _of_tiles(layer.tiles)
-        parts.append(repr(layer.weak).encode())
-        for stroke in layer.strokes:
-            parts += _of_stroke(stroke)
-    if isinstance(layer, GroupLayer):
-        parts += [b"(", *_of_layers(layer.children), b")"]
-    return parts
+    for name, tiles in sorted(layer.planes.items()):
+        parts += [name.encode(), *_of_tiles(tiles)]
+    for stroke in layer.strokes:
+        parts += _of_stroke(stroke)
+    return [*parts, b"(", *_of_layers(layer.children), b")"]
 
 
 def _of_stroke(stroke: StrokeRecord) -> list[bytes]:

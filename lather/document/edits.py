@@ -14,17 +14,11 @@ from lather.core.blend.modes import BlendMode
 from lather.document.access import paintable, refuse_unless_changeable, refuse_unless_shown
 from lather.document.brief import Style
 from lather.document.findings import Findings, FindingState
-from lather.document.layers import (
-    GroupLayer,
-    Layer,
-    Mask,
-    PhotoLayer,
-    PixelLayer,
-    Stage,
-    UnknownLayer,
-    new_id,
-    with_new_ids,
-)
+from lather.document.layers.group import GroupLayer
+from lather.document.layers.layer import Layer, Mask, Stage, new_id, with_new_ids
+from lather.document.layers.photo import PhotoLayer
+from lather.document.layers.pixels import PixelLayer
+from lather.document.layers.unknown import UnknownLayer
 from lather.document.planes import Regions
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
@@ -164,8 +158,8 @@ def move_into(state: JobState, layer_id: int, *, group_id: int) -> JobState:
     refuse_unless_changeable(state, group_id)
     layers = replaced(state.layers, layer_id, ())
     group_now = find(layers, group_id)
-    assert isinstance(group_now, GroupLayer)
-    filled = replace(group_now, children=(*group_now.children, layer))
+    assert group_now is not None
+    filled = group_now.with_children((*group_now.children, layer))
     return replace(state, layers=replaced(layers, group_id, (filled,)))
 
 
@@ -286,7 +280,8 @@ def _shift(state: JobState, layer_id: int, step: int) -> JobState:
     parent = parent_of(state.layers, layer_id)
     if parent is None:
         return replace(state, layers=tuple(among))
-    return update_layer(state, parent.id, children=tuple(among))
+    shifted = parent.with_children(tuple(among))
+    return replace(state, layers=replaced(state.layers, parent.id, (shifted,)))
 
 
 def _mask_of(state: JobState, layer_id: int) -> Mask:

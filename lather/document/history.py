@@ -10,7 +10,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
-from lather.document.layers import PixelLayer
 from lather.document.state import JobState
 from lather.document.tiles import Tile, Tiles
 from lather.document.tree import walk
@@ -199,8 +198,7 @@ def planes_of(state: JobState) -> list[Tiles]:
     """Pixels and masks of all layers, the area and the regions; no plane twice."""
     planes: dict[int, Tiles] = {}
     for layer in walk(state.layers):
-        own = (layer.tiles,) if isinstance(layer, PixelLayer) else ()
         masks = (layer.mask.tiles,) if layer.mask is not None else ()
-        planes.update((id(plane), plane) for plane in (*own, *masks))
+        planes.update((id(plane), plane) for plane in (*layer.planes.values(), *masks))
     planes.update((id(plane), plane) for plane in state.planes.named().values())
     return list(planes.values())

@@ -10,7 +10,7 @@ import numpy as np
 
 from lather.core.arrays import FULL, LayerPixels, Plane
 from lather.document.access import refuse_unless_changeable
-from lather.document.layers import PixelLayer
+from lather.document.layers.pixels import PixelLayer
 from lather.document.painting import lay_patch
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord

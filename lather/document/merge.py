@@ -21,12 +21,12 @@ from numpy.typing import NDArray
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding
 from lather.document.findings import Findings, FindingState
-from lather.document.layers import GroupLayer, Layer, Mask, PixelLayer
+from lather.document.layers.layer import Layer, Layers, Leaf, Mask
 from lather.document.planes import Regions
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Key, Tile, Tiles
-from lather.document.tree import Layers, find, inserted_above, parent_of, place_of, replaced, walk
+from lather.document.tree import find, inserted_above, parent_of, place_of, replaced, walk
 
 Clash = Mapping[Key, NDArray[np.bool_]]  # (256, 256) by tile: changed by both
 T = TypeVar("T")
@@ -192,29 +192,25 @@ class _Merging:
     # --- layers --------------------------------------------------------------------------
 
     def _layer(self, was: Layer, new: Layer, here: Layer) -> Layer:
-        if here is was and not isinstance(here, (GroupLayer, PixelLayer)):
+        if here is was and isinstance(here, Leaf) and not here.planes:
             return new
         merged = self.value(f"'{here.name}':", was, new, here)
         mask = self._mask(here.name, was.mask, new.mask, here.mask)
         if mask is not merged.mask:
             merged = replace(merged, mask=mask)
-        if (
-            isinstance(merged, PixelLayer)
-            and isinstance(was, PixelLayer)
-            and isinstance(new, PixelLayer)
-            and (new.tiles is not was.tiles or new.strokes is not was.strokes)
-        ):
-            merged = self._pixels(was, new, merged)
+        painted = any(new.planes[name] is not tiles for name, tiles in was.planes.items())
+        if painted or new.strokes is not was.strokes:
+            merged = self._painted(was, new, merged)
         return merged
 
     def _added(self, layer: Layer) -> Layer:
         """A new layer, without what was decided otherwise meanwhile."""
-        if isinstance(layer, GroupLayer):
-            return replace(layer, children=tuple(map(self._added, layer.children)))
-        if not isinstance(layer, PixelLayer):
+        layer = layer.with_children(tuple(map(self._added, layer.children)))
+        if not layer.planes:
             return layer
-        empty = replace(layer, tiles=replace(layer.tiles, tiles={}), strokes=())
-        return self._pixels(empty, layer, empty)
+        blank = {name: replace(tiles, tiles={}) for name, tiles in layer.planes.items()}
+        empty = layer.with_painted(blank, ())
+        return self._painted(empty, layer, empty)
 
     def _mask(
         self, name: str, was: Mask | None, new: Mask | None, here: Mask | None
@@ -233,13 +229,20 @@ class _Merging:
             self.left_out.append(f"{what}, painted on meanwhile")
         return tiles
 
-    def _pixels(self, was: PixelLayer, new: PixelLayer, here: PixelLayer) -> PixelLayer:
+    def _painted(self, was: Layer, new: Layer, here: Layer) -> Layer:
         old, mine = set(map(id, was.strokes)), set(map(id, new.strokes))
         added = [stroke for stroke in new.strokes if id(stroke) not in old]
-        tiles, clash = _merged_tiles(was.tiles, new.tiles, here.tiles)
+        planes: dict[str, Tiles] = {}
+        clash: dict[Key, NDArray[np.bool_]] = {}
+        for name, tiles in here.planes.items():
+            planes[name], both = _merged_tiles(was.planes[name], new.planes[name], tiles)
+            for key, where in both.items():
+                clash[key] = clash[key] | where if key in clash else where
         dropped = self._dropped(added, clash)
         if dropped:
-            tiles = _put_back(tiles, here.tiles, [stroke.rect for stroke in dropped])
+            rects = [stroke.rect for stroke in dropped]
+            planes = {name: _put_back(tiles, here.planes[name], rects)
+                      for name, tiles in planes.items()}  # fmt: skip
             self._refused.update(n for stroke in dropped for n in _findings_of(stroke))
             many = "1 change" if len(dropped) == 1 else f"{len(dropped)} changes"
             self.left_out.append(f"{many} on '{here.name}' where you decided or painted meanwhile")
@@ -248,7 +251,7 @@ class _Merging:
         kept = [stroke for stroke in here.strokes if id(stroke) not in old or id(stroke) in mine]
         left = set(map(id, dropped))
         kept += [stroke for stroke in added if id(stroke) not in left]
-        return replace(here, tiles=tiles, strokes=tuple(kept))
+        return here.with_painted(planes, tuple(kept))
 
     def _dropped(self, added: Sequence[StrokeRecord], clash: Clash) -> list[StrokeRecord]:
         """Strokes that are not taken, and all whose pixels may lie among theirs."""
@@ -338,6 +341,6 @@ def _inserted(layers: Layers, model: Layers, layer: Layer) -> Layers:
             return inserted_above(layers, below.id, layer)
     parent = parent_of(model, layer.id)
     here = find(layers, parent.id) if parent is not None else None
-    if isinstance(here, GroupLayer):
-        return replaced(layers, here.id, (replace(here, children=(layer, *here.children)),))
+    if here is not None:
+        return replaced(layers, here.id, (here.with_children((layer, *here.children)),))
     return (*layers, layer)

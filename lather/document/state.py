@@ -12,11 +12,12 @@ from typing import Any, Protocol
 from lather.core.survey.findings.finding import Kind
 from lather.document.brief import Brief
 from lather.document.findings import Findings
-from lather.document.layers import Layer, PhotoLayer, new_id
+from lather.document.layers.layer import Layer, Layers, new_id
+from lather.document.layers.photo import PhotoLayer
 from lather.document.photo import Photo
 from lather.document.planes import Planes, Regions
 from lather.document.tiles import Tiles
-from lather.document.tree import Layers, find
+from lather.document.tree import find
 
 
 class Attachments(Protocol):

@@ -3,19 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Set
-from dataclasses import replace
 
-from lather.document.layers import GroupLayer, Layer
-
-Layers = tuple[Layer, ...]
+from lather.document.layers.layer import Layer, Layers
 
 
 def walk(layers: Layers) -> Iterator[Layer]:
     """All layers, bottom to top, a group before what is in it."""
     for layer in layers:
         yield layer
-        if isinstance(layer, GroupLayer):
-            yield from walk(layer.children)
+        yield from walk(layer.children)
 
 
 def find(layers: Layers, layer_id: int) -> Layer | None:
@@ -27,17 +23,16 @@ def path_to(layers: Layers, layer_id: int) -> Layers:
     for layer in layers:
         if layer.id == layer_id:
             return (layer,)
-        if isinstance(layer, GroupLayer):
-            inside = path_to(layer.children, layer_id)
-            if inside:
-                return (layer, *inside)
+        inside = path_to(layer.children, layer_id)
+        if inside:
+            return (layer, *inside)
     return ()
 
 
-def parent_of(layers: Layers, layer_id: int) -> GroupLayer | None:
-    """The group that holds a layer; None for the top level or an unknown id."""
+def parent_of(layers: Layers, layer_id: int) -> Layer | None:
+    """The layer that holds another; None for the top level or an unknown id."""
     for layer in walk(layers):
-        if isinstance(layer, GroupLayer) and any(c.id == layer_id for c in layer.children):
+        if any(child.id == layer_id for child in layer.children):
             return layer
     return None
 
@@ -60,8 +55,8 @@ def replaced(layers: Layers, layer_id: int, by: Layers) -> Layers:
     for layer in layers:
         if layer.id == layer_id:
             result.extend(by)
-        elif isinstance(layer, GroupLayer) and find(layer.children, layer_id):
-            result.append(replace(layer, children=replaced(layer.children, layer_id, by)))
+        elif find(layer.children, layer_id):
+            result.append(layer.with_children(replaced(layer.children, layer_id, by)))
         else:
             result.append(layer)
     return tuple(result)
@@ -76,13 +71,9 @@ def above(layers: Layers, layer_id: int) -> Iterator[Layer]:
 
 def without(layers: Layers, ids: Set[int]) -> Layers:
     """The tree without some layers, and without all that is in them."""
-    left = []
-    for layer in layers:
-        if isinstance(layer, GroupLayer):
-            layer = replace(layer, children=without(layer.children, ids))
-        if layer.id not in ids:
-            left.append(layer)
-    return tuple(left)
+    return tuple(
+        layer.with_children(without(layer.children, ids)) for layer in layers if layer.id not in ids
+    )
 
 
 def inserted_above(layers: Layers, layer_id: int, new: Layer) -> Layers:
@@ -96,8 +87,6 @@ def inserted_above(layers: Layers, layer_id: int, new: Layer) -> Layers:
 def top_level_index(layers: Layers, layer_id: int) -> int:
     """Position of the top-level layer that is, or holds, a layer."""
     for index, layer in enumerate(layers):
-        if layer.id == layer_id or (
-            isinstance(layer, GroupLayer) and find(layer.children, layer_id)
-        ):
+        if find((layer,), layer_id):
             return index
     raise KeyError(layer_id)

@@ -14,7 +14,7 @@ on the tile at a place, given as above, or on a blank one.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 from weakref import WeakKeyDictionary
@@ -23,16 +23,15 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FULL
-from lather.document.layers import GroupLayer, Layer, Mask, PixelLayer
+from lather.document.layers.layer import Layer, Layers, Mask
 from lather.document.planes import Planes, current_name
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Key, Tile, Tiles, blank_pixels
-from lather.document.tree import Layers, find, walk
+from lather.document.tree import find, walk
 from lather.files.description import (
     JOB,
     MASK,
-    PIXELS,
     brief_entry,
     brief_from,
     layer_entry,
@@ -46,6 +45,7 @@ from lather.files.description import (
 )
 from lather.files.entries import Entry
 from lather.files.findings import findings_entry, findings_from
+from lather.files.migrations import with_named_planes
 from lather.files.strokes import NUMBER, packed_readings, stroke_entry, strokes_from
 
 Blobs = list[memoryview]
@@ -105,7 +105,7 @@ class DeltaWriter:
         if after.findings != before.findings:
             entry["findings"] = findings_entry(after.findings)
         if after.area is not before.area or after.regions is not before.regions:
-            entry["planes"] = self._own_planes(before, after)
+            entry["planes"] = self._planes(before.planes.named(), after.planes.named())
             entry["regions"] = regions_entry(after.regions)
         return entry, self._blobs
 
@@ -147,33 +147,31 @@ class DeltaWriter:
         if layer.mask is not None:
             old = before.mask if before is not None else None
             entry["mask"] = self._mask(layer.mask, old)
-        if isinstance(layer, PixelLayer):
-            old_layer = before if isinstance(before, PixelLayer) else None
-            base = old_layer.tiles if old_layer else Tiles()
-            entry.update(self._tiles(base, layer.tiles))
-            entry["strokes"] = self._strokes(old_layer, layer)
-        if isinstance(layer, GroupLayer):
+        if layer.planes:
+            entry["planes"] = self._planes(before.planes if before else {}, layer.planes)
+            entry["strokes"] = self._strokes(before.strokes if before else (), layer.strokes)
+        if layer.children:
             entry["layers"] = [self._layer(child) for child in layer.children]
         return entry
 
-    def _own_planes(self, before: JobState, after: JobState) -> dict[str, Entry]:
-        """The area and the regions: all of them by name, each by what changed."""
-        old = before.planes.named()
+    def _planes(self, before: Mapping[str, Tiles], after: Mapping[str, Tiles]) -> dict[str, Entry]:
+        """All planes by name, each by what changed."""
         entries = {}
-        for name, tiles in after.planes.named().items():
-            base = _base_for(tiles, old.get(name))
+        for name, tiles in after.items():
+            base = _base_for(tiles, before.get(name))
             entries[name] = {**plane_entry(tiles), **self._tiles(base, tiles)}
         return entries
 
-    def _strokes(self, before: PixelLayer | None, after: PixelLayer) -> Entry:
+    def _strokes(
+        self, before: Sequence[StrokeRecord], after: Sequence[StrokeRecord]
+    ) -> Entry:
         """Strokes kept from before, and those added; their readings go to the samples."""
-        old = before.strokes if before is not None else ()
         keep = 0
-        for stroke in after.strokes[: len(old)]:
-            if stroke is not old[keep]:
+        for stroke in after[: len(before)]:
+            if stroke is not before[keep]:
                 break
             keep += 1
-        added = after.strokes[keep:]
+        added = after[keep:]
         self._blobs += [packed_readings(stroke) for stroke in added]
         return {"keep": keep, "add": [stroke_entry(stroke) for stroke in added]}
 
@@ -233,7 +231,7 @@ class DeltaReader:
         """The next state; ValueError, KeyError, TypeError or IndexError if it does not fit."""
         self._begin(pixels)
         before = self._state
-        layers = self.layers(entry["layers"])
+        layers = self.layers(list(map(with_named_planes, entry["layers"])))
         brief = brief_from(entry["brief"]) if entry.get("brief") else before.brief
         findings = before.findings
         if "findings" in entry:
@@ -260,7 +258,7 @@ class DeltaReader:
             base = self._state.planes.named().get(current_name(plane))
         else:
             before = find(self._state.layers, layer_id)
-            base = _plane(before, plane) if before is not None else None
+            base = _layer_planes(before).get(plane) if before is not None else None
         if base is None or base.fill != fill:
             base = Tiles(channels, fill)
         changed: dict[Key, Tile] = {}
@@ -275,7 +273,7 @@ class DeltaReader:
 
     def strokes(self, entry: Entry, layer_id: int) -> tuple[StrokeRecord, ...]:
         before = find(self._state.layers, layer_id)
-        old = before.strokes if isinstance(before, PixelLayer) else ()
+        old = before.strokes if before is not None else ()
         described = entry["strokes"]
         return (*old[: int(described["keep"])], *strokes_from(described["add"], self))
 
@@ -353,15 +351,14 @@ def _planes(state: JobState) -> list[tuple[int, str, Tiles]]:
     return [
         *((JOB, name, tiles) for name, tiles in state.planes.named().items()),
         *(
-            (layer.id, plane, tiles)
+            (layer.id, name, tiles)
             for layer in walk(state.layers)
-            for plane in (PIXELS, MASK)
-            if (tiles := _plane(layer, plane)) is not None
+            for name, tiles in _layer_planes(layer).items()
         ),
     ]
 
 
-def _plane(layer: Layer, plane: str) -> Tiles | None:
-    if plane == MASK:
-        return layer.mask.tiles if layer.mask is not None else None
-    return layer.tiles if isinstance(layer, PixelLayer) else None
+def _layer_planes(layer: Layer) -> dict[str, Tiles]:
+    """A layer's own planes, and its mask."""
+    mask = {} if layer.mask is None else {MASK: layer.mask.tiles}
+    return {**layer.planes, **mask}

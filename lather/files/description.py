@@ -14,36 +14,26 @@ from typing import Any, Protocol
 from lather.core.arrays import FULL
 from lather.core.blend.modes import BlendMode
 from lather.document.bounds import MOST_LAYERS
-from lather.document.brief import Brief, Style, Weak
+from lather.document.brief import Brief, Style
 from lather.document.findings import Findings
-from lather.document.layers import (
-    GroupLayer,
-    Layer,
-    Mask,
-    PhotoLayer,
-    PixelLayer,
-    Stage,
-    UnknownLayer,
-    reserve_ids,
-)
+from lather.document.layers.layer import Layer, Layers, Mask, Parts, Stage, reserve_ids
+from lather.document.layers.photo import PhotoLayer
+from lather.document.layers.pixels import PixelLayer
+from lather.document.layers.table import KINDS
+from lather.document.layers.unknown import UnknownLayer
 from lather.document.photo import Photo
 from lather.document.planes import Planes, Regions, from_named
 from lather.document.state import Attachments, JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import Tiles
-from lather.document.tree import Layers, walk
+from lather.document.tree import walk
 from lather.files.entries import Entry, ids_in, measure, strings_in, unknown
 
-KINDS: dict[type[Layer], str] = {PhotoLayer: "photo", PixelLayer: "pixels", GroupLayer: "group"}
-PIXELS, MASK = "pixels", "mask"  # the planes of a layer that have tiles
+MASK = "mask"  # the plane that any layer may have
 JOB = 0  # stands for a layer id where the job's own planes are meant
 
 _COMMON_KEYS = {"kind", "id", "name", "visible", "strength", "locked", "stage"}
-_KEYS = {
-    "photo": _COMMON_KEYS | {"mode", "mask"},
-    "group": _COMMON_KEYS | {"mode", "mask", "layers"},
-    "pixels": _COMMON_KEYS | {"mode", "mask", "tiles", "small", "strokes", "weak"},
-}
+_LAYER_KEYS = _COMMON_KEYS | {"mode", "mask", "planes", "strokes", "layers"}
 _MODES = {mode.value for mode in BlendMode}
 _MASK_KEYS = {"enabled", "inverted", "fill", "tiles", "small"}
 _PLANE_KEYS = {"fill", "tiles", "small"}
@@ -66,7 +56,7 @@ def layer_entry(layer: Layer) -> Entry:
     """A layer's attributes, without mask, tiles, strokes and inner layers."""
     entry = {
         **layer.extras,
-        "kind": layer.kind if isinstance(layer, UnknownLayer) else KINDS[type(layer)],
+        "kind": layer.kind,
         "id": layer.id,
         "name": layer.name,
         "visible": layer.visible,
@@ -76,9 +66,7 @@ def layer_entry(layer: Layer) -> Entry:
     }
     if not isinstance(layer, UnknownLayer):
         entry["mode"] = layer.mode.value
-    if isinstance(layer, PixelLayer) and layer.weak is not None:
-        entry["weak"] = layer.weak.value
-    return entry
+    return {**entry, **layer.own_fields}
 
 
 def mask_entry(mask: Mask) -> Entry:
@@ -101,8 +89,8 @@ def brief_entry(brief: Brief) -> Entry:
 
 def layer_from(entry: Entry, contents: Contents) -> Layer:
     """The inverse of `layer_entry`, filled; ValueError, KeyError or TypeError if it is wrong."""
-    layer_id, kind = int(entry["id"]), str(entry["kind"])
-    if kind not in _KEYS or entry["mode"] not in _MODES:
+    layer_id, kind = int(entry["id"]), KINDS.get(str(entry["kind"]))
+    if kind is None or entry["mode"] not in _MODES:
         return _unknown_layer(entry)
     common: dict[str, Any] = {
         "id": layer_id,
@@ -112,19 +100,15 @@ def layer_from(entry: Entry, contents: Contents) -> Layer:
         "mode": BlendMode(entry["mode"]),
         "locked": bool(entry["locked"]),
         "stage": Stage(entry["stage"]),
-        "extras": unknown(entry, _KEYS[kind]),
+        "extras": unknown(entry, _LAYER_KEYS | kind.OWN_FIELDS),
         "mask": _mask_from(entry.get("mask"), layer_id, contents),
     }
-    if kind == "photo":
-        return PhotoLayer(**{**common, "locked": True})
-    if kind == "group":
-        return GroupLayer(**common, children=contents.layers(entry["layers"]))
-    return PixelLayer(
-        **common,
-        tiles=contents.tiles(entry, layer_id, PIXELS, 4, 0),
-        strokes=contents.strokes(entry, layer_id),
-        weak=Weak(entry["weak"]) if entry.get("weak") else None,
-    )
+    own = {name: entry[name] for name in kind.OWN_FIELDS if name in entry}
+    planes = {name: _plane_from(entry["planes"][name], layer_id, name, channels, contents)
+              for name, channels in kind.PLANES.items()}  # fmt: skip
+    strokes = contents.strokes(entry, layer_id) if planes else ()
+    children = contents.layers(entry["layers"]) if entry.get("layers") else ()
+    return kind.made(common, Parts(own, planes, strokes, children))
 
 
 def _unknown_layer(entry: Entry) -> UnknownLayer:
@@ -135,7 +119,7 @@ def _unknown_layer(entry: Entry) -> UnknownLayer:
         strength=measure(entry.get("strength", 1.0), 0.0, 1.0, "strength"),
         locked=bool(entry.get("locked", False)),
         stage=Stage(entry.get("stage", Stage.CLEAN.value)),
-        kind=str(entry["kind"]),
+        newer_kind=str(entry["kind"]),
         extras=unknown(entry, _COMMON_KEYS),
     )
 
@@ -171,6 +155,13 @@ def planes_from(entries: Mapping[str, Entry], regions: Entry, contents: Contents
         planes[name] = replace(tiles, extras={**unknown(entry, _PLANE_KEYS), **tiles.extras})
     scale = measure(regions["scale"], 1e-4, 1.0)
     return from_named(planes, scale, regions["corrected"], unknown(regions, _REGIONS_KEYS))
+
+
+def _plane_from(
+    entry: Entry, layer_id: int, name: str, channels: int, contents: Contents
+) -> Tiles:
+    tiles = contents.tiles(entry, layer_id, name, channels, _fill(entry))
+    return replace(tiles, extras={**unknown(entry, _PLANE_KEYS), **tiles.extras})
 
 
 def small_extras(entry: Entry) -> Entry:
@@ -244,9 +235,8 @@ def _all_extras(state: JobState) -> Iterator[Mapping[str, Any]]:
         yield layer.extras
         if layer.mask is not None:
             yield from (layer.mask.extras, layer.mask.tiles.extras)
-        if isinstance(layer, PixelLayer):
-            yield layer.tiles.extras
-            yield from (stroke.extras for stroke in layer.strokes)
+        yield from (tiles.extras for tiles in layer.planes.values())
+        yield from (stroke.extras for stroke in layer.strokes)
 
 
 def with_own_ids(layers: Layers) -> Layers:
@@ -266,9 +256,7 @@ def with_own_ids(layers: Layers) -> Layers:
             last += 1
             layer = replace(layer, id=last)
         taken.add(layer.id)
-        if isinstance(layer, GroupLayer):
-            layer = replace(layer, children=tuple(map(own, layer.children)))
-        return layer
+        return layer.with_children(tuple(map(own, layer.children)))
 
     return tuple(map(own, layers))
 

@@ -24,6 +24,7 @@ from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.bounds import DEEPEST_GROUPS
 from lather.document.brief import Brief
 from lather.document.findings import Findings
+from lather.document.layers.layer import Layers
 from lather.document.photo import Photo, photo_hash
 from lather.document.planes import Planes, Regions
 from lather.document.state import JobState
@@ -37,7 +38,6 @@ from lather.document.tiles import (
     Tiles,
     extent,
 )
-from lather.document.tree import Layers
 from lather.errors import PhotoMissingError
 from lather.files.archive import Archive, ArchivedTile, SmallPlane
 from lather.files.description import (

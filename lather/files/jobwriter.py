@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
-from lather.document.layers import GroupLayer, Layer, PixelLayer
+from lather.document.layers.layer import Layer
 from lather.document.photo import Photo, photo_hash
 from lather.document.planes import plane_size
 from lather.document.state import JobState
@@ -177,11 +177,14 @@ class _Writer:
         if layer.mask is not None:
             entry["mask"] = mask_entry(layer.mask)
             entry["mask"].update(self._tiles(f"{folder}/mask", layer.mask.tiles, picture))
-        if isinstance(layer, PixelLayer):
-            entry.update(self._tiles(f"{folder}/pixels", layer.tiles, picture))
-            if layer.strokes:
-                entry["strokes"] = self._strokes(f"{folder}/strokes", layer.strokes)
-        if isinstance(layer, GroupLayer):
+        if layer.planes:
+            entry["planes"] = {
+                name: {**plane_entry(tiles), **self._tiles(f"{folder}/{name}", tiles, picture)}
+                for name, tiles in layer.planes.items()
+            }
+        if layer.strokes:
+            entry["strokes"] = self._strokes(f"{folder}/strokes", layer.strokes)
+        if layer.children:
             entry["layers"] = [self._layer(child) for child in layer.children]
         return entry
 

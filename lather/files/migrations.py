@@ -7,7 +7,7 @@ import json
 from collections.abc import Callable
 from typing import Any
 
-VERSION = 3
+VERSION = 4
 
 
 def migrated(description: dict[str, Any]) -> dict[str, Any]:
@@ -42,4 +42,23 @@ def _strokes_in_parts(layer: dict[str, Any]) -> dict[str, Any]:
     return layer
 
 
-_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _to_2, 2: _to_3}
+def _to_4(description: dict[str, Any]) -> dict[str, Any]:
+    """Version 3 knew one plane of a layer, its pixels, and did not name it."""
+    return {**description, "layers": [with_named_planes(e) for e in description["layers"]]}
+
+
+def with_named_planes(layer: Any) -> Any:
+    """The same for a layer in a journal up to version 3, where one that stayed is its id alone."""
+    if not isinstance(layer, dict):
+        return layer
+    if layer["kind"] == "pixels" and "planes" not in layer:
+        plane = {name: layer[name] for name in _PLANE_FIELDS if name in layer}
+        layer = {name: value for name, value in layer.items() if name not in _PLANE_FIELDS}
+        return {**layer, "planes": {"pixels": {"fill": 0, **plane}}}
+    if "layers" in layer:
+        return {**layer, "layers": [with_named_planes(inner) for inner in layer["layers"]]}
+    return layer
+
+
+_PLANE_FIELDS = ("tiles", "small")
+_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _to_2, 2: _to_3, 3: _to_4}

@@ -22,19 +22,15 @@ from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.bounds import DEEPEST_GROUPS, MOST_LAYERS
-from lather.document.layers import (
-    GroupLayer,
-    Layer,
-    Mask,
-    PhotoLayer,
-    PixelLayer,
-    UnknownLayer,
-    new_id,
-)
+from lather.document.layers.group import GroupLayer
+from lather.document.layers.layer import Layer, Layers, Mask, new_id
+from lather.document.layers.photo import PhotoLayer
+from lather.document.layers.pixels import PixelLayer
+from lather.document.layers.unknown import UnknownLayer
 from lather.document.photo import Photo
 from lather.document.state import JobState, new_state
 from lather.document.tiles import NO_PIXELS, TILE_PX, Key, Tiles
-from lather.document.tree import Layers, walk
+from lather.document.tree import walk
 from lather.errors import PhotoError
 from lather.files.archive import Archive, unopened
 from lather.files.atomic import replacing
@@ -75,7 +71,7 @@ def not_carried(state: JobState) -> list[str]:
                 losses.append(f"'{layer.name}': the group's mask is put into each of its layers.")
         elif _shows_mask(layer):
             losses.append(f"'{layer.name}': the mask is put into the layer's transparency.")
-    n_strokes = sum(len(x.strokes) for x in walk(state.layers) if isinstance(x, PixelLayer))
+    n_strokes = sum(len(layer.strokes) for layer in walk(state.layers))
     if n_strokes:
         losses.append(f"{n_strokes} strokes as data, stages and the brief stay in the job file.")
     return losses

@@ -13,12 +13,13 @@ from lather.core.arrays import FloatImage
 from lather.core.blend.composite import composite
 from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
-from lather.document.layers import Layer, PixelLayer
-from lather.document.photo import Photo
+from lather.document.layers.layer import Layer, Layers
+from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
-from lather.document.tree import Layers, top_level_index
-from lather.render.compositor import render_layers, transparent
+from lather.document.tree import top_level_index
+from lather.render.layers.scene import Scene, transparent
+from lather.render.stack import lay_on, paint
 
 MOST_TILES = 160  # 1 MB each
 BELOW = -1  # stands for the layers below among the numbers of the runs above
@@ -43,19 +44,28 @@ class AroundCache:
         """Like `render`, from what is kept of the layers around the active one."""
         index = top_level_index(state.layers, active_id)
         self._become(state.layers[:index], state.layers[index + 1 :])
-        out = transparent(rect)
-        for key in rect.cells(TILE_PX):
-            tile = self._tile(BELOW, self._below, state.photo, key, level)
-            if tile is not None:
-                inside, there = _overlap(key, rect)
-                out[there] = tile[inside]
-        render_layers(state.layers[index : index + 1], state.photo, out, rect, level)
+        scene = Scene(state.photo, level, paint)
+
+        def below(wide: Rect) -> FloatImage:
+            out = transparent(wide)
+            for key in wide.cells(TILE_PX):
+                tile = self._tile(BELOW, self._below, scene, key)
+                if tile is not None:
+                    inside, there = _overlap(key, wide)
+                    out[there] = tile[inside]
+            return out
+
+        rest = state.layers[index:]
+        if any(layer.is_shown and layer.reach_px(level) for layer in rest):
+            return paint(rest, scene, below, rect)
+        out = below(rect)
+        lay_on(rest[:1], scene, out, rect)
         for number, run in enumerate(self._runs):
             if len(run) == 1:
-                render_layers(run, state.photo, out, rect, level)
+                lay_on(run, scene, out, rect)
                 continue
             for key in rect.cells(TILE_PX):
-                sheet = self._tile(number, run, state.photo, key, level)
+                sheet = self._tile(number, run, scene, key)
                 if sheet is not None:
                     inside, there = _overlap(key, rect)
                     composite(out[there], sheet[inside])
@@ -67,14 +77,12 @@ class AroundCache:
             self._tiles.clear()
 
     def _tile(
-        self, number: int, layers: Layers, photo: Photo, key: Key, level: int
+        self, number: int, layers: Layers, scene: Scene, key: Key
     ) -> FloatImage | None:
         """Layers by themselves in one cell; None where they show nothing."""
-        place = number, level, key
+        place = number, scene.level, key
         if place not in self._tiles:
-            rect = Rect.cell(key, TILE_PX)
-            tile = transparent(rect)
-            render_layers(layers, photo, tile, rect, level)
+            tile = paint(layers, scene, transparent, Rect.cell(key, TILE_PX))
             self._tiles[place] = tile if tile[..., 3].any() else None
             while len(self._tiles) > self._most_tiles:
                 self._tiles.popitem(last=False)

@@ -12,7 +12,8 @@ from lather.core.arrays import Samples
 from lather.core.blend.composite import on_white, to_pixels
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
-from lather.document.layers import PixelLayer, Stage, new_id
+from lather.document.layers.layer import Stage, new_id
+from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
 from lather.document.tiles import NO_PIXELS, TILE_PX, Key
 from lather.render.compositor import render

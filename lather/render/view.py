@@ -24,7 +24,8 @@ from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
-from lather.render.compositor import deepest_level, render, render_mask, render_photo
+from lather.render.compositor import deepest_level, render, render_photo
+from lather.render.masks import render_mask
 from lather.render.regions import render_region
 from lather.render.wanted import Wanted
 from lather.render.worker import Executor

@@ -10,13 +10,16 @@ import numpy as np
 from lather.core.arrays import Plane
 from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
-from lather.document.layers import GroupLayer, Layer, PixelLayer
+from lather.document.layers.group import GroupLayer
+from lather.document.layers.layer import Layer
+from lather.document.layers.pixels import PixelLayer
 from lather.document.photo import Photo
 from lather.document.state import JobState
 from lather.document.tiles import DEEPEST_LEVEL
 from lather.document.tree import path_to, place_of
 from lather.errors import UnseenError
-from lather.render.compositor import mask_shares, render_layers, transparent
+from lather.render.compositor import render_layers
+from lather.render.masks import mask_shares
 
 LEAST_SHOWN = 0.01  # of a change, so that it is seen at all
 LOOKED_AT_PX = 256  # long side of a place on the level that is looked at
@@ -70,9 +73,8 @@ def _covered(layer: Layer, photo: Photo, rect: Rect, level: int) -> Plane | None
     if isinstance(layer, PixelLayer):
         if layer.tiles.bounds().at_level(level).intersect(rect).empty:
             return None
-        out = transparent(rect)
-        render_layers((layer,), photo, out, rect, level)
-        return out[..., 3]
+        alpha: Plane = render_layers((layer,), photo, rect, level)[..., 3]
+        return alpha
     if not isinstance(layer, GroupLayer):
         return None
     left = np.ones((rect.height, rect.width), dtype=np.float32)

@@ -16,7 +16,8 @@ from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.access import mendable, paintable
 from lather.document.laid import Anchor, Laid
-from lather.document.layers import Mask, PhotoLayer
+from lather.document.layers.layer import Mask
+from lather.document.layers.photo import PhotoLayer
 from lather.document.painting import (
     ColourPaint,
     Coverage,

@@ -21,7 +21,7 @@ from lather.document.areas import limit_of
 from lather.document.avoid import avoided
 from lather.document.findings import FindingState
 from lather.document.laid import Laid, laying
-from lather.document.layers import PixelLayer
+from lather.document.layers.pixels import PixelLayer
 from lather.document.painting import Coverage
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of

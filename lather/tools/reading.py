@@ -7,10 +7,9 @@ import numpy as np
 from lather.core.arrays import FloatImage
 from lather.core.mend.placement import Read
 from lather.core.rect import Rect
-from lather.document.layers import PixelLayer
 from lather.document.state import JobState
 from lather.errors import EditError
-from lather.render.compositor import render, render_layers, render_photo, render_up_to, transparent
+from lather.render.compositor import render, render_layers, render_photo, render_up_to
 from lather.tools.source import Reads
 
 
@@ -33,9 +32,7 @@ def source_of(state: JobState, layer_id: int, reads: Reads) -> Read:
 
     def layer_alone(rect: Rect, level: int) -> FloatImage:
         layer = state.layer(layer_id)
-        out = transparent(rect)
-        if isinstance(layer, PixelLayer):
-            render_layers((layer,), state.photo, out, rect, level)
+        out = render_layers((layer,) if layer.planes else (), state.photo, rect, level)
         if not np.any(out[..., 3] > 0):
             raise EditError(
                 "Nothing was taken", f"'{layer.name}' is empty where the source lies",

@@ -19,6 +19,7 @@ from lather.core.arrays import ByteImage, FloatImage, Plane
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample, StrokePath
 from lather.core.rect import Rect
+from lather.document.diff import changed_above
 from lather.document.events import Signal
 from lather.document.job import Job
 from lather.document.painting import Coverage
@@ -215,10 +216,13 @@ class PenSession:
     def _step(self, stroke: _Stroke, viewport: Viewport) -> Frame | None:
         """On the worker: paint what is pending and render what it changed."""
         dirty = self._paint_pending(stroke)
-        rect = dirty.at_level(viewport.level).intersect(viewport.rect)
-        if rect.empty:
+        if dirty.empty:
             return None
         state = stroke.work.preview()
+        seen = changed_above(state, state.active_id, dirty)
+        rect = seen.at_level(viewport.level).intersect(viewport.rect)
+        if rect.empty:
+            return None
         pixels = stroke.work.shown(rect, viewport.level)
         if pixels is None:
             pixels = self._render(state, rect, viewport.level)
@@ -226,8 +230,8 @@ class PenSession:
         hatched = stroke.work.hatched()
         if hatched is not None:
             hatch(image, _at_level(hatched, rect, viewport.level), rect)
-        work = stroke.work
-        return Frame(viewport.level, rect, image, stroke.painted, work.covered(), work.shows())
+        work, live = stroke.work, changed_above(state, state.active_id, stroke.painted)
+        return Frame(viewport.level, rect, image, live, work.covered(), work.shows())
 
     def _render(self, state: JobState, rect: Rect, level: int) -> FloatImage:
         if rect.area > 2**22:  # larger than any cache of backdrops is worth

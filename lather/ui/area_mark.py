@@ -20,8 +20,8 @@ from lather.actions.workbench import Workbench
 from lather.core.arrays import FULL
 from lather.core.rect import Rect
 from lather.document.tiles import Tiles
-from lather.render.compositor import read_level
 from lather.render.geometry import ViewGeometry
+from lather.render.masks import read_level
 from lather.render.worker import Executor
 from lather.ui.polygons import in_widget, polygon
 from lather.ui.rim_mark import draw_area_rims

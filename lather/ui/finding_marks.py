@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPainterPathStroker, QPe
 from lather.actions.workbench import Workbench
 from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
 from lather.document.findings import FindingState
-from lather.document.layers import Stage
+from lather.document.layers.layer import Stage
 from lather.ui.theme import theme
 
 SMALLEST_PX = 7.0  # radius below which a mark could not be told

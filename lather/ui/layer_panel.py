@@ -19,9 +19,12 @@ from lather.actions.action import Action
 from lather.actions.workbench import Workbench
 from lather.core.blend.modes import BlendMode
 from lather.document import edits
-from lather.document.layers import GroupLayer, Layer, PhotoLayer, UnknownLayer
+from lather.document.layers.group import GroupLayer
+from lather.document.layers.layer import Layer, Layers
+from lather.document.layers.photo import PhotoLayer
+from lather.document.layers.unknown import UnknownLayer
 from lather.document.state import JobState
-from lather.document.tree import Layers, siblings, walk
+from lather.document.tree import siblings, walk
 from lather.ui.layer_row import LayerRow
 from lather.ui.theme import GAP_1, GAP_2
 from lather.ui.widgets import CommandButton, Panel, label, run_action
@@ -123,9 +126,8 @@ class LayerPanel(Panel):
             row.show_layer(layer, depth)
         self.rows[layer.id] = row
         self._list_column.addWidget(row)
-        if isinstance(layer, GroupLayer):
-            for child in reversed(layer.children):
-                self._add_rows(child, depth + 1, earlier)
+        for child in reversed(layer.children):
+            self._add_rows(child, depth + 1, earlier)
 
     def _add_mode_row(self) -> QComboBox:
         row = QHBoxLayout()
@@ -199,6 +201,6 @@ class LayerPanel(Panel):
 def _shape(layers: Layers) -> object:
     """What decides which rows there are: ids, nesting, stages and order."""
     return tuple(
-        (layer.id, layer.stage, _shape(layer.children) if isinstance(layer, GroupLayer) else ())
+        (layer.id, layer.stage, _shape(layer.children))
         for layer in layers
     )

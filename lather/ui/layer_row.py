@@ -19,7 +19,11 @@ from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 from lather.actions.layer import rename, toggle_visible
 from lather.actions.workbench import Workbench
 from lather.document import edits
-from lather.document.layers import GroupLayer, Layer, PhotoLayer, PixelLayer, UnknownLayer
+from lather.document.layers.group import GroupLayer
+from lather.document.layers.layer import Layer
+from lather.document.layers.photo import PhotoLayer
+from lather.document.layers.pixels import PixelLayer
+from lather.document.layers.unknown import UnknownLayer
 from lather.ui import icons
 from lather.ui.theme import BODY_PX, SMALL_PX, font, theme
 

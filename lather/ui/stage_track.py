@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QToolTip, QWidget
 
 from lather.actions.workbench import Workbench
 from lather.document.findings import FindingState
-from lather.document.layers import Stage
+from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.ui.theme import BODY_PX, font, theme
 

@@ -10,7 +10,7 @@ from lather.actions.delivering import DELIVERY_CAUTION
 from lather.actions.finding import is_surveyed
 from lather.actions.workbench import Workbench
 from lather.document.findings import FindingState
-from lather.document.layers import PixelLayer, Stage
+from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tree import walk
@@ -165,7 +165,7 @@ class Worklist(Panel):
 
 def _strokes(state: JobState) -> list[int]:
     """Which strokes there are: equal while no layer has others."""
-    return [id(layer.strokes) for layer in walk(state.layers) if isinstance(layer, PixelLayer)]
+    return [id(layer.strokes) for layer in walk(state.layers)]
 
 
 def mended_places(state: JobState) -> tuple[StrokeRecord, ...]:
@@ -173,7 +173,6 @@ def mended_places(state: JobState) -> tuple[StrokeRecord, ...]:
     return tuple(
         record
         for layer in walk(state.layers)
-        if isinstance(layer, PixelLayer)
         for record in layer.strokes
         if record.source is not None
     )

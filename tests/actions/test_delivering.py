@@ -5,7 +5,7 @@ from dataclasses import replace
 from lather.actions.delivering import deliver_to
 from lather.actions.start import start_workbench
 from lather.document.job import Job
-from lather.document.layers import UnknownLayer
+from lather.document.layers.unknown import UnknownLayer
 from lather.document.state import new_state
 from lather.files.delivery import Delivery
 from lather.settings.store import Settings
@@ -17,7 +17,7 @@ class DeliveringTest(Case):
         bench, said = start_workbench(Settings(self.folder / "settings.json"), Answers()), []
         bench.said.connect(lambda text, error: said.append((text, error)))
         state = new_state(photo_in(self.folder, width=40, height=30))
-        glow = UnknownLayer(id=10**6, name="Glow", kind="glow")
+        glow = UnknownLayer(id=10**6, name="Glow", newer_kind="glow")
         for layers, is_error, text in (
             (state.layers, False, "out.png"), ((*state.layers, glow), True, "without 'Glow'"),
         ):  # fmt: skip

@@ -12,7 +12,7 @@ from lather.actions.table import all_actions
 from lather.document import edits
 from lather.document.findings import FindingState
 from lather.document.job import Job
-from lather.document.layers import Stage
+from lather.document.layers.layer import Stage
 from lather.document.state import new_state
 from lather.files.jobfile import load_job
 from lather.files.photos import read_photo

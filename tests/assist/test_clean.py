@@ -15,7 +15,8 @@ from lather.document.avoid import avoided
 from lather.document.digest import digest
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
-from lather.document.layers import PixelLayer, Stage
+from lather.document.layers.layer import Stage
+from lather.document.layers.pixels import PixelLayer
 from lather.document.photo import Photo
 from lather.document.state import new_state
 from lather.document.tree import walk

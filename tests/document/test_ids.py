@@ -4,7 +4,7 @@ import sys
 import threading
 import unittest
 
-from lather.document.layers import new_id, reserve_ids
+from lather.document.layers.layer import new_id, reserve_ids
 
 
 class IdsTest(unittest.TestCase):

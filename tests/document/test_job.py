@@ -11,7 +11,9 @@ from lather.document import edits
 from lather.document.diff import changed_cells
 from lather.document.history import History, Step
 from lather.document.job import Job
-from lather.document.layers import GroupLayer, PhotoLayer, PixelLayer
+from lather.document.layers.group import GroupLayer
+from lather.document.layers.photo import PhotoLayer
+from lather.document.layers.pixels import PixelLayer
 from lather.document.ledger import Ledger
 from lather.document.state import new_state
 from lather.document.tiles import NO_PIXELS, TILE_PX, WHITE_MASK, Tiles

@@ -7,7 +7,9 @@ from lather.document.bounds import DEEPEST_GROUPS, MOST_FINDINGS, MOST_LAYERS, M
 from lather.document.digest import digest
 from lather.document.findings import Findings
 from lather.document.job import Job
-from lather.document.layers import GroupLayer, PixelLayer, new_id
+from lather.document.layers.group import GroupLayer
+from lather.document.layers.layer import new_id
+from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState, new_state
 from lather.errors import EditError
 from lather.files.jobfile import load_job

@@ -14,7 +14,8 @@ from hypothesis import strategies as st
 from lather.core.blend.modes import BlendMode
 from lather.core.brush.stroke import PenSample
 from lather.document import edits
-from lather.document.layers import GroupLayer, PixelLayer
+from lather.document.layers.group import GroupLayer
+from lather.document.layers.pixels import PixelLayer
 from lather.document.state import new_state
 from lather.document.tiles import Tiles
 from lather.document.tree import walk
@@ -227,9 +228,9 @@ class JobFileTest(Case):
         save_job(self.state(), path)
         with zipfile.ZipFile(path) as archive:
             job = json.loads(archive.read("job.json"))
-            self.assertEqual((job["format"], job["version"]), ("lather-job", 3))
+            self.assertEqual((job["format"], job["version"]), ("lather-job", 4))
             self.assertEqual(archive.read(job["photo"]["file"])[:2], b"\xff\xd8")
-            row, column, name = job["layers"][1]["tiles"][0]
+            row, column, name = job["layers"][1]["planes"]["pixels"]["tiles"][0]
             tile = pyvips.Image.new_from_buffer(archive.read(name), "")
             self.assertEqual((tile.width, tile.bands, tile.format), (256, 4, "ushort"))
 

@@ -19,7 +19,7 @@ from lather.core.work import CancelToken
 from lather.document import edits
 from lather.document.digest import digest
 from lather.document.job import Job
-from lather.document.layers import PixelLayer
+from lather.document.layers.pixels import PixelLayer
 from lather.document.state import new_state
 from lather.document.tree import walk
 from lather.errors import Cancelled, JobFileError, LatherError, PhotoMissingError
@@ -196,7 +196,8 @@ class OtherProgramsTest(Case):
                 self.assertEqual((layer["kind"], layer["mode"]), ("pixels", "normal"))
                 if not layer["visible"]:
                     continue
-                plane = self.plane(archive, layer["tiles"], photo.shape[:2], 0, 4)
+                tiles = layer["planes"]["pixels"]["tiles"]
+                plane = self.plane(archive, tiles, photo.shape[:2], 0, 4)
                 alpha = plane[..., 3] * layer["strength"]
                 mask = layer.get("mask")
                 if mask is not None and mask["enabled"]:
@@ -397,7 +398,8 @@ class StrangersTest(Case):
         wrong = io.BytesIO()
         Image.new("RGBA", (4000, 4000)).save(wrong, "PNG")
         with zipfile.ZipFile(self.good) as archive:
-            name = json.loads(archive.read("job.json"))["layers"][1]["tiles"][0][2]
+            job = json.loads(archive.read("job.json"))
+        name = job["layers"][1]["planes"]["pixels"]["tiles"][0][2]
         key = name.replace(".", "_").replace("/", "_")
         bad = rewritten(self.good, self.folder / "bad.lather", **{key: wrong.getvalue()})
         loaded = load_job(bad)

@@ -19,7 +19,8 @@ from lather.document.brief import Style, Weak
 from lather.document.digest import digest
 from lather.document.findings import FindingState
 from lather.document.job import Job
-from lather.document.layers import Stage, UnknownLayer
+from lather.document.layers.layer import Stage
+from lather.document.layers.unknown import UnknownLayer
 from lather.document.planes import Regions, with_plane
 from lather.document.tiles import BLACK_MASK
 from lather.document.tree import walk
@@ -231,7 +232,7 @@ class UnknownKindsTest(Case):
         with zipfile.ZipFile(self.folder / "again.lather") as archive:
             self.assertEqual(archive.read("luts/a.cube"), b"0 1 2")
             self.assertEqual(archive.read("notes.txt"), b"hello")
-            for _, _, name in entry["tiles"]:
+            for _, _, name in entry["planes"]["pixels"]["tiles"]:
                 self.assertGreater(len(archive.read(name)), 60)
         for edit in (edits.duplicate, edits.add_mask):
             with self.assertRaisesRegex(EditError, "made by a newer Lather"):
@@ -281,8 +282,8 @@ class UnknownKindsTest(Case):
         self.assertEqual(again["layers"][0]["mask"]["by"], "hand")
 
     def test_a_higher_format_is_refused_as_such(self) -> None:
-        with self.assertRaisesRegex(NewerError, "made by a newer Lather .format 4.*update Lather"):
-            self.opened(lambda job: job.update(version=4))
+        with self.assertRaisesRegex(NewerError, "made by a newer Lather .format 5.*update Lather"):
+            self.opened(lambda job: job.update(version=5))
 
     def test_a_survey_keeps_what_it_does_not_understand(self) -> None:
         def change(job) -> None:

@@ -12,7 +12,7 @@ from PIL import Image
 
 from lather.core.blend.modes import BlendMode
 from lather.document import edits
-from lather.document.layers import GroupLayer
+from lather.document.layers.group import GroupLayer
 from lather.document.tree import walk
 from lather.errors import LatherError, PhotoError
 from lather.files.openraster import not_carried, read_openraster, write_openraster

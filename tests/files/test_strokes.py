@@ -132,6 +132,17 @@ class EarlierFormatsTest(Case):
         self.assertEqual(len(steps[-1].state.active.strokes), 3)
 
 
+    def test_a_journal_of_format_3_is_replayed(self) -> None:
+        """It knew one plane of a layer, without a name."""
+        from lather.files.photos import read_photo
+        from lather.render.flatten import flatten
+
+        base = load_job(DATA / "job-v3.lather")
+        steps = list(read_journal(DATA / "journal-v3.journal").steps(base.revision, base.state))
+        self.assertEqual(len(steps), 6)
+        expected = read_photo(DATA / "journal-v3.png").samples
+        self.assert_close(flatten(steps[-1].state, 16).astype(int), expected.astype(int), 1)
+
     def test_seven_numbers_and_a_brush_with_one_field_more(self) -> None:
         """A newer Lather of format 2 may have written them: they are kept."""
         entry = {
@@ -186,7 +197,10 @@ class DamagedPartsTest(Case):
         """The layer stays, empty; the other ones show."""
         for tiles in ("nonsense", [[0, 0]], [[0, 99, "job.json"]], [[0, 0, "nowhere.png"]]):
             with self.subTest(tiles=tiles):
-                loaded = self.opened(job_json=edited(lambda j: j["layers"][1].update(tiles=tiles)))  # noqa: B023
+                def spoilt(job, tiles=tiles) -> None:
+                    job["layers"][1]["planes"]["pixels"]["tiles"] = tiles
+
+                loaded = self.opened(job_json=edited(spoilt))
                 self.assertFalse(loaded.state.layers[1].tiles)
                 self.assertTrue(loaded.state.layers[2].tiles)
                 self.assertIn("cannot be read", loaded.notices[0])
@@ -202,8 +216,12 @@ class DamagedPartsTest(Case):
         tiles = state.active.tiles.with_tiles(flat)
         state = edits.set_pixels(state, state.active_id, tiles)
         save_job(state, self.folder / "a.lather")
-        bad = rewritten(self.folder / "a.lather", self.folder / "b.lather", job_json=edited(
-            lambda job: job["layers"][1]["tiles"][1].__setitem__(2, "nowhere.png")))
+
+        def without_a_tile(job) -> None:
+            job["layers"][1]["planes"]["pixels"]["tiles"][1][2] = "nowhere.png"
+
+        bad = rewritten(self.folder / "a.lather", self.folder / "b.lather",
+                        job_json=edited(without_a_tile))  # fmt: skip
         loaded = load_job(bad).state.active.tiles
         self.assertEqual(set(loaded.tiles), set(flat) - {(0, 1)})
         for key in loaded.tiles:

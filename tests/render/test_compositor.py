@@ -12,23 +12,23 @@ from lather.core.blend.modes import BlendMode, blend
 from lather.core.rect import Rect
 from lather.core.work import CancelToken
 from lather.document import edits
-from lather.document.layers import GroupLayer, Mask
+from lather.document.layers.group import GroupLayer
+from lather.document.layers.layer import Mask
 from lather.document.state import new_state
 from lather.document.tiles import WHITE_MASK, Tiles
 from lather.errors import Cancelled
 from lather.render.around import AroundCache
 from lather.render.compositor import (
     deepest_level,
-    read_level,
     render,
-    render_layers,
-    render_mask,
     render_photo,
     render_up_to,
-    transparent,
 )
 from lather.render.flatten import flatten, merged_layer
 from lather.render.geometry import ViewGeometry
+from lather.render.layers.scene import Scene, transparent
+from lather.render.masks import read_level, render_mask
+from lather.render.stack import lay_on, paint
 from lather.render.touched import touched_share
 from lather.render.view import Shown, ViewTiles
 from lather.render.worker import SameThread, Workers
@@ -163,7 +163,7 @@ class RenderTest(Case):
             for out, layers in ((shown, (group,)), (expected, (replace(layer, strength=0.35),))):
                 if opaque:
                     out[...] = photo.read_float(rect)
-                render_layers(layers, photo, out, rect, 0)
+                lay_on(layers, Scene(photo, 0, paint), out, rect)
             self.assert_close(shown[..., 3], expected[..., 3], 2e-6)
             visible = shown[..., 3] > 1e-3
             self.assert_close(shown[visible], expected[visible], 1e-3 if not opaque else 2e-6)

@@ -13,7 +13,7 @@ from lather.core.rect import Rect
 from lather.document import areas, edits
 from lather.document.findings import FindingState
 from lather.document.job import Job
-from lather.document.layers import GroupLayer
+from lather.document.layers.group import GroupLayer
 from lather.document.photo import Photo
 from lather.document.state import new_state
 from lather.document.tree import find, path_to

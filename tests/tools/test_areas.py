@@ -10,7 +10,7 @@ from lather.core.mend.placement import Turn
 from lather.core.rect import Rect
 from lather.document import areas, edits
 from lather.document.job import Job
-from lather.document.layers import PixelLayer
+from lather.document.layers.pixels import PixelLayer
 from lather.document.photo import Photo
 from lather.document.planes import read_plane
 from lather.document.state import new_state

@@ -7,7 +7,7 @@ from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.job import Job
-from lather.document.layers import PixelLayer
+from lather.document.layers.pixels import PixelLayer
 from lather.document.state import new_state
 from lather.errors import EditError
 from lather.render.compositor import render

@@ -21,7 +21,8 @@ from lather.document import areas, edits
 from lather.document.brief import Weak
 from lather.document.findings import FindingState
 from lather.document.job import Job
-from lather.document.layers import PixelLayer, Stage
+from lather.document.layers.layer import Stage
+from lather.document.layers.pixels import PixelLayer
 from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.state import new_state
 from lather.document.tiles import BLACK_MASK

@@ -27,7 +27,8 @@ from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.job import Job
-from lather.document.layers import PixelLayer, Stage
+from lather.document.layers.layer import Stage
+from lather.document.layers.pixels import PixelLayer
 from lather.document.photo import Metadata
 from lather.document.state import new_state
 from lather.files.delivery import Delivery, SizeBy

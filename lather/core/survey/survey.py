@@ -41,7 +41,7 @@ SURVEYED_MM = 0.2  # a pixel of the reduced picture that blemishes are looked fo
 # From which a well-defined dark spot is taken for a mole: darkness at its peak, or L* over its area
 # (of spots that are none -11 at most). Rather kept than mended.
 # Where red is clipped a mole is as red as a mark (those have -20 at most).
-MOLE_CONTRAST, MOLE_DARKER = 0.55, {Kind.DARK: -13.0, Kind.RED: -25.0}
+MOLE_CONTRAST, MOLE_DARKER = 0.42, {Kind.DARK: -12.0, Kind.RED: -25.0}
 FRECKLE_MM, FRECKLES_WITHIN_MM, LEAST_FRECKLES = 3.0, 12.0, 5
 # Share of a broken rim from which it is no mark but a nostril, a fold, an ear; one that is as clear
 # as that all the same is listed, with this certainty.

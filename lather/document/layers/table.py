@@ -1,0 +1,12 @@
+"""The kinds of layers, by their names in files. A new kind is a new file, and a row here."""
+
+from __future__ import annotations
+
+from lather.document.layers.group import GroupLayer
+from lather.document.layers.layer import Layer
+from lather.document.layers.photo import PhotoLayer
+from lather.document.layers.pixels import PixelLayer
+
+_KINDS: tuple[type[Layer], ...] = (PhotoLayer, PixelLayer, GroupLayer)
+
+KINDS: dict[str, type[Layer]] = {kind.KIND: kind for kind in _KINDS}

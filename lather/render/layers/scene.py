@@ -1,0 +1,50 @@
+"""What a layer is rendered in, and the pixels that lie below it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from lather.core.arrays import FloatImage
+from lather.core.rect import Rect, paste
+from lather.document.layers.layer import Layers
+from lather.document.photo import Photo
+
+
+@dataclass(frozen=True)
+class Scene:
+    """What everything is rendered in: the photo, the mip level, and how layers in a layer are laid
+    on a base."""
+
+    photo: Photo
+    level: int
+    paint: Paint
+
+    @property
+    def picture(self) -> Rect:
+        """The photo's pixels at the level; beyond is nothing."""
+        return self.photo.rect.at_level(self.level)
+
+
+@dataclass(frozen=True)
+class Patch:
+    """Pixels of a rectangle of a level, (h, w, 4) float32, straight alpha."""
+
+    rect: Rect
+    pixels: FloatImage
+
+    def part(self, rect: Rect) -> FloatImage:
+        """A fresh array of a rectangle; what lies beyond the patch is transparent."""
+        out = transparent(rect)
+        paste(out, rect, self.pixels, self.rect)
+        return out
+
+
+Base = Callable[[Rect], FloatImage]  # what lies lowest, a fresh array
+Paint = Callable[[Layers, "Scene", Base, Rect], FloatImage]
+
+
+def transparent(rect: Rect) -> FloatImage:
+    return np.zeros((rect.height, rect.width, 4), dtype=np.float32)

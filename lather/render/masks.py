@@ -1,0 +1,87 @@
+"""Masks, and other one-channel planes, at any level."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lather.core.arrays import FULL, FloatImage, MaskPixels, Plane
+from lather.core.blend.composite import mix
+from lather.core.rect import Rect
+from lather.document.layers.layer import Layer, Mask
+from lather.document.tiles import TILE_PX, Key, Tiles
+from lather.render.layers.scene import Scene
+
+
+def render_mask(layer: Layer, picture: Rect, rect: Rect, level: int = 0) -> FloatImage:
+    """A layer's mask by itself, as grey: white shows, black hides.
+
+    `picture` is the photo's own rectangle.
+    """
+    out = np.ones((rect.height, rect.width, 4), dtype=np.float32)
+    if layer.mask is not None:
+        out[..., :3] = mask_shares(layer.mask, picture, rect, level)[..., None]
+    return out
+
+
+def mask_shares(mask: Mask, picture: Rect, rect: Rect, level: int) -> Plane:
+    """(h, w) 0-1: where a mask lets its layer show, whether it counts or not."""
+    samples = read_level(mask.tiles, picture, rect, level).astype(np.float32) / np.float32(FULL)
+    return 1 - samples if mask.inverted else samples
+
+
+def mask_samples(layer: Layer, scene: Scene, rect: Rect) -> tuple[MaskPixels | None, bool]:
+    """A layer's mask in a rectangle, None where it has none that counts; whether it hides."""
+    mask = layer.mask
+    if mask is None or not mask.enabled:
+        return None, False
+    return read_level(mask.tiles, scene.photo.rect, rect, scene.level), mask.inverted
+
+
+def mix_in(layer: Layer, scene: Scene, out: FloatImage, changed: FloatImage, rect: Rect) -> None:
+    """Go over from `out` to what a layer made of it, by its strength and mask."""
+    mask, inverted = mask_samples(layer, scene, rect)
+    if mask is None and layer.strength >= 1:
+        out[...] = changed
+    else:
+        mix(out, changed, strength=layer.strength, mask=mask, mask_inverted=inverted)
+
+
+def existing(tiles: Tiles, rect: Rect, cell_px: int) -> list[Key]:
+    """Keys of existing tiles in `rect`, whichever way of looking is shorter."""
+    if not tiles:
+        return []
+    in_rect = (rect.width // cell_px + 2) * (rect.height // cell_px + 2)
+    if in_rect < len(tiles.tiles):
+        return [key for key in rect.cells(cell_px) if key in tiles.tiles]
+    return [key for key in tiles.tiles if not Rect.cell(key, cell_px).intersect(rect).empty]
+
+
+def hides_all(layer: Layer, key: Key) -> bool:
+    """True where an unpainted mask lets nothing through."""
+    mask = layer.mask
+    if mask is None or not mask.enabled or mask.tiles.get(key) is not None:
+        return False
+    return (mask.tiles.fill == FULL) == mask.inverted
+
+
+def mask_part(
+    layer: Layer, key: Key, picture: Rect, inside: tuple[slice, slice], level: int
+) -> MaskPixels | None:
+    """The mask's samples for part of a tile; None where it lets all through."""
+    mask = layer.mask
+    if mask is None or not mask.enabled or mask.tiles.get(key) is None:
+        return None
+    return mask.tiles.mip(key, level, picture)[inside]
+
+
+def read_level(tiles: Tiles, picture: Rect, rect: Rect, level: int) -> MaskPixels:
+    """Samples of one-channel tiles on a picture, in a rectangle of a mip level."""
+    cell_px = TILE_PX >> level
+    out = np.full((rect.height, rect.width), tiles.fill, dtype=np.uint16)
+    for key in existing(tiles, rect, cell_px):
+        cell = Rect.cell(key, cell_px)
+        part = cell.intersect(rect)
+        out[part.shifted(-rect.x0, -rect.y0).slices] = tiles.mip(key, level, picture)[
+            part.shifted(-cell.x0, -cell.y0).slices
+        ]
+    return out

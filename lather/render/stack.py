@@ -1,0 +1,44 @@
+"""Layers on top of each other, pulled from above.
+
+Asked for a rectangle, the topmost layer that looks around itself asks for what lies below it in
+the rectangle grown by its reach, and so on down: no layer can see beyond what it asked for, and
+any part of a picture comes out as that part of the whole.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+
+from lather.core.arrays import FloatImage
+from lather.core.rect import Rect
+from lather.document.layers.layer import Layer, Layers
+from lather.render.layers import table
+from lather.render.layers.scene import Base, Patch, Scene
+
+
+def paint(layers: Layers, scene: Scene, base: Base, rect: Rect) -> FloatImage:
+    """(h, w, 4) float32 of exactly that rectangle: layers, bottom to top, on a base."""
+    shown = [layer for layer in layers if layer.is_shown]
+    first = next((n for n in reversed(range(len(shown))) if shown[n].reach_px(scene.level)), None)
+    if first is None:
+        out = base(rect)
+    else:
+        layer = shown[first]
+        wide = rect.grown(layer.reach_px(scene.level)).intersect(scene.picture)
+        below = Patch(wide, paint(tuple(shown[:first]), scene, base, wide))
+        out = below.part(rect)
+        inside = rect.intersect(scene.picture)
+        if not inside.empty:  # beyond the picture there is nothing to look at
+            part = out[inside.shifted(-rect.x0, -rect.y0).slices]
+            table.ADD[type(layer)](layer, scene, part, inside, below)
+        shown = shown[first + 1 :]
+    lay_on(shown, scene, out, rect)
+    return out
+
+
+def lay_on(layers: Iterable[Layer], scene: Scene, out: FloatImage, rect: Rect) -> None:
+    """Layers without a reach onto the pixels of a rectangle, in place."""
+    for layer in layers:
+        if layer.is_shown:
+            assert layer.reach_px(scene.level) == 0
+            table.ADD[type(layer)](layer, scene, out, rect, Patch(rect, out))
