@@ -23,6 +23,7 @@ from typing import Any
 from lather.core.work import Progress, no_progress
 
 COMPILED_MODULES = (
+    "lather.core.adjust.compiled",
     "lather.core.blend.compiled",
     "lather.core.brush.compiled",
     "lather.core.colour.compiled",

@@ -5,7 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from lather.core.arrays import FULL, FloatImage, MaskPixels, Plane
-from lather.core.blend.composite import mix
+from lather.core.blend.composite import composite, mix
+from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
 from lather.document.layers.layer import Layer, Mask
 from lather.document.tiles import TILE_PX, Key, Tiles
@@ -35,6 +36,18 @@ def mask_samples(layer: Layer, scene: Scene, rect: Rect) -> tuple[MaskPixels | N
     if mask is None or not mask.enabled:
         return None, False
     return read_level(mask.tiles, scene.photo.rect, rect, scene.level), mask.inverted
+
+
+def lay_changed(
+    layer: Layer, scene: Scene, out: FloatImage, changed: FloatImage, rect: Rect
+) -> None:
+    """What a computed layer made of `out`, laid on it: by its mode, strength and mask."""
+    if layer.mode is BlendMode.NORMAL:
+        mix_in(layer, scene, out, changed, rect)
+        return
+    mask, inverted = mask_samples(layer, scene, rect)
+    composite(out, changed, mode=layer.mode, strength=layer.strength, mask=mask,
+              mask_inverted=inverted)  # fmt: skip
 
 
 def mix_in(layer: Layer, scene: Scene, out: FloatImage, changed: FloatImage, rect: Rect) -> None:

@@ -7,12 +7,14 @@ from typing import Any
 
 from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
+from lather.document.layers.curves import CurvesLayer
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Layer
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
+from lather.document.layers.smooth import SmoothLayer
 from lather.document.layers.unknown import UnknownLayer
-from lather.render.layers import group, photo, pixels, unknown
+from lather.render.layers import curves, group, photo, pixels, smooth, unknown
 from lather.render.layers.scene import Patch, Scene
 
 # Lays a shown layer on `out`, the pixels of a rectangle, in place. `below` is what lies below, the
@@ -23,5 +25,7 @@ ADD: dict[type[Layer], Add] = {
     PhotoLayer: photo.add,
     PixelLayer: pixels.add,
     GroupLayer: group.add,
+    CurvesLayer: curves.add,
+    SmoothLayer: smooth.add,
     UnknownLayer: unknown.add,
 }

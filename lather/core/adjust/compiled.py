@@ -1,0 +1,47 @@
+"""Compiled form of the kernels in this folder; imported only by `prepare_kernels`."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import float32, njit, types, void
+
+from lather.core.compiled_types import OPTIONS, W_FLOATS
+
+_ZERO, _ONE, _TINY = np.float32(0), np.float32(1), np.float32(1e-9)
+_TABLE = types.Array(float32, 1, "C", readonly=True)
+
+
+@njit(float32(_TABLE, float32), inline="always", **OPTIONS)
+def _looked_up(table, value):  # type: ignore[no-untyped-def]
+    if table.shape[0] == 1:
+        return value
+    n_steps = table.shape[0] - 1
+    place = min(max(value, _ZERO), _ONE) * np.float32(n_steps)
+    low = min(int(place), n_steps - 1)
+    return table[low] + (place - np.float32(low)) * (table[low + 1] - table[low])
+
+
+@njit(void(W_FLOATS, _TABLE, _TABLE, _TABLE, _TABLE, _TABLE), **OPTIONS)
+def curves(image, rgb, red, green, blue, lightness):  # type: ignore[no-untyped-def]
+    lum_r, lum_g, lum_b = np.float32(0.3), np.float32(0.59), np.float32(0.11)
+    lifts = lightness.shape[0] > 1
+    for y in range(image.shape[0]):
+        for x in range(image.shape[1]):
+            if image[y, x, 3] <= _ZERO:
+                continue
+            r = _looked_up(red, _looked_up(rgb, image[y, x, 0]))
+            g = _looked_up(green, _looked_up(rgb, image[y, x, 1]))
+            b = _looked_up(blue, _looked_up(rgb, image[y, x, 2]))
+            if lifts:
+                lum = lum_r * r + lum_g * g + lum_b * b
+                lift = _looked_up(lightness, lum) - lum
+                r, g, b = r + lift, g + lift, b + lift
+                mid = lum_r * r + lum_g * g + lum_b * b
+                low, high = min(r, g, b), max(r, g, b)
+                if low < _ZERO:
+                    k = mid / max(mid - low, _TINY)
+                    r, g, b = mid + (r - mid) * k, mid + (g - mid) * k, mid + (b - mid) * k
+                if high > _ONE:
+                    k = (_ONE - mid) / max(high - mid, _TINY)
+                    r, g, b = mid + (r - mid) * k, mid + (g - mid) * k, mid + (b - mid) * k
+            image[y, x, 0], image[y, x, 1], image[y, x, 2] = r, g, b

@@ -1,0 +1,89 @@
+"""Gaussian blurs that come out the same for a part as for the whole.
+
+Up to a sigma of `DIRECT_PX` the kernel is cut off at four sigmas and applied as it is. Wider ones
+work on means of blocks that lie on one grid for the whole picture, wherever the part begins, and
+are interpolated between the blocks' middles: the variances of block and interpolation are taken off
+the kernel's. Against the exact blur a step differs by less than 0.002 of its height (tests).
+"""
+
+from __future__ import annotations
+
+import math
+
+import cv2
+
+from lather.core.arrays import FloatImage
+from lather.core.rect import Rect
+
+DIRECT_PX = 8.0
+_CUT_OFF = 4.0  # sigmas
+# The last few pixels of a row are computed by other instructions, and their last bit differs: so
+# many are added, and dropped again.
+_TAIL = 8
+_BLOCK_VARIANCE = 0.25  # of a block's mean (1/12) and of the interpolation (1/6), in blocks squared
+
+
+def block_px(sigma_px: float, least_sigma: float = DIRECT_PX / 2) -> int:
+    """The side of the blocks, a power of two, of which sigma is at least so many wide."""
+    return 1 << math.floor(math.log2(max(sigma_px / least_sigma, 1)))
+
+
+def gaussian_reach_px(sigma_px: float) -> int:
+    """How far around a pixel its blur looks."""
+    if sigma_px < DIRECT_PX:
+        return math.ceil(_CUT_OFF * sigma_px)
+    side = block_px(sigma_px)
+    return side * (math.ceil(_CUT_OFF * sigma_px / side) + 3)
+
+
+def gaussian(pixels: FloatImage, rect: Rect, sigma_px: float) -> FloatImage:
+    """The blur of all that is given; right where the reach around was given too.
+
+    What lies beyond the given pixels counts as their border, repeated (of wide blurs, the mean of
+    the block at the border).
+
+    Parameters
+    ----------
+    pixels : (h, w, C) float32, of `rect`.
+    rect : where they lie in the picture.
+    """
+    if sigma_px < DIRECT_PX:
+        return direct(pixels, sigma_px)
+    side = block_px(sigma_px)
+    blocks = to_blocks(pixels, rect, side)
+    coarse = direct(blocks, math.sqrt((sigma_px / side) ** 2 - _BLOCK_VARIANCE))
+    return from_blocks(coarse, rect, side)
+
+
+def direct(pixels: FloatImage, sigma_px: float) -> FloatImage:
+    """The exact blur, cut off at four sigmas."""
+    size = 2 * math.ceil(_CUT_OFF * sigma_px) + 1
+    padded = cv2.copyMakeBorder(pixels, 0, 0, 0, _TAIL, cv2.BORDER_REPLICATE)
+    blurred = cv2.GaussianBlur(padded, (size, size), sigma_px, borderType=cv2.BORDER_REPLICATE)
+    inner: FloatImage = blurred[:, : pixels.shape[1]]
+    return inner
+
+
+def to_blocks(pixels: FloatImage, rect: Rect, side: int) -> FloatImage:
+    """Means of the blocks of the picture's grid that touch `rect`, of what is given of them."""
+    if side == 1:
+        return pixels
+    left, top = rect.x0 % side, rect.y0 % side
+    right, bottom = -rect.x1 % side, -rect.y1 % side
+    tail = _TAIL * side
+    padded = cv2.copyMakeBorder(pixels, top, bottom, left, right + tail, cv2.BORDER_REPLICATE)
+    size = padded.shape[1] // side, padded.shape[0] // side
+    means: FloatImage = cv2.resize(padded, size, interpolation=cv2.INTER_AREA)[:, :-_TAIL]
+    return means
+
+
+def from_blocks(blocks: FloatImage, rect: Rect, side: int) -> FloatImage:
+    """Interpolated between the blocks' middles, in the pixels of `rect`."""
+    if side == 1:
+        return blocks
+    blocks = cv2.copyMakeBorder(blocks, 0, 0, 0, _TAIL, cv2.BORDER_REPLICATE)
+    size = blocks.shape[1] * side, blocks.shape[0] * side
+    # A power of two: the weights come out the same wherever the part begins.
+    wide: FloatImage = cv2.resize(blocks, size, interpolation=cv2.INTER_LINEAR)
+    left, top = rect.x0 % side, rect.y0 % side
+    return wide[top : top + rect.height, left : left + rect.width]

@@ -1,0 +1,81 @@
+"""Smoothing that keeps edges: the guided filter (He, Sun, Tang 2013), guided by lightness.
+
+In each place every colour is fitted as a straight line over lightness; where lightness varies less
+than the edges that are to be kept, the line is level and the place becomes its mean. The lines are
+fitted and averaged on blocks of the picture's grid and applied to the pixels (He, Sun 2015), so
+that any part comes out as that part of the whole.
+"""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from lather.core.arrays import FloatImage
+from lather.core.filter.gaussian import block_px, direct, from_blocks, to_blocks
+from lather.core.rect import Rect
+
+LEAST_SIGMA_BLOCKS = 1.5
+_LUMA = np.array([0.3, 0.59, 0.11], dtype=np.float32)
+
+
+def smooth_reach_px(scale_px: float) -> int:
+    """How far around a pixel it looks: two averages, one after the other, of whole blocks."""
+    side = block_px(scale_px, LEAST_SIGMA_BLOCKS)
+    return side * (2 * math.ceil(4 * scale_px / side) + 2)
+
+
+def smoothed(pixels: FloatImage, rect: Rect, scale_px: float, edge_l: float) -> FloatImage:
+    """What is given, smoothed; right where the reach around was given too.
+
+    Parameters
+    ----------
+    pixels : (h, w, 4) float32 encoded RGB and alpha, of `rect`; alpha stays as it is.
+    rect : where they lie in the picture.
+    scale_px : sigma of the places.
+    edge_l : a step of so many L* keeps half of its height.
+    """
+    side = block_px(scale_px, LEAST_SIGMA_BLOCKS)
+    sigma = scale_px / side
+    colour = np.ascontiguousarray(pixels[..., :3])
+    light = luma(colour)
+    # The products at full size: their means over blocks hold the variance within the blocks.
+    moments = np.dstack([colour, light, light * light, colour * light[..., None]])
+    means = direct_planes(to_blocks_planes(moments, rect, side), sigma)
+    mean, mean_light = means[..., :3], means[..., 3:4]
+    variance = np.maximum(means[..., 4:5] - mean_light**2, 0)
+    covariance = means[..., 5:8] - mean * mean_light
+    slope = covariance / (variance + np.float32(half_kept(edge_l)))
+    lines = direct_planes(np.dstack([slope, mean - slope * mean_light]), sigma)
+    full = [from_blocks(np.ascontiguousarray(part), rect, side)
+            for part in (lines[..., :3], lines[..., 3:])]  # fmt: skip
+    out = pixels.copy()
+    out[..., :3] = full[0] * light[..., None] + full[1]
+    return out
+
+
+def half_kept(edge_l: float) -> float:
+    """The variance of a step of that height, of which then half is kept; encoded lightness."""
+    return (edge_l / 100) ** 2 / 4
+
+
+def luma(colour: FloatImage) -> FloatImage:
+    """(h, w): W3C's lightness of encoded colours."""
+    # No matrix product: its last bit depends on where a pixel lies in the array.
+    red, green, blue = (colour[..., n] * share for n, share in enumerate(_LUMA))
+    light: FloatImage = red + green + blue
+    return light
+
+
+def direct_planes(planes: FloatImage, sigma: float) -> FloatImage:
+    """`direct` for more than four planes."""
+    parts = [direct(np.ascontiguousarray(planes[..., n : n + 4]), sigma).reshape(
+        *planes.shape[:2], -1) for n in range(0, planes.shape[2], 4)]  # fmt: skip
+    return np.concatenate(parts, -1)
+
+
+def to_blocks_planes(planes: FloatImage, rect: Rect, side: int) -> FloatImage:
+    parts = [np.atleast_3d(to_blocks(np.ascontiguousarray(planes[..., n : n + 4]), rect, side))
+             for n in range(0, planes.shape[2], 4)]  # fmt: skip
+    return np.concatenate(parts, -1)

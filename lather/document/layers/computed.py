@@ -1,0 +1,45 @@
+"""Layers whose pixels are computed from what lies below, by parameters."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any, ClassVar, Self
+
+from lather.core.rect import Rect
+from lather.document.layers.layer import Layer, Parts
+from lather.document.layers.parameters import Parameters
+
+PARAMETERS = "parameters"
+
+
+@dataclass(frozen=True, eq=False, kw_only=True)
+class ComputedLayer(Layer):
+    """What all kinds with parameters share. `more_parameters` are those of a newer Lather."""
+
+    OWN_FIELDS = frozenset({PARAMETERS})
+    TAKES: ClassVar[type[Parameters]]
+    TITLE: ClassVar[str]  # as its card and its command say it
+    HELP: ClassVar[str]
+
+    parameters: Parameters
+    more_parameters: Mapping[str, Any] = field(default_factory=dict)
+
+    @property
+    def own_fields(self) -> Mapping[str, Any]:
+        return {PARAMETERS: {**self.more_parameters, **self.parameters.values}}
+
+    @classmethod
+    def own_from(cls, parts: Parts) -> dict[str, Any]:
+        """The fields of this class from a file; ValueError or TypeError if they are wrong."""
+        given = dict(parts.own.get(PARAMETERS) or {})
+        more = {name: value for name, value in given.items() if name not in cls.TAKES.specs()}
+        return {"parameters": cls.TAKES.checked(given), "more_parameters": more}
+
+    @classmethod
+    def made(cls, common: Mapping[str, Any], parts: Parts) -> Self:
+        return cls(**common, **cls.own_from(parts))
+
+    @property
+    def bounds(self) -> Rect | None:
+        return None

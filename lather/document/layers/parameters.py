@@ -1,0 +1,148 @@
+"""What can be set of a kind of layer: declared once, for card, job file, command line and manual.
+
+A kind's parameters are a frozen dataclass whose fields are made by `number`, `choice` and `curve`:
+each carries its title, unit, bounds and help. Values from outside go through `checked`.
+"""
+
+from __future__ import annotations
+
+import dataclasses
+import math
+from abc import ABC, abstractmethod
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any, Self
+
+from lather.errors import EditError
+
+Points = tuple[tuple[float, float], ...]  # x rising, 0-1 each
+LEVEL: Points = ((0.0, 0.0), (1.0, 1.0))
+MOST_POINTS, LEAST_APART = 64, 1 / 1024
+_SPEC = "lather"
+
+
+@dataclass(frozen=True)
+class Spec(ABC):
+    """What a person is told of a parameter."""
+
+    title: str
+    help: str
+
+    @abstractmethod
+    def checked(self, value: Any) -> Any:
+        """The value as it is kept; ValueError or TypeError, with a reason, if it cannot be."""
+
+    @abstractmethod
+    def read(self, text: str) -> Any:
+        """The value that a person typed, not checked; ValueError if it is none."""
+
+    def told(self, value: Any) -> str:
+        """The value as text that `read` takes."""
+        return str(value)
+
+
+@dataclass(frozen=True)
+class Number(Spec):
+    """A number within bounds. With unit px it is a length on the photo at full size."""
+
+    unit: str
+    low: float
+    high: float
+
+    def checked(self, value: Any) -> float:
+        number = float(value)
+        if not math.isfinite(number) or not self.low <= number <= self.high:
+            raise ValueError(f"it takes {self.low:g} to {self.high:g} {self.unit}".rstrip())
+        return number
+
+    def read(self, text: str) -> float:
+        return float(text.removesuffix(self.unit))
+
+    def told(self, value: Any) -> str:
+        return f"{value:g}"
+
+
+@dataclass(frozen=True)
+class Choice(Spec):
+    """One of some words."""
+
+    options: tuple[str, ...]
+
+    def checked(self, value: Any) -> str:
+        if value not in self.options:
+            raise ValueError(f"it is one of {', '.join(self.options)}")
+        return str(value)
+
+    def read(self, text: str) -> str:
+        return text
+
+
+@dataclass(frozen=True)
+class CurveSpec(Spec):
+    """A curve through points from the left, 0, to the right, 1."""
+
+    def checked(self, value: Any) -> Points:
+        points = tuple((float(x), float(y)) for x, y in value)
+        if not 2 <= len(points) <= MOST_POINTS:
+            raise ValueError(f"it takes 2 to {MOST_POINTS} points")
+        if not all(math.isfinite(v) and 0 <= v <= 1 for point in points for v in point):
+            raise ValueError("its points lie between 0 and 1")
+        steps = (b[0] - a[0] for a, b in zip(points, points[1:], strict=False))
+        if any(step < LEAST_APART for step in steps):
+            raise ValueError("its points go from left to right, no two above each other")
+        return points
+
+    def read(self, text: str) -> Points:
+        pairs = (pair.split(":") for pair in text.split())
+        return tuple((float(x), float(y)) for x, y in pairs)
+
+    def told(self, value: Any) -> str:
+        return " ".join(f"{x:g}:{y:g}" for x, y in value)
+
+
+def number(default: float, *, title: str, unit: str, low: float, high: float, help: str) -> Any:  # noqa: A002
+    spec = Number(title, help, unit, low, high)
+    return dataclasses.field(default=default, metadata={_SPEC: spec})
+
+
+def choice(default: str, *, title: str, options: tuple[str, ...], help: str) -> Any:  # noqa: A002
+    return dataclasses.field(default=default, metadata={_SPEC: Choice(title, help, options)})
+
+
+def curve(*, title: str, help: str) -> Any:  # noqa: A002
+    return dataclasses.field(default=LEVEL, metadata={_SPEC: CurveSpec(title, help)})
+
+
+@dataclass(frozen=True)
+class Parameters:
+    """The parameters of a layer, all within their bounds."""
+
+    @classmethod
+    def specs(cls) -> dict[str, Spec]:
+        """By name, in the order in which a card shows them."""
+        return {field.name: field.metadata[_SPEC] for field in dataclasses.fields(cls)}
+
+    @classmethod
+    def checked(cls, values: Mapping[str, Any]) -> Self:
+        """From JSON, what is missing at its default; ValueError or TypeError if one is wrong."""
+        specs = cls.specs()
+        return cls(**{
+            name: specs[name].checked(value) for name, value in values.items() if name in specs
+        })  # fmt: skip
+
+    @property
+    def values(self) -> dict[str, Any]:
+        """By name, ready for JSON."""
+        return dataclasses.asdict(self)
+
+    def with_value(self, name: str, value: Any) -> Self:
+        """A copy with another value; `EditError` says what may be set, and to what."""
+        spec = self.specs().get(name)
+        if spec is None:
+            raise EditError(
+                f"There is no '{name}' to be set", "", f"it has {', '.join(self.specs())}"
+            )
+        try:
+            return dataclasses.replace(self, **{name: spec.checked(value)})
+        except (ValueError, TypeError) as error:
+            raise EditError(f"{spec.title} stays as it is", str(error)) from error

@@ -1,0 +1,170 @@
+"""Every kind of layer: any part equals that part of the whole, neutral is neutral, levels agree."""
+
+from __future__ import annotations
+
+import unittest
+from dataclasses import replace
+from typing import Any
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lather.core.blend.modes import BlendMode
+from lather.core.rect import Rect
+from lather.document import edits
+from lather.document.diff import changed_cells
+from lather.document.layers.computed import ComputedLayer
+from lather.document.layers.group import GroupLayer
+from lather.document.layers.layer import Mask, new_id
+from lather.document.layers.parameters import Choice, CurveSpec, Number
+from lather.document.layers.table import KINDS
+from lather.document.photo import Photo
+from lather.document.state import JobState, new_state
+from lather.document.tiles import TILE_PX, WHITE_MASK
+from lather.files.photos import read_photo
+from lather.render.compositor import render
+from lather.render.layers.table import ADD
+from tests.support import DEMO, Case, noise_photo, painted_state, random_tile
+
+COMPUTED = [kind for kind in KINDS.values() if issubclass(kind, ComputedLayer)]
+BENT = ((0.0, 0.1), (0.3, 0.25), (0.6, 0.75), (1.0, 0.9))
+LESS_BENT = tuple((x, (2 * x + y) / 3) for x, y in BENT)  # all five of them at once
+
+
+def layer_of(kind: type[ComputedLayer], **values: Any) -> ComputedLayer:
+    parameters = kind.TAKES()
+    for name, value in values.items():
+        parameters = parameters.with_value(name, value)
+    return kind(id=new_id(), name=kind.TITLE, parameters=parameters)
+
+
+def extremes(kind: type[ComputedLayer]) -> list[ComputedLayer]:
+    """With each parameter at its ends, and with all in the middle."""
+    layers, middle = [], {}
+    for name, spec in kind.TAKES.specs().items():
+        if isinstance(spec, Number):
+            ends = (spec.low, min(spec.high, 90.0))  # as large as the test's picture bears
+            middle[name] = (spec.low * ends[1]) ** 0.5
+        elif isinstance(spec, Choice):
+            ends = spec.options
+        else:
+            assert isinstance(spec, CurveSpec)
+            ends, middle[name] = (BENT, ((0, 1), (1, 0)), ((0, 0.5), (1, 0.5))), LESS_BENT
+        layers += [layer_of(kind, **{name: value}) for value in ends]
+    return [*layers, layer_of(kind, **middle)]
+
+
+def state_with(*layers: Any, photo=None) -> JobState:
+    state = painted_state(photo or noise_photo(420, 380), 1)
+    return replace(state, layers=(*state.layers, *layers))
+
+
+class TableTest(Case):
+    def test_every_kind_has_a_row_in_every_table(self) -> None:
+        self.assertLessEqual(set(KINDS.values()), set(ADD))
+        for kind in COMPUTED:
+            self.assertTrue(kind.TITLE and kind.HELP and kind.TAKES.specs())
+            for spec in kind.TAKES.specs().values():
+                self.assertTrue(spec.title and spec.help)
+
+
+class PullTest(Case):
+    """Rendering a part must not differ from that part of the whole, bit for bit."""
+
+    def check(self, state: JobState) -> None:
+        for level in (0, 1):
+            picture = state.photo.rect.at_level(level)
+            whole = render(state, picture, level)
+            for x0, y0, x1, y1 in ((0, 0, 256, 256), (37, 101, 38, 102), (90, 60, 171, 190)):
+                rect = Rect(x0, y0, x1, y1).intersect(picture)
+                self.assert_equal_arrays(render(state, rect, level), whole[rect.slices])
+            beyond = render(state, picture.grown(9), level)
+            self.assertFalse(beyond[:9].any())
+            self.assert_equal_arrays(beyond[9:-9, 9:-9], whole)
+
+    def test_any_part_is_that_part_of_the_whole(self) -> None:
+        for kind in COMPUTED:
+            for layer in extremes(kind):
+                with self.subTest(kind.KIND, parameters=layer.parameters.values):
+                    self.check(state_with(layer))
+
+    def test_stacked_and_in_groups(self) -> None:
+        layers = [layer_of(kind) for kind in COMPUTED]
+        mask = Mask(tiles=WHITE_MASK.with_tiles({(0, 0): random_tile(3, 1)}))
+        masked = [replace(layer, id=new_id(), mask=mask, strength=0.6) for layer in layers]
+        over = [replace(layer, id=new_id(), mode=BlendMode.MULTIPLY) for layer in layers]
+        paint = replace(painted_state(n_layers=1).layers[1], id=new_id())
+        for mode in (BlendMode.NORMAL, BlendMode.SCREEN):
+            group = GroupLayer(id=new_id(), name="G", mode=mode, strength=0.7,
+                               children=(paint, *layers, *masked))  # fmt: skip
+            self.check(state_with(group, *over))
+
+    def test_what_a_change_touches_grows_by_what_lies_above(self) -> None:
+        for kind in COMPUTED:
+            for layer in extremes(kind):
+                before = state_with(layer, photo=noise_photo(900, 800))
+                pixels = before.layers[1]
+                tiles = pixels.tiles.with_tiles({(1, 1): random_tile(9)})
+                after = edits.set_pixels(before, pixels.id, tiles)
+                self.assert_outside_alike(before, after)
+                self.assert_outside_alike(before, edits.set_strength(before, layer.id, 0.4))
+                self.assert_outside_alike(after, edits.delete(after, pixels.id))
+
+    def assert_outside_alike(self, before: JobState, after: JobState) -> None:
+        touched = changed_cells(before, after)
+        whole = before.photo.rect
+        differs = np.abs(render(before, whole) - render(after, whole)).max(-1) > 0
+        for key in whole.cells(TILE_PX):
+            if key not in touched:
+                self.assertFalse(differs[Rect.cell(key, TILE_PX).intersect(whole).slices].any())
+
+
+class NeutralTest(Case):
+    def test_strength_0_equals_off(self) -> None:
+        for kind in COMPUTED:
+            layer = extremes(kind)[-1]
+            for mode in (BlendMode.NORMAL, BlendMode.OVERLAY):
+                weak = replace(layer, strength=0.0, mode=mode)
+                off = replace(layer, visible=False, mode=mode)
+                state = state_with(weak)
+                self.assert_equal_arrays(
+                    render(state, state.photo.rect), render(state_with(off), state.photo.rect)
+                )
+
+    def test_neutral_curves_change_nothing(self) -> None:
+        state = state_with(layer_of(KINDS["curves"]))
+        plain = replace(state, layers=state.layers[:-1])
+        self.assert_equal_arrays(render(state, state.photo.rect), render(plain, plain.photo.rect))
+
+    @settings(max_examples=20)
+    @given(st.floats(0.3, 60), st.floats(0.5, 50))
+    def test_smoothing_a_level_picture_changes_nothing(self, scale_px, edge_l) -> None:
+        photo = Photo(np.full((150, 200, 3), (40000, 30000, 20000), dtype=np.uint16), name="p.png")
+        state = new_state(photo)
+        smooth = layer_of(KINDS["smooth"], scale_px=scale_px, edge_l=edge_l)
+        smoothed = render(replace(state, layers=(*state.layers, smooth)), photo.rect)
+        self.assert_close(smoothed, render(state, photo.rect), 1e-5)
+
+
+class LevelTest(Case):
+    def test_half_of_the_size_shows_what_full_size_gives(self) -> None:
+        """By 1/255 on average, with every parameter in the middle of its range, curves bent.
+
+        Where a curve bends, the mean of what it gives is not what it gives for the mean: single
+        hairs differ by tens of 255ths, on average it is less than one.
+        """
+        for number in (1, 2):
+            photo = read_photo(DEMO / f"portrait{number}.jpg")
+            for kind in COMPUTED:
+                layer = extremes(kind)[-1]
+                state = new_state(photo)
+                state = replace(state, layers=(*state.layers, layer))
+                part = Rect(400, 500, 1000, 1100)
+                full = render(state, part)[..., :3].reshape(300, 2, 300, 2, 3).mean((1, 3))
+                half = render(state, Rect(200, 250, 500, 550), 1)[..., :3]
+                self.assertLess(float(np.abs(full - half).mean()), 1 / 255)
+
+
+if __name__ == "__main__":
+    unittest.main()
