@@ -14,10 +14,12 @@ from lather.core.blend.modes import BlendMode
 from lather.document.access import paintable, refuse_unless_changeable, refuse_unless_shown
 from lather.document.brief import Style
 from lather.document.findings import Findings, FindingState
+from lather.document.layers.computed import PARAMETERS, ComputedLayer
 from lather.document.layers.group import GroupLayer
-from lather.document.layers.layer import Layer, Mask, Stage, new_id, with_new_ids
+from lather.document.layers.layer import Layer, Mask, Parts, Stage, new_id, with_new_ids
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
+from lather.document.layers.split import StackLayer
 from lather.document.layers.unknown import UnknownLayer
 from lather.document.planes import Regions
 from lather.document.state import JobState
@@ -80,8 +82,40 @@ def add_pixel_layer(
 ) -> JobState:
     """An empty layer above the active one, and active; never inside of a locked group."""
     layer = PixelLayer(id=new_id(), name=name or _free_name(state, "Layer"), stage=stage)
-    layers = inserted_above(state.layers, _open_place(state, state.active_id), layer)
+    return add_layer(state, layer)
+
+
+def add_layer(state: JobState, layer: Layer) -> JobState:
+    """A layer above the active one, or into it if that is a stack; and active."""
+    anchor_id = _open_place(state, state.active_id)
+    anchor = state.layer(anchor_id)
+    if isinstance(anchor, StackLayer):
+        filled = anchor.with_children((*anchor.children, layer))
+        layers = replaced(state.layers, anchor_id, (filled,))
+    else:
+        layers = inserted_above(state.layers, anchor_id, layer)
     return replace(state, layers=layers, active_id=layer.id)
+
+
+def add_computed(state: JobState, kind: type[ComputedLayer], **values: Any) -> JobState:
+    """A layer of a kind with parameters, above the active one, and active."""
+    parameters = kind.TAKES()
+    for name, value in values.items():
+        parameters = parameters.with_value(name, value)
+    common = {"id": new_id(), "name": _free_name(state, kind.TITLE), "stage": Stage.EVEN}
+    parts = Parts(
+        {PARAMETERS: parameters.values}, {name: kind.blank(name) for name in kind.PLANES}
+    )
+    return add_layer(state, kind.made(common, parts))
+
+
+def set_parameter(state: JobState, layer_id: int, name: str, value: Any) -> JobState:
+    """One parameter of a computed layer; `EditError` says what is allowed."""
+    layer = state.layer(layer_id)
+    if not isinstance(layer, ComputedLayer):
+        raise EditError(f"'{layer.name}' stays as it is", "it has no parameters")
+    refuse_unless_changeable(state, layer_id)
+    return update_layer(state, layer_id, parameters=layer.parameters.with_value(name, value))
 
 
 def insert_on_top(state: JobState, layer: Layer) -> JobState:
@@ -90,7 +124,7 @@ def insert_on_top(state: JobState, layer: Layer) -> JobState:
 
 def duplicate(state: JobState, layer_id: int) -> JobState:
     layer = state.layer(layer_id)
-    _refuse_photo(layer, "be duplicated")
+    _refuse_fixed(layer, "be duplicated")
     _refuse_unknown(*walk((layer,)))
     copy = replace(with_new_ids(layer), name=_free_name(state, f"{layer.name} copy"))
     layers = inserted_above(state.layers, _open_place(state, layer_id), copy)
@@ -99,7 +133,7 @@ def duplicate(state: JobState, layer_id: int) -> JobState:
 
 def delete(state: JobState, layer_id: int) -> JobState:
     layer = state.layer(layer_id)
-    _refuse_photo(layer, "be deleted")
+    _refuse_fixed(layer, "be deleted")
     refuse_unless_changeable(state, layer_id)
     among, index = place_of(state.layers, layer_id)
     parent = parent_of(state.layers, layer_id)
@@ -114,7 +148,7 @@ def delete(state: JobState, layer_id: int) -> JobState:
 def group(state: JobState, layer_id: int) -> JobState:
     """Put a layer into a new group in its place."""
     layer = state.layer(layer_id)
-    _refuse_photo(layer, "be grouped")
+    _refuse_fixed(layer, "be grouped")
     _refuse_in_locked_group(state, layer_id)
     new = GroupLayer(
         id=new_id(), name=_free_name(state, "Group"), stage=layer.stage, children=(layer,)
@@ -139,11 +173,13 @@ def move(state: JobState, layer_id: int, *, above_id: int) -> JobState:
     if layer_id == above_id:
         return state
     layer = state.layer(layer_id)
-    _refuse_photo(layer, "be moved")
+    _refuse_fixed(layer, "be moved")
     if find((layer,), above_id):
         raise EditError(f"'{layer.name}' stays where it is", "a group cannot go into itself")
     _refuse_in_locked_group(state, layer_id)
     _refuse_in_locked_group(state, above_id)
+    if isinstance(state.layer(above_id), StackLayer):
+        return move_into(state, layer_id, group_id=above_id)
     layers = replaced(state.layers, layer_id, ())
     return replace(state, layers=inserted_above(layers, above_id, layer))
 
@@ -151,8 +187,8 @@ def move(state: JobState, layer_id: int, *, above_id: int) -> JobState:
 def move_into(state: JobState, layer_id: int, *, group_id: int) -> JobState:
     """Put a layer on top inside a group."""
     layer, target = state.layer(layer_id), state.layer(group_id)
-    _refuse_photo(layer, "be moved into a group")
-    if not isinstance(target, GroupLayer) or find((layer,), group_id):
+    _refuse_fixed(layer, "be moved into a group")
+    if not isinstance(target, (GroupLayer, StackLayer)) or find((layer,), group_id):
         raise EditError(f"'{layer.name}' stays where it is", f"it cannot go into '{target.name}'")
     _refuse_in_locked_group(state, layer_id)
     refuse_unless_changeable(state, group_id)
@@ -269,12 +305,12 @@ def mask_paintable(state: JobState, layer_id: int) -> Mask:
 
 
 def _shift(state: JobState, layer_id: int, step: int) -> JobState:
-    _refuse_photo(state.layer(layer_id), "be moved")
+    _refuse_fixed(state.layer(layer_id), "be moved")
     _refuse_in_locked_group(state, layer_id)
     place = place_of(state.layers, layer_id)
     among, index = list(place[0]), place[1]
     target = index + step
-    if not 0 <= target < len(among) or isinstance(among[target], PhotoLayer):
+    if not 0 <= target < len(among) or among[target].IS_FIXED:
         return state
     among[index], among[target] = among[target], among[index]
     parent = parent_of(state.layers, layer_id)
@@ -295,6 +331,15 @@ def _refuse_photo(layer: Layer, what: str) -> None:
     if isinstance(layer, PhotoLayer):
         raise EditError(
             f"The photo cannot {what}", "it is never changed", "work on a layer above it"
+        )
+
+
+def _refuse_fixed(layer: Layer, what: str) -> None:
+    """The photo, and what belongs to the layer that it lies in."""
+    _refuse_photo(layer, what)
+    if layer.IS_FIXED:
+        raise EditError(
+            f"'{layer.name}' cannot {what}", f"it is {layer.NOUN}", "do it with the whole of it"
         )
 
 

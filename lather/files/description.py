@@ -160,7 +160,10 @@ def planes_from(entries: Mapping[str, Entry], regions: Entry, contents: Contents
 def _plane_from(
     entry: Entry, layer_id: int, name: str, channels: int, contents: Contents
 ) -> Tiles:
-    tiles = contents.tiles(entry, layer_id, name, channels, _fill(entry))
+    fill = int(entry["fill"])
+    if not 0 <= fill <= FULL:
+        raise ValueError("a plane's fill is not between 0 and 65535")
+    tiles = contents.tiles(entry, layer_id, name, channels, fill)
     return replace(tiles, extras={**unknown(entry, _PLANE_KEYS), **tiles.extras})
 
 

@@ -9,12 +9,15 @@ from dataclasses import replace
 
 from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
+from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Layers
+from lather.document.layers.split import SplitLayer, StackLayer
 from lather.document.photo import Photo
 from lather.document.state import JobState
 from lather.document.tiles import DEEPEST_LEVEL
-from lather.document.tree import top_level_index
-from lather.render.layers.scene import Scene, transparent
+from lather.document.tree import path_to, top_level_index
+from lather.render.layers.scene import Base, Scene, transparent
+from lather.render.layers.split import part_below
 from lather.render.stack import paint
 
 
@@ -34,7 +37,8 @@ def render_up_to(state: JobState, layer_id: int, rect: Rect, level: int = 0) -> 
     The layer counts in full whatever its strength, so that a mend on a weakened layer
     builds on what the layer holds.
     """
-    return render_layers(_up_to(state.layers, layer_id), state.photo, rect, level)
+    scene = Scene(state.photo, level, paint)
+    return _up_to(state.layers, layer_id, scene, transparent)(rect)
 
 
 def render_layers(layers: Layers, photo: Photo, rect: Rect, level: int = 0) -> FloatImage:
@@ -42,13 +46,36 @@ def render_layers(layers: Layers, photo: Photo, rect: Rect, level: int = 0) -> F
     return paint(layers, Scene(photo, level, paint), transparent, rect)
 
 
-def _up_to(layers: Layers, layer_id: int) -> Layers:
-    """The layers below a layer and the layer itself, at full strength."""
+def _up_to(layers: Layers, layer_id: int, scene: Scene, base: Base) -> Base:
+    """The layers below a layer and the layer itself, at full strength.
+
+    In a split that is the part of the picture that its stack works on.
+    """
+    index = top_level_index(layers, layer_id)
+    below, last = layers[:index], layers[index]
+
+    def beneath(rect: Rect) -> FloatImage:
+        return paint(below, scene, base, rect)
+
+    if isinstance(last, SplitLayer) and last.id != layer_id:
+        inner = last.children[top_level_index(last.children, layer_id)]
+        assert isinstance(inner, StackLayer)
+        part = part_below(last, inner.part, scene, beneath)
+        return part if inner.id == layer_id else _up_to(inner.children, layer_id, scene, part)
+    if any(isinstance(layer, SplitLayer) for layer in path_to(last.children, layer_id)[:-1]):
+        isolated = isinstance(last, GroupLayer) and last.isolated
+        return _up_to(last.children, layer_id, scene, transparent if isolated else beneath)
+    cut = _cut_above(layers, layer_id)
+    return lambda rect: paint(cut, scene, base, rect)
+
+
+def _cut_above(layers: Layers, layer_id: int) -> Layers:
+    """Without the layers above one, and that one at full strength."""
     index = top_level_index(layers, layer_id)
     last = layers[index]
     if last.id == layer_id:
         return (*layers[:index], replace(last, strength=1.0))
-    return (*layers[:index], last.with_children(_up_to(last.children, layer_id)))
+    return (*layers[:index], last.with_children(_cut_above(last.children, layer_id)))
 
 
 def deepest_level(photo: Photo, long_side_px: int = 1024) -> int:

@@ -14,9 +14,9 @@ from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.diff import changed_cells
-from lather.document.layers.computed import ComputedLayer
+from lather.document.layers.computed import PARAMETERS, ComputedLayer
 from lather.document.layers.group import GroupLayer
-from lather.document.layers.layer import Mask, new_id
+from lather.document.layers.layer import Mask, Parts, new_id
 from lather.document.layers.parameters import Choice, CurveSpec, Number
 from lather.document.layers.table import KINDS
 from lather.document.photo import Photo
@@ -36,7 +36,17 @@ def layer_of(kind: type[ComputedLayer], **values: Any) -> ComputedLayer:
     parameters = kind.TAKES()
     for name, value in values.items():
         parameters = parameters.with_value(name, value)
-    return kind(id=new_id(), name=kind.TITLE, parameters=parameters)
+    planes = {name: kind.blank(name).with_tiles({(0, 0): random_tile(5, channels)})
+              for name, channels in kind.PLANES.items()}  # fmt: skip
+    layer = kind.made({"id": new_id(), "name": kind.TITLE},
+                      Parts({PARAMETERS: parameters.values}, planes))  # fmt: skip
+    return layer.with_children(tuple(
+        stack.with_children(tuple(
+            replace(painted, id=new_id(), strength=0.3)
+            for painted in painted_state(n_layers=2).layers[1:]
+        ))
+        for stack in layer.children
+    ))  # fmt: skip
 
 
 def extremes(kind: type[ComputedLayer]) -> list[ComputedLayer]:

@@ -9,6 +9,7 @@ from typing import Any, ClassVar, Self
 from lather.core.rect import Rect
 from lather.document.layers.layer import Layer, Parts
 from lather.document.layers.parameters import Parameters
+from lather.document.tiles import Tiles
 
 PARAMETERS = "parameters"
 
@@ -35,6 +36,11 @@ class ComputedLayer(Layer):
         given = dict(parts.own.get(PARAMETERS) or {})
         more = {name: value for name, value in given.items() if name not in cls.TAKES.specs()}
         return {"parameters": cls.TAKES.checked(given), "more_parameters": more}
+
+    @classmethod
+    def blank(cls, plane: str) -> Tiles:
+        """A plane of that name with nothing painted on it."""
+        raise KeyError(plane)
 
     @classmethod
     def made(cls, common: Mapping[str, Any], parts: Parts) -> Self:

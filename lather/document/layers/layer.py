@@ -67,6 +67,7 @@ class Layer(ABC):
     NOUN: ClassVar[str]  # "it is ...", where something else was needed
     PLANES: ClassVar[Mapping[str, int]]  # what can be painted on it, and its channels
     OWN_FIELDS: ClassVar[frozenset[str]]  # the names of `own_fields`
+    IS_FIXED: ClassVar[bool] = False  # it cannot be moved, copied or taken out by itself
 
     id: int
     name: str

@@ -16,6 +16,7 @@ class PhotoLayer(Leaf, Unpainted, Plain, Pointwise):
 
     KIND = "photo"
     NOUN = "the photo, which never changes"
+    IS_FIXED = True
 
     locked: bool = True
 

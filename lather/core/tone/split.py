@@ -1,0 +1,29 @@
+"""Tone and texture: a picture as its blur and what is left, in float.
+
+Texture is signed; as a picture of its own it lies around the middle grey, so that every tool and
+layer works on it as elsewhere.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lather.core.arrays import FloatImage
+from lather.core.filter.gaussian import gaussian
+from lather.core.rect import Rect
+
+MIDDLE = np.float32(0.5)
+
+
+def split(pixels: FloatImage, rect: Rect, sigma_px: float) -> tuple[FloatImage, FloatImage]:
+    """Tone, and texture around the middle grey; right where the blur's reach around was given.
+
+    Parameters
+    ----------
+    pixels : (h, w, 4) float32 encoded RGB and alpha, of `rect`. Both parts have its alpha.
+    """
+    tone = pixels.copy()
+    tone[..., :3] = gaussian(np.ascontiguousarray(pixels[..., :3]), rect, sigma_px)
+    texture = pixels.copy()
+    texture[..., :3] += MIDDLE - tone[..., :3]
+    return tone, texture

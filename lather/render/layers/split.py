@@ -1,0 +1,43 @@
+"""Tone and texture of what lies below, each with its layers, put together again."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lather.core.arrays import FloatImage
+from lather.core.filter.gaussian import gaussian_reach_px
+from lather.core.rect import Rect
+from lather.core.tone.split import split
+from lather.document.layers.split import Part, SplitLayer
+from lather.render.layers.scene import Base, Patch, Scene
+from lather.render.masks import lay_changed
+
+
+def add(layer: SplitLayer, scene: Scene, out: FloatImage, rect: Rect, below: Patch) -> None:
+    if layer.is_empty:
+        return
+    changed = out.copy()
+    for part, patch in _parts(layer, scene, below).items():
+        edited = scene.paint((layer.stack(part),), scene, patch.part, rect)
+        # By what was changed: where nothing was, the picture stays as it is, to the last bit.
+        changed[..., :3] += edited[..., :3] - patch.part(rect)[..., :3]
+    lay_changed(layer, scene, out, changed, rect)
+
+
+def part_below(layer: SplitLayer, part: Part, scene: Scene, below: Base) -> Base:
+    """One part of what lies below a split, without its layers: what those of the stack see."""
+    reach_px = gaussian_reach_px(layer.parameters.sigma_px / 2**scene.level)
+
+    def of(rect: Rect) -> FloatImage:
+        wide = rect.grown(reach_px).intersect(scene.picture)
+        if wide.empty:
+            return below(rect)
+        return _parts(layer, scene, Patch(wide, below(wide)))[part].part(rect)
+
+    return of
+
+
+def _parts(layer: SplitLayer, scene: Scene, below: Patch) -> dict[Part, Patch]:
+    sigma_px = layer.parameters.sigma_px / 2**scene.level
+    tone, texture = split(np.ascontiguousarray(below.pixels), below.rect, sigma_px)
+    return {Part.TONE: Patch(below.rect, tone), Part.TEXTURE: Patch(below.rect, texture)}
