@@ -42,6 +42,8 @@ KEYS: dict[str, tuple[str, ...]] = {
     "tool.mend_from_source": ("Shift+D",),
     "tool.paint_colour": ("F",),
     "tool.copy_from_source": ("Shift+F",),
+    "tool.lighten": ("R",),
+    "tool.darken": ("Shift+R",),
     "tool.erase": ("G",),
     "tool.paint_back": ("Shift+G",),
     "brush.smaller": ("W",),

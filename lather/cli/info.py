@@ -29,6 +29,7 @@ def run(options: argparse.Namespace) -> int:
 
 def describe(job: Any) -> dict[str, Any]:
     """The facts of a job, ready for JSON. Layers bottom to top, groups before their layers."""
+    from lather.document.layers.computed import ComputedLayer
     from lather.document.tree import walk
 
     state = job.state
@@ -55,6 +56,8 @@ def describe(job: Any) -> dict[str, Any]:
                 "mode": layer.mode.value,
                 "mask": layer.mask is not None,
                 "strokes": len(layer.strokes),
+                **({"parameters": layer.parameters.values}
+                   if isinstance(layer, ComputedLayer) else {}),
             }
             for layer in walk(state.layers)
         ],

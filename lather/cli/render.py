@@ -7,6 +7,7 @@ import sys
 from pathlib import Path
 
 from lather.cli.opening import opened_job
+from lather.cli.parameters import with_settings
 from lather.cli.progress import compiled_kernels, report
 from lather.files import endings
 from lather.files.outputs import Form
@@ -19,6 +20,11 @@ HELP = "write a job's finished picture"
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("job", type=Path, help="a .lather job or a photo")
     parser.add_argument("out", type=Path, help=".jpg, .png, .tif, .webp, or .ora with all layers")
+    parser.add_argument(
+        "--set", action="append", default=[], metavar="LAYER.PARAMETER=VALUE", dest="settings",
+        help="another value of a layer's parameter, by the layer's name or id; may be repeated "
+        "(lather info --json lists them; a curve is 'x:y x:y ...')",
+    )  # fmt: skip
     parser.add_argument("--depth", type=int, choices=(8, 16), default=8, help="bits per channel")
     parser.add_argument("--keep-profile", action="store_true", help="do not convert to sRGB")
     parser.add_argument("--long-side", type=int, metavar="PX", help="reduce to this long side")
@@ -45,7 +51,7 @@ def run(options: argparse.Namespace) -> int:
     if options.out.suffix.lower() == endings.LAYERS:
         return _write_layers(options)
     check_writable(options.out, options.depth)
-    job = opened_job(options.job, options)
+    state = with_settings(opened_job(options.job, options).state, options.settings)
     compiled_kernels()
     delivery = Delivery(
         depth_bits=options.depth,
@@ -55,7 +61,7 @@ def run(options: argparse.Namespace) -> int:
         size=options.long_side or 0,
         keep=Keep(options.metadata),
     )
-    write_pictures(job.state, [(options.out, delivery)], report, CancelToken())
+    write_pictures(state, [(options.out, delivery)], report, CancelToken())
     return 0
 
 
@@ -64,7 +70,7 @@ def _write_layers(options: argparse.Namespace) -> int:
     from lather.core.work import CancelToken
     from lather.files.openraster import not_carried
 
-    state = opened_job(options.job, options).state
+    state = with_settings(opened_job(options.job, options).state, options.settings)
     compiled_kernels()
     write_layers(state, options.out, report, CancelToken())
     for loss in not_carried(state):

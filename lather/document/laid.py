@@ -4,18 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Generic, cast
 
 import numpy as np
 
 from lather.core.arrays import FULL, LayerPixels, Plane
 from lather.document.access import refuse_unless_changeable
-from lather.document.layers.pixels import PixelLayer
+from lather.document.edits import add_layer
+from lather.document.layers.layer import AnyLayer, Layer
+from lather.document.layers.pixels import PIXELS
 from lather.document.painting import lay_patch
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import Tiles
-from lather.document.tree import find, inserted_above, replaced
+from lather.document.tree import find, replaced
 from lather.errors import EditError
 
 if TYPE_CHECKING:
@@ -26,51 +28,54 @@ Lay = Callable[[Tiles], Tiles]  # a finished stroke, onto tiles that may have ch
 
 
 @dataclass(frozen=True)
-class Laid:
+class Laid(Generic[AnyLayer]):
     """A finished stroke, ready to be laid into whatever state the job has come to.
 
     Attributes
     ----------
     layer : as it was when the stroke began; it may have been added for the stroke.
-    lay : the stroke's pixels onto a layer's tiles.
+    lay : the stroke's pixels onto the tiles of one of the layer's planes.
     record : how it was made.
     anchor : above which layer one that was added goes; None: above the active one.
     becomes_active : whether one that was added does.
     """
 
-    layer: PixelLayer
+    layer: AnyLayer
     lay: Lay
     record: StrokeRecord
     anchor: Anchor | None = None
     becomes_active: bool = True
+    plane: str = PIXELS
 
-    def done(self) -> PixelLayer:
+    def done(self) -> AnyLayer:
         """The layer with the stroke, as if nothing else had changed; worked out aside."""
         return self.on(self.layer)
 
-    def on(self, layer: PixelLayer) -> PixelLayer:
-        tiles, strokes = self.lay(layer.tiles), (*layer.strokes, self.record)
-        return replace(layer, tiles=tiles, strokes=strokes)
+    def on(self, layer: AnyLayer) -> AnyLayer:
+        return self._with(layer, self.lay(layer.planes[self.plane]))
 
-    def applied_to(self, now: JobState, done: PixelLayer) -> JobState:
+    def _with(self, layer: AnyLayer, tiles: Tiles) -> AnyLayer:
+        planes = {**layer.planes, self.plane: tiles}
+        return layer.with_painted(planes, (*layer.strokes, self.record))
+
+    def applied_to(self, now: JobState, done: AnyLayer) -> JobState:
         """`now` with the stroke; EditError if the layer is gone or locked."""
         current = find(now.layers, self.layer.id)
-        if current is None and not self.layer.tiles:
+        before = self.layer.planes[self.plane]
+        if current is None and not before:
             anchor_id = now.active_id if self.anchor is None else self.anchor(now)
-            layers = inserted_above(now.layers, anchor_id, done)
-            active_id = done.id if self.becomes_active else now.active_id
-            return replace(now, layers=layers, active_id=active_id)
-        if not isinstance(current, PixelLayer):
+            laid = add_layer(replace(now, active_id=anchor_id), done)
+            return laid if self.becomes_active else replace(laid, active_id=now.active_id)
+        if current is None or self.plane not in current.planes:
             raise EditError(
                 "The last stroke was dropped", f"'{self.layer.name}' was deleted meanwhile",
                 "pick another layer and paint it again",
             )  # fmt: skip
         refuse_unless_changeable(now, current.id)
-        if current.tiles is self.layer.tiles:
-            laid = replace(current, tiles=done.tiles, strokes=(*current.strokes, self.record))
-        else:
-            laid = self.on(current)
-        return replace(now, layers=replaced(now.layers, current.id, (laid,)))
+        same = current.planes[self.plane] is before
+        here = cast("AnyLayer", current)
+        painted: Layer = self._with(here, done.planes[self.plane]) if same else self.on(here)
+        return replace(now, layers=replaced(now.layers, current.id, (painted,)))
 
 
 def laying(mended: Mended, limit: Plane | None = None) -> Lay:

@@ -11,3 +11,4 @@ WRITABLE_BITS = {
     ".webp": (8,),
 }  # fmt: skip
 DELIVERED = tuple(WRITABLE_BITS)
+FLOATS = (".tif", ".tiff")  # 32-bit float

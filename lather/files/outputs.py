@@ -15,7 +15,7 @@ from pathlib import Path
 
 from lather.errors import LatherError, UsageError
 from lather.files.atomic import is_special
-from lather.files.endings import DELIVERED, JOB, LAYERS, READABLE
+from lather.files.endings import DELIVERED, FLOATS, JOB, LAYERS, READABLE
 
 STDOUT = Path("-")
 
@@ -28,12 +28,14 @@ class Form(Enum):
     JOB = "a job"
     TEXT = "text"
     FOLDER = "a folder of pictures"
+    FLOATS = "a picture of floats"
 
 
 _ENDINGS: dict[Form, tuple[str, ...]] = {
     Form.PICTURE: DELIVERED,
     Form.LAYERED: (*DELIVERED, LAYERS),
     Form.JOB: (JOB,),
+    Form.FLOATS: FLOATS,
 }
 
 

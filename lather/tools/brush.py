@@ -7,17 +7,25 @@ from typing import Any
 
 import numpy as np
 
-from lather.core.arrays import LayerPixels, Plane
+from lather.core.arrays import FULL, LayerPixels, Plane
 from lather.core.blend.composite import to_pixels
 from lather.core.brush.dabs import Dabs, lay_colour
 from lather.core.brush.stroke import PenSample
 from lather.core.mend.placement import Placement
 from lather.core.rect import Rect
 from lather.document import edits
-from lather.document.access import mendable, paintable
+from lather.document.access import (
+    mendable,
+    paintable,
+    refuse_unless_changeable,
+    refuse_unless_shown,
+)
 from lather.document.laid import Anchor, Laid
-from lather.document.layers.layer import Mask
+from lather.document.layers.layer import Layer, Mask
+from lather.document.layers.light import MAP, UNCHANGED, LightLayer
 from lather.document.layers.photo import PhotoLayer
+from lather.document.layers.pixels import PIXELS
+from lather.document.layers.split import StackLayer
 from lather.document.painting import (
     ColourPaint,
     Coverage,
@@ -30,7 +38,7 @@ from lather.document.painting import (
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tiles import TILE_PX, Key
-from lather.document.tree import above, find, without
+from lather.document.tree import above, find, replaced, without
 from lather.errors import EditError
 from lather.render.compositor import render
 from lather.render.visibility import refuse_unless_seen
@@ -47,6 +55,8 @@ def begin_paint_colour(state: JobState, hand: Hand) -> Work:
 def begin_erase(state: JobState, hand: Hand) -> Work:
     if hand.on_mask:
         return MaskWork(state, target=0.0, name="Hide by mask")
+    if isinstance(state.active, LightLayer):
+        return light_work(state, hand, UNCHANGED / FULL, "Take light back")
     return PixelWork(state, hand, Eraser(), "Erase")
 
 
@@ -79,8 +89,8 @@ def _as_it_was_there(earlier: JobState, now: JobState) -> JobState:
 
 
 def with_layer_to_paint(state: JobState, name: str) -> JobState:
-    """The state itself, or with a new layer above the photo if the photo is active."""
-    if isinstance(state.active, PhotoLayer):
+    """The state itself, or with a new layer if the photo or a stack of a split is active."""
+    if isinstance(state.active, (PhotoLayer, StackLayer)):
         return edits.add_pixel_layer(state, name)
     return state
 
@@ -112,28 +122,29 @@ class StatePaint:
         lay_colour(base, coverage, source, out)
 
 
-class PixelWork(Work):
-    """A stroke onto a pixel layer.
-
-    `of_picture` if its paint is the picture as it should be; `anchor` as in `Laid`.
-    """
+class PlaneWork(Work):
+    """A stroke onto a plane of the active layer; `anchor` as in `Laid`."""
 
     def __init__(
         self, state: JobState, hand: Hand, paint: Paint, name: str, *,
-        of_picture: bool = False, anchor: Anchor | None = None,
+        layer: Layer, plane: str, anchor: Anchor | None = None,
     ) -> None:  # fmt: skip
         self._anchor = anchor
         self._state = state
         self._hand = hand
         self._name = name
-        self._layer = (mendable if of_picture else paintable)(state, state.active_id)
-        self._live = LiveStroke(self._layer.tiles, paint, state.photo.rect, state.area)
+        self._layer = layer
+        self._plane = plane
+        self._live = LiveStroke(layer.planes[plane], paint, state.photo.rect, state.area)
 
     def add(self, dabs: Dabs) -> Rect:
         return self._live.add(dabs)
 
     def preview(self) -> JobState:
-        return edits.update_layer(self._state, self._layer.id, tiles=self._live.tiles())
+        planes = {**self._layer.planes, self._plane: self._live.tiles()}
+        painted = self._layer.with_painted(planes, self._layer.strokes)
+        layers = replaced(self._state.layers, self._layer.id, (painted,))
+        return replace(self._state, layers=layers)
 
     def covered(self) -> Coverage:
         return self._live.coverage
@@ -155,9 +166,28 @@ class PixelWork(Work):
             mode=self._hand.mode.value,
             **taken_from(self.source_placement()),
         )
-        laid = Laid(self._layer, self._live.laid_on, record, self._anchor)
+        laid = Laid(self._layer, self._live.laid_on, record, self._anchor, plane=self._plane)
         done = laid.done()
         return Outcome(self._name, lambda now: laid.applied_to(now, done))
+
+
+class PixelWork(PlaneWork):
+    """A stroke onto a pixel layer; `of_picture` if its paint is the picture as it should be."""
+
+    def __init__(
+        self, state: JobState, hand: Hand, paint: Paint, name: str, *,
+        of_picture: bool = False, anchor: Anchor | None = None,
+    ) -> None:  # fmt: skip
+        layer = (mendable if of_picture else paintable)(state, state.active_id)
+        super().__init__(state, hand, paint, name, layer=layer, plane=PIXELS, anchor=anchor)
+
+
+def light_work(state: JobState, hand: Hand, target: float, name: str) -> Work:
+    """A stroke on the map of the active light and shade layer, towards `target`, 0-1."""
+    layer = state.active
+    refuse_unless_changeable(state, layer.id)
+    refuse_unless_shown(state, layer.id)
+    return PlaneWork(state, hand, MaskPaint(target), name, layer=layer, plane=MAP)
 
 
 class MaskWork(Work):

@@ -9,6 +9,7 @@ from lather.tools.base import Tool
 from lather.tools.brush import begin_erase, begin_paint_back, begin_paint_colour
 from lather.tools.copy import begin_copy_from_source
 from lather.tools.graft import begin_graft
+from lather.tools.light import begin_darken, begin_lighten
 from lather.tools.mark import begin_mark
 from lather.tools.mend import begin_mend_from_source, begin_mend_spot
 from lather.tools.outline import begin_grow_area, begin_outline
@@ -16,6 +17,7 @@ from lather.tools.region import begin_correct_region
 
 AIM = Brush(size_px=4, hardness=1.0, opacity=1.0, flow=1.0, spacing=0.25)  # a point
 _SOFT = Brush(size_px=60, hardness=0.3, opacity=1.0, flow=0.3, pressure_flow=True)
+_LIGHT = replace(_SOFT, hardness=0.0, opacity=0.15, flow=0.15)
 _PICK = "Pick it with a click while the key of 'Pick the source' is held."
 
 _MEND = Tool(
@@ -116,6 +118,24 @@ TOOLS: tuple[Tool, ...] = (
         brush=Brush(size_px=80, hardness=0.5, opacity=1.0, flow=1.0),
         uses_combine=True,
         uses_region=True,
+    ),
+    Tool(
+        id="lighten",
+        title="Lighten",
+        help="Paint light on a light and shade layer; a new one if none is active.",
+        icon="lighten",
+        begin=begin_lighten,
+        brush=_LIGHT,
+        works_on_mask=True,
+    ),
+    Tool(
+        id="darken",
+        title="Darken",
+        help="Paint shade on a light and shade layer; a new one if none is active.",
+        icon="darken",
+        begin=begin_darken,
+        brush=_LIGHT,
+        works_on_mask=True,
     ),
     Tool(
         id="paint_colour",

@@ -16,6 +16,8 @@ from lather.cli.main import VERBS, main
 from lather.core.survey.findings.finding import Kind
 from lather.core.survey.regions.region import Part, Region
 from lather.document import edits
+from lather.document.layers.curves import CurvesLayer
+from lather.document.layers.smooth import SmoothLayer
 from lather.document.state import new_state
 from lather.files.jobwriter import save_job
 from lather.files.photos import read_photo
@@ -50,6 +52,48 @@ class CommandLineTest(Case):
         self.assertLessEqual(mended, set(KINDS))
         families = {value.split(".")[0] for value in mended}
         self.assertEqual(set(KINDS), mended | families)
+
+    def test_parameters_are_listed_and_set(self) -> None:
+        photo = photo_in(self.folder)
+        state = edits.add_computed(new_state(photo), CurvesLayer)
+        state = edits.add_computed(state, SmoothLayer, scale_px=3.0)
+        job, out, other = (self.folder / name for name in ("a.lather", "a.png", "b.png"))
+        save_job(state, job)
+        facts = json.loads(call("info", job, "--json")[1])
+        self.assertEqual(facts["layers"][-1]["parameters"], {"scale_px": 3.0, "edge_l": 6.0})
+        self.assertEqual(call("render", job, out)[0], 0)
+        status, _, err = call("render", job, other, "--set", "Curves.rgb=0:0 0.5:0.7 1:1",
+                              "--set", f"{state.active_id}.scale_px=9 px")  # fmt: skip
+        self.assertEqual((status, err), (0, ""))
+        self.assertGreater(float(cv2.imread(str(other)).mean() - cv2.imread(str(out)).mean()), 5)
+        for wrong, why in (
+            ("Curves", "it is not LAYER.PARAMETER=VALUE"), ("Nobody.x=1", "one of 'Curves', "),
+            ("Curves.sharp=1", "one of rgb, red, green"),
+            ("Smooth.scale_px=-2", "takes 0.3 to 500"),
+            ("Smooth.scale_px=nan", "takes 0.3"), ("Curves.rgb=0:0", "takes 2 to 64 points"),
+            ("Curves.rgb=up", "is no value"), ("Curves.rgb=0.5:1 0.5:0", "no two above each other"),
+        ):
+            status, _, err = call("render", job, other, "--set", wrong)
+            self.assertEqual(status, 1)
+            self.assertIn(why, err)
+            self.assertEqual(err.count("\n"), 1)
+
+    def test_split(self) -> None:
+        photo = self.folder / "p.png"
+        pixels = np.random.default_rng(1).integers(0, 65536, (60, 80, 3)).astype(np.uint16)
+        cv2.imwrite(str(photo), pixels)
+        tone, texture = self.folder / "tone.tif", self.folder / "texture.tif"
+        status, out, _ = call("split", photo, "--tone", tone, "--texture", texture, "--sigma", "5")
+        self.assertEqual((status, out), (0, "sigma 5 px\n"))
+        parts = [cv2.imread(str(path), cv2.IMREAD_UNCHANGED) for path in (tone, texture)]
+        self.assertEqual([part.dtype for part in parts], [np.float32] * 2)
+        self.assert_close(sum(parts), pixels / 65535, 0.5 / 65535)
+        self.assertLess(float(parts[1].min()), -0.2)
+        for words, why in ((("--sigma", "wide"), "neither auto nor a number"),
+                           (("--sigma", "900"), "takes 0.3 to 500"), ((), "no face was found")):
+            status, _, err = call("split", photo, "--tone", tone, "--texture", texture, *words)
+            self.assertEqual(status, 1)
+            self.assertIn(why, err)
 
     def test_info(self) -> None:
         status, out, _ = call("info", DEMO / "portrait1.lather", "--json")
