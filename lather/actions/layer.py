@@ -10,8 +10,10 @@ from lather.actions.aside import merge_aside, take_merged
 from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
+from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.photo import PhotoLayer
+from lather.document.layers.table import KINDS
 from lather.document.merge import Merged
 from lather.document.state import JobState
 
@@ -83,9 +85,24 @@ def _remove_mask(bench: Workbench) -> None:
     bench.change("Remove mask", edits.remove_mask, bench.state.active_id)
 
 
+def _add_computed(kind: type[ComputedLayer]) -> Action:
+    def run(bench: Workbench) -> None:
+        bench.change(f"Add {kind.TITLE.lower()}", edits.add_computed, kind)
+        if kind.PAINTED_WITH:
+            bench.hands.take_tool(kind.PAINTED_WITH)
+
+    return Action(f"layer.add_{kind.KIND}", f"Add: {kind.TITLE}", kind.HELP, "Layer", run,
+                  enabled=has_job)  # fmt: skip
+
+
+_COMPUTED = tuple(
+    _add_computed(kind) for kind in KINDS.values() if issubclass(kind, ComputedLayer)
+)
+
 ACTIONS = (
     Action("layer.new", "New layer", "An empty layer above the active one.", "Layer",
            _add_layer, "plus", enabled=has_job),
+    *_COMPUTED,
     Action("layer.duplicate", "Duplicate layer", "A copy above the active layer.", "Layer",
            _edit("Duplicate layer", edits.duplicate), enabled=above_photo),
     Action("layer.delete", "Delete layer", "Remove the active layer.", "Layer",

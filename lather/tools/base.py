@@ -125,7 +125,8 @@ class Tool:
     `begin` raises `EditError` where the tool cannot work on the active layer.
     `waits` says that the result comes after the pen is lifted; `is_brush` that size, hardness
     and so on count, `only_size` that nothing but the size does; `uses_combine` that it adds and
-    takes; `tests_rim` that a broken rim would smear.
+    takes; `tests_rim` that a broken rim would smear; `makes_layer` that it makes the layer that
+    it needs, whichever is active.
     """
 
     id: str
@@ -145,3 +146,4 @@ class Tool:
     uses_combine: bool = False
     tests_rim: bool = False
     uses_region: bool = False
+    makes_layer: bool = False

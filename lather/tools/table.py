@@ -126,6 +126,7 @@ TOOLS: tuple[Tool, ...] = (
         icon="lighten",
         begin=begin_lighten,
         brush=_LIGHT,
+        makes_layer=True,
         works_on_mask=True,
     ),
     Tool(
@@ -135,6 +136,7 @@ TOOLS: tuple[Tool, ...] = (
         icon="darken",
         begin=begin_darken,
         brush=_LIGHT,
+        makes_layer=True,
         works_on_mask=True,
     ),
     Tool(

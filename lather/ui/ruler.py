@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
@@ -26,11 +27,16 @@ class Ruler(QWidget):
     """
 
     moved = pyqtSignal(float)
+    grabbed = pyqtSignal()  # the values that follow belong together
 
     def __init__(
-        self, title: str, low: float, high: float, unit: str, *, logarithmic: bool = False
-    ) -> None:
+        self, title: str, low: float, high: float, unit: str, *, logarithmic: bool = False,
+        decimals: int = 0, also: Callable[[float], str] | None = None,
+    ) -> None:  # fmt: skip
+        """`also` says the value in another unit."""
         super().__init__()
+        self._decimals = decimals
+        self._also = also
         self.title = title
         self.low, self.high, self.unit = low, high, unit
         self.logarithmic = logarithmic
@@ -58,7 +64,10 @@ class Ruler(QWidget):
 
     @property
     def figure(self) -> str:
-        return f"{self.value:.0f} {self.unit}"
+        # Large numbers need no decimals.
+        decimals = self._decimals if abs(self.value) < 100 else 0
+        also = self._also(self.value) if self._also is not None else ""
+        return f"{self.value:.{decimals}f} {self.unit}{f' · {also}' if also else ''}"
 
     @property
     def advised(self) -> bool:
@@ -95,6 +104,7 @@ class Ruler(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.position().y() >= GROOVE_Y_PX - 8:
+            self.grabbed.emit()
             self._go_to(event.position())
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
@@ -104,9 +114,11 @@ class Ruler(QWidget):
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
         if event.position().y() < GROOVE_Y_PX - 8:
             value, given = QInputDialog.getDouble(
-                self, self.title, f"{self.title} ({self.unit})", self.value, self.low, self.high, 0
-            )
+                self, self.title, f"{self.title} ({self.unit})", self.value, self.low, self.high,
+                self._decimals,
+            )  # fmt: skip
             if given:
+                self.grabbed.emit()
                 self._set(value)
 
     def wheelEvent(self, event: QWheelEvent) -> None:
@@ -154,12 +166,13 @@ class Ruler(QWidget):
 
     def _step(self, step: int) -> None:
         value = self._at(self._share(self.value) + step / 60)
-        if abs(value - self.value) < 1:
-            value = self.value + step
+        least = 10**-self._decimals
+        if abs(value - self.value) < least:
+            value = self.value + step * least
         self._set(value)
 
     def _set(self, value: float) -> None:
-        value = float(round(min(max(value, self.low), self.high)))
+        value = min(max(round(value, self._decimals), self.low), self.high)
         if value != self.value:
             self.set_value(value)
             self.moved.emit(value)

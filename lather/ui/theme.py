@@ -130,7 +130,9 @@ def _style(t: Theme) -> str:
     QFrame[role="card"] {{ background: {t.card}; border-radius: {RADIUS_PX}px; }}
     QPushButton, QToolButton {{ background: {t.card}; border: 1px solid transparent;
         border-radius: {RADIUS_PX}px; padding: 4px 10px; min-height: 18px; }}
-    QToolButton[role="icon"], QToolButton[role="compact"] {{ padding: 4px 5px; }}
+    QToolButton[role="icon"], QToolButton[role="compact"], QPushButton[role="compact"] {{
+        padding: 4px 5px;
+    }}
     QToolButton[role="named"] {{ padding: 2px 5px; min-height: 16px;
         font-size: {SMALL_PX}px; }}
     QPushButton[role="key"] {{ padding: 1px 6px; min-height: 14px; color: {t.dim};

@@ -28,8 +28,10 @@ from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
 from lather.core.survey.findings.finding import MOST_BROKEN
 from lather.core.survey.regions.region import Part, Region
+from lather.document.layers.computed import ComputedLayer
 from lather.document.state import JobState
 from lather.tools.advice import brush_advice
+from lather.tools.base import Tool
 from lather.tools.source import Reads, SourceGoes
 from lather.tools.table import TOOLS, tool
 from lather.ui.ruler import Ruler
@@ -106,6 +108,7 @@ class ToolCard(Panel):
         super().__init__("In hand")
         self.bench = bench
         self.buttons: list[CommandButton] = []
+        self._has_room = False  # the tools are icons, the brush is not shown
         self._broken = (False, 0.0)  # under the brush, and the share of the area's rim
         self._cut_free = actions["mend.cut_free"]
         self.rulers = {
@@ -177,8 +180,30 @@ class ToolCard(Panel):
         self.colour_button.setVisible(entry.uses_colour and not hand.on_mask)
         self._show_colour()
         self.advice_line.setText(self._advice_text(entry.help))
+        self._make_room(entry)
         for command in self.buttons:
             command.refresh()
+
+    def _make_room(self, entry: Tool) -> None:
+        """Where nothing is painted on the active layer its own card comes first."""
+        layer = self.bench.state.active if self.bench.job is not None else None
+        takes_no_paint = (
+            isinstance(layer, ComputedLayer)
+            and not layer.planes
+            and not entry.makes_layer
+            and not self.bench.hands.on_mask
+        )
+        if takes_no_paint:
+            assert layer is not None
+            for part in (self.presets, *self.rulers.values(), self.modes, self.sources, self.turn,
+                         self.dynamics, self.colour_button):  # fmt: skip
+                part.hide()
+            self.advice_line.setText(
+                f"'{layer.name}' takes no paint: pick or add a layer, or paint on its mask."
+            )
+        if takes_no_paint != self._has_room:
+            self._has_room = takes_no_paint
+            self._arrange_tools()
 
     def close_view(self) -> None:
         self.bench.hands.changed.disconnect(self.reset)
@@ -197,7 +222,11 @@ class ToolCard(Panel):
             self.advice_line.setText(self._advice_text(tool(self.bench.hand.tool).help))
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
-        if (before.area is None) != (after.area is None) or before.findings is not after.findings:
+        if (
+            (before.area is None) != (after.area is None)
+            or before.findings is not after.findings
+            or before.active_id != after.active_id
+        ):
             self.reset()
 
     def _show_combine(self, on_region: bool, combine: Combine) -> None:
@@ -257,7 +286,7 @@ class ToolCard(Panel):
 
     def _arrange_tools(self) -> None:
         """In two columns with their names, or in rows of icons."""
-        named = bool(self.bench.settings["tool_names"])
+        named = bool(self.bench.settings["tool_names"]) and not self._has_room
         per_row = NAMED_PER_ROW if named else TOOLS_PER_ROW
         for index, button in enumerate(self.tools):
             button.show_name(named)

@@ -35,6 +35,7 @@ from lather.ui.check_strip import CheckStrip
 from lather.ui.dialogs import WindowAsker
 from lather.ui.hint import Hint
 from lather.ui.keys import Keys
+from lather.ui.layer_card import LayerCard
 from lather.ui.layer_panel import LayerPanel
 from lather.ui.message_bar import MessageBar
 from lather.ui.side_panels import SidePanels
@@ -66,6 +67,7 @@ class MainWindow(QMainWindow):
         self.worklist = Worklist(bench, self.actions_by_id)
         self.canvas = Canvas(bench, view_executor)
         self.tool_card = ToolCard(bench, self.actions_by_id)
+        self.layer_card = LayerCard(bench, view_executor)
         self.layers = LayerPanel(bench, self.actions_by_id)
         self.checks = CheckStrip(bench, self.actions_by_id, view_executor)
         self.messages = MessageBar(bench, self.canvas)
@@ -143,7 +145,8 @@ class MainWindow(QMainWindow):
         self.bench.job_opened.disconnect(self._follow_saved)
         self.bench.job_changed.disconnect(self._on_job_changed)
         self.bench.settings.changed.disconnect(self._on_setting_changed)
-        for view in (self.stages, self.worklist, self.canvas, self.tool_card, self.layers,
+        for view in (self.stages, self.worklist, self.canvas, self.tool_card, self.layer_card,
+                     self.layers,
                      self.checks, self.messages, self.hint, self.keys, self.panels):
             view.close_view()
 
@@ -165,6 +168,7 @@ class MainWindow(QMainWindow):
         rows.setSpacing(0)
         rows.addWidget(self.tool_card)
         rows.addWidget(line())
+        rows.addWidget(self.layer_card)
         rows.addWidget(self.layers, 1)
         self.layers.setMinimumHeight(LAYERS_PX)
         self.panels = SidePanels(self.bench.settings, self.worklist, self.canvas, hand)

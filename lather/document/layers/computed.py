@@ -22,6 +22,7 @@ class ComputedLayer(Layer):
     TAKES: ClassVar[type[Parameters]]
     TITLE: ClassVar[str]  # as its card and its command say it
     HELP: ClassVar[str]
+    PAINTED_WITH: ClassVar[str] = ""  # the tool that its planes are painted with
 
     parameters: Parameters
     more_parameters: Mapping[str, Any] = field(default_factory=dict)

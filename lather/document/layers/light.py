@@ -35,6 +35,7 @@ class LightLayer(Leaf, Pointwise, ComputedLayer):
     PLANES = {MAP: 1}  # noqa: RUF012
     TAKES = LightParameters
     TITLE = "Light and shade"
+    PAINTED_WITH = "lighten"
     HELP = "Painted with Lighten and Darken: one map of more and less light."
 
     parameters: LightParameters = field(default_factory=LightParameters)

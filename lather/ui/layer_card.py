@@ -1,0 +1,74 @@
+"""The card of the active layer, if it has parameters."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QTimer
+
+from lather.actions.workbench import Workbench
+from lather.document.layers.computed import ComputedLayer
+from lather.document.state import JobState
+from lather.render.worker import Executor
+from lather.ui.cards.rows import Card
+from lather.ui.cards.table import CARDS
+from lather.ui.widgets import Panel
+
+PICTURE_AFTER_MS = 250
+
+
+class LayerCard(Panel):
+    """Between the tool and the layers; gone while the active layer has nothing to set."""
+
+    def __init__(self, bench: Workbench, executor: Executor) -> None:
+        super().__init__("")
+        self.bench = bench
+        self._executor = executor
+        self.cards: dict[type[ComputedLayer], Card] = {}
+        self.card: Card | None = None
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(PICTURE_AFTER_MS)
+        self._timer.timeout.connect(self._show_picture)
+        bench.job_opened.connect(self.reset)
+        bench.job_changed.connect(self._on_job_changed)
+        self.reset()
+
+    def reset(self) -> None:
+        """Read the active layer back."""
+        layer = self.bench.state.active if self.bench.job is not None else None
+        computed = layer if isinstance(layer, ComputedLayer) else None
+        card = None if computed is None else self._card_of(type(computed))
+        if card is not self.card:
+            if self.card is not None:
+                self.card.hide()
+            self.card = card
+        self.setVisible(card is not None)
+        if card is None or computed is None:
+            self._timer.stop()
+            return
+        self.title.setText(computed.TITLE)
+        self.title.setToolTip(computed.HELP)
+        self.note.setText("" if computed.name == computed.TITLE else computed.name)
+        card.show_layer(computed)
+        card.show()
+        self._timer.start()
+
+    def close_view(self) -> None:
+        self._timer.stop()
+        self.bench.job_opened.disconnect(self.reset)
+        self.bench.job_changed.disconnect(self._on_job_changed)
+        for card in self.cards.values():
+            card.close_view()
+
+    def _card_of(self, kind: type[ComputedLayer]) -> Card:
+        if kind not in self.cards:
+            self.cards[kind] = CARDS[kind](self.bench, self._executor)
+            self.column.addWidget(self.cards[kind])
+        return self.cards[kind]
+
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:
+        if before.active is not after.active or before.layers is not after.layers:
+            self.reset()
+
+    def _show_picture(self) -> None:
+        if self.card is not None and self.bench.job is not None:
+            self.card.show_picture()
