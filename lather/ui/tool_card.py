@@ -33,9 +33,10 @@ from lather.document.state import JobState
 from lather.tools.advice import brush_advice
 from lather.tools.base import Tool
 from lather.tools.source import Reads, SourceGoes
-from lather.tools.table import TOOLS, tool
+from lather.tools.table import tool
 from lather.ui.ruler import Ruler
 from lather.ui.theme import GAP_1, GAP_4, theme
+from lather.ui.tool_grid import ToolGrid
 from lather.ui.widgets import CommandButton, Panel, label, run_action
 
 if TYPE_CHECKING:
@@ -66,7 +67,6 @@ _DYNAMICS = (
 
 
 E = TypeVar("E", bound=Enum)
-TOOLS_PER_ROW, NAMED_PER_ROW = 6, 2
 OWN_BRUSH, SAVE_PRESET = "Your brush", "Save as preset…"
 AREA_BROKEN = 0.05  # of a long outline a single edge takes no more
 BROKEN_RIM_ADVICE = (
@@ -115,7 +115,8 @@ class ToolCard(Panel):
             "size_px": Ruler("Size", SMALLEST_SIZE_PX, LARGEST_SIZE_PX, "px", logarithmic=True),
             **{name: Ruler(name.capitalize(), _LOWEST.get(name, 0), 100, "%") for name in _PERCENT},
         }
-        self._add_tools(actions)
+        self.tools = ToolGrid(bench, actions)
+        self.column.addWidget(self.tools)
         self._save_preset = actions["brush.save_preset"]
         self.presets = self._add_presets()
         self._add_rulers()
@@ -181,18 +182,14 @@ class ToolCard(Panel):
         self._show_colour()
         self.advice_line.setText(self._advice_text(entry.help))
         self._make_room(entry)
-        for command in self.buttons:
+        for command in (*self.tools.buttons, *self.buttons):
             command.refresh()
 
     def _make_room(self, entry: Tool) -> None:
         """Where nothing is painted on the active layer its own card comes first."""
         layer = self.bench.state.active if self.bench.job is not None else None
-        takes_no_paint = (
-            isinstance(layer, ComputedLayer)
-            and not layer.planes
-            and not entry.makes_layer
-            and not self.bench.hands.on_mask
-        )
+        computed = isinstance(layer, ComputedLayer) and not layer.planes
+        takes_no_paint = computed and not entry.makes_layer and not self.bench.hands.on_mask
         if takes_no_paint:
             assert layer is not None
             for part in (self.presets, *self.rulers.values(), self.modes, self.sources, self.turn,
@@ -203,7 +200,7 @@ class ToolCard(Panel):
             )
         if takes_no_paint != self._has_room:
             self._has_room = takes_no_paint
-            self._arrange_tools()
+            self.tools.arrange(named=self._named)
 
     def close_view(self) -> None:
         self.bench.hands.changed.disconnect(self.reset)
@@ -261,36 +258,18 @@ class ToolCard(Panel):
                 return f"{ruler.title}: {ruler.advice.reason}"
         return fallback
 
+    @property
+    def _named(self) -> bool:
+        return bool(self.bench.settings["tool_names"]) and not self._has_room
+
     def _on_moved(self, name: str, value: float) -> None:
         self.bench.hands.set_brush(**{name: value if name == "size_px" else value / 100})
 
     def _on_setting_changed(self, key: str) -> None:
         if key == "tool_names":
-            self._arrange_tools()
+            self.tools.arrange(named=self._named)
         if key in ("pen_hand", "keys", "appearance"):
             self.reset()
-
-    def _add_tools(self, actions: dict[str, Action]) -> None:
-        self._tool_grid = QGridLayout()
-        self._tool_grid.setHorizontalSpacing(GAP_1)
-        self._tool_grid.setVerticalSpacing(2)
-        self.tools = []
-        for entry in TOOLS:
-            button = CommandButton(actions[f"tool.{entry.id}"], self.bench, text="")
-            button.setSizePolicy(button.sizePolicy().horizontalPolicy().Expanding,
-                                 button.sizePolicy().verticalPolicy())
-            self.tools.append(button)
-        self.buttons += self.tools
-        self.column.addLayout(self._tool_grid)
-        self._arrange_tools()
-
-    def _arrange_tools(self) -> None:
-        """In two columns with their names, or in rows of icons."""
-        named = bool(self.bench.settings["tool_names"]) and not self._has_room
-        per_row = NAMED_PER_ROW if named else TOOLS_PER_ROW
-        for index, button in enumerate(self.tools):
-            button.show_name(named)
-            self._tool_grid.addWidget(button, *divmod(index, per_row))
 
     def _add_rulers(self) -> None:
         """Size over the full width, where precision counts; the others side by side."""

@@ -11,7 +11,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lather.core.adjust.curves import N_STEPS, apply_curves, curve_through, table_of
-from lather.core.filter.gaussian import gaussian, gaussian_reach_px
+from lather.core.filter.gaussian import gaussian
+from lather.core.filter.reach import gaussian_reach_px
 from lather.core.filter.smooth import smoothed
 from lather.core.rect import Rect
 from lather.core.tone.light import SOFT_LIGHT, TWO_CURVES, lit, signed

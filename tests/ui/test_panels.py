@@ -115,7 +115,7 @@ class FoldingTest(WindowCase):
 class ToolNamesTest(WindowCase):
     def test_names_show_until_they_are_folded(self) -> None:
         self.open()
-        tools = self.window.tool_card.tools
+        tools = self.window.tool_card.tools.buttons
         self.assertEqual([button.text() for button in tools], [entry.title for entry in TOOLS])
         self.chord(Qt.Key.Key_V, Qt.Key.Key_Q)
         self.assertEqual({button.text() for button in tools}, {""})

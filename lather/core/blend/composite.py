@@ -114,9 +114,11 @@ def _mix_reference(
     kept = (1 - amount) * backdrop[..., 3]
     taken = amount * other[..., 3]
     alpha = kept + taken
-    mixed = kept[..., None] * backdrop[..., :3] + taken[..., None] * other[..., :3]
+    # As a difference, so that the same picture twice is that picture to the last bit.
+    part = (taken / np.maximum(alpha, 1e-9))[..., None]
+    mixed = backdrop[..., :3] + part * (other[..., :3] - backdrop[..., :3])
     touched = (amount > 0) & (alpha > 0)
-    backdrop[..., :3][touched] = (mixed / np.maximum(alpha, 1e-9)[..., None])[touched]
+    backdrop[..., :3][touched] = mixed[touched]
     backdrop[..., 3] = alpha
 
 

@@ -13,27 +13,13 @@ import math
 import cv2
 
 from lather.core.arrays import FloatImage
+from lather.core.filter.reach import CUT_OFF, DIRECT_PX, block_px
 from lather.core.rect import Rect
 
-DIRECT_PX = 8.0
-_CUT_OFF = 4.0  # sigmas
 # The last few pixels of a row are computed by other instructions, and their last bit differs: so
 # many are added, and dropped again.
 _TAIL = 8
 _BLOCK_VARIANCE = 0.25  # of a block's mean (1/12) and of the interpolation (1/6), in blocks squared
-
-
-def block_px(sigma_px: float, least_sigma: float = DIRECT_PX / 2) -> int:
-    """The side of the blocks, a power of two, of which sigma is at least so many wide."""
-    return 1 << math.floor(math.log2(max(sigma_px / least_sigma, 1)))
-
-
-def gaussian_reach_px(sigma_px: float) -> int:
-    """How far around a pixel its blur looks."""
-    if sigma_px < DIRECT_PX:
-        return math.ceil(_CUT_OFF * sigma_px)
-    side = block_px(sigma_px)
-    return side * (math.ceil(_CUT_OFF * sigma_px / side) + 3)
 
 
 def gaussian(pixels: FloatImage, rect: Rect, sigma_px: float) -> FloatImage:
@@ -57,7 +43,7 @@ def gaussian(pixels: FloatImage, rect: Rect, sigma_px: float) -> FloatImage:
 
 def direct(pixels: FloatImage, sigma_px: float) -> FloatImage:
     """The exact blur, cut off at four sigmas."""
-    size = 2 * math.ceil(_CUT_OFF * sigma_px) + 1
+    size = 2 * math.ceil(CUT_OFF * sigma_px) + 1
     padded = cv2.copyMakeBorder(pixels, 0, 0, 0, _TAIL, cv2.BORDER_REPLICATE)
     blurred = cv2.GaussianBlur(padded, (size, size), sigma_px, borderType=cv2.BORDER_REPLICATE)
     inner: FloatImage = blurred[:, : pixels.shape[1]]

@@ -8,22 +8,14 @@ that any part comes out as that part of the whole.
 
 from __future__ import annotations
 
-import math
-
 import numpy as np
 
 from lather.core.arrays import FloatImage
-from lather.core.filter.gaussian import block_px, direct, from_blocks, to_blocks
+from lather.core.filter.gaussian import direct, from_blocks, to_blocks
+from lather.core.filter.reach import LEAST_SIGMA_BLOCKS, block_px
 from lather.core.rect import Rect
 
-LEAST_SIGMA_BLOCKS = 1.5
 _LUMA = np.array([0.3, 0.59, 0.11], dtype=np.float32)
-
-
-def smooth_reach_px(scale_px: float) -> int:
-    """How far around a pixel it looks: two averages, one after the other, of whole blocks."""
-    side = block_px(scale_px, LEAST_SIGMA_BLOCKS)
-    return side * (2 * math.ceil(4 * scale_px / side) + 2)
 
 
 def smoothed(pixels: FloatImage, rect: Rect, scale_px: float, edge_l: float) -> FloatImage:

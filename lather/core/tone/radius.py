@@ -35,11 +35,13 @@ class Radius:
     ----------
     sigma_px : the radius proposed.
     sigmas_px, left : how much of the pore-scale energy is left in the tone, by radius.
+    most_left : how much may be left.
     """
 
     sigma_px: float
     sigmas_px: tuple[float, ...]
     left: tuple[float, ...]
+    most_left: float = MOST_LEFT
 
 
 def proposed_radius(rgb: FloatImage, skin: Plane, mm_per_px: float) -> Radius | None:

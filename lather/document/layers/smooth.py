@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
-from lather.core.filter.smooth import smooth_reach_px
+from lather.core.filter.reach import smooth_reach_px
 from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.layer import Leaf, Unpainted
 from lather.document.layers.parameters import Parameters, number

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import Any, Self
 
-from lather.core.filter.gaussian import gaussian_reach_px
+from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
 from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.layer import Layer, Layers, Parts, Unpainted, new_id

@@ -5,9 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from lather.core.arrays import FloatImage
-from lather.core.filter.gaussian import gaussian_reach_px
+from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
-from lather.core.tone.split import split
 from lather.document.layers.split import Part, SplitLayer
 from lather.render.layers.scene import Base, Patch, Scene
 from lather.render.masks import lay_changed
@@ -38,6 +37,8 @@ def part_below(layer: SplitLayer, part: Part, scene: Scene, below: Base) -> Base
 
 
 def _parts(layer: SplitLayer, scene: Scene, below: Patch) -> dict[Part, Patch]:
+    from lather.core.tone.split import split  # OpenCV is not loaded for the first window
+
     sigma_px = layer.parameters.sigma_px / 2**scene.level
     tone, texture = split(np.ascontiguousarray(below.pixels), below.rect, sigma_px)
     return {Part.TONE: Patch(below.rect, tone), Part.TEXTURE: Patch(below.rect, texture)}

@@ -6,7 +6,6 @@ import numpy as np
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QPushButton
 
 from lather.actions.workbench import Workbench
-from lather.core.colour.lab import luma
 from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.curves import CurvesLayer
 from lather.document.layers.parameters import LEVEL, Points
@@ -83,6 +82,7 @@ class CurvesCard(Card):
 
 def _histograms(state: JobState, layer_id: int) -> dict[str, np.ndarray]:
     """By curve: how much of the picture has which value, of the layers below, the most as 1."""
+    from lather.core.colour.lab import luma
     from lather.document import edits
 
     if not any(layer.id == layer_id for layer in state.layers):

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import math
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPointF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
 from lather.actions.workbench import Workbench
-from lather.assist.split_radius import split_radius
-from lather.core.tone.radius import MOST_LEFT, Radius
 from lather.document.layers.split import SplitLayer
 from lather.document.state import JobState
 from lather.errors import LatherError
@@ -19,6 +18,9 @@ from lather.tools.advice import Advice
 from lather.ui.cards.rows import Card
 from lather.ui.theme import SMALL_PX, font, theme
 from lather.ui.widgets import label
+
+if TYPE_CHECKING:
+    from lather.core.tone.radius import Radius
 
 AROUND = 1.15  # times the proposed radius: what is advised
 SPECTRUM_HEIGHT_PX, LEAST_SHOWN = 56, 1e-3
@@ -79,6 +81,8 @@ class SplitCard(Card):
 
 
 def _measured(state: JobState) -> tuple[JobState, Radius | None, str]:
+    from lather.assist.split_radius import split_radius  # OpenCV is not loaded before
+
     try:
         return state, split_radius(state), ""
     except LatherError as error:
@@ -102,7 +106,7 @@ class Spectrum(QWidget):
         if radius is not None:
             self.setToolTip(
                 f"Pore-scale energy left in the tone, by radius: at {radius.sigma_px:g} px less "
-                f"than {100 * MOST_LEFT:g} %."
+                f"than {100 * radius.most_left:g} %."
             )
         self.update()
 
@@ -124,7 +128,7 @@ class Spectrum(QWidget):
         line = QPolygonF([place(s, share) for s, share in zip(sigmas, left, strict=True)])
         painter.setPen(QPen(QColor(t.text), 1.5))
         painter.drawPolyline(line)
-        chosen = place(self._radius.sigma_px, MOST_LEFT)
+        chosen = place(self._radius.sigma_px, self._radius.most_left)
         painter.setPen(QPen(QColor(t.accent), 1, Qt.PenStyle.DashLine))
         painter.drawLine(QPointF(chosen.x(), 0), QPointF(chosen.x(), height))
         painter.setBrush(QColor(t.accent))
