@@ -217,6 +217,7 @@ def _jobs(folder: Path) -> Iterator[Path]:
     from lather.document import edits
     from lather.files.jobwriter import save_job
     from lather.files.openraster import write_openraster
+    from lather.render.compositor import picture_up_to
     from lather.render.flatten import flatten
     from lather.render.worker import SameThread
 
@@ -242,7 +243,7 @@ def _jobs(folder: Path) -> Iterator[Path]:
     keeper.close()
     yield journal
     layers = folder / "layers.ora"
-    write_openraster(job.state, flatten(job.state, 8), layers)
+    write_openraster(job.state, flatten(job.state, 8), layers, computed=picture_up_to(job.state))
     yield layers
     recording = folder / "pen.jsonl"
     recording.write_text(

@@ -124,10 +124,12 @@ def _export(bench: Workbench) -> None:
 def write_layers(state: JobState, path: Path, progress: Progress, cancel: CancelToken) -> None:
     """Write a job as OpenRaster."""
     from lather.files.openraster import write_openraster
+    from lather.render.compositor import picture_up_to
     from lather.render.flatten import flatten
 
     merged = flatten(state, state.photo.depth_bits, progress=progress, cancel=cancel)
-    write_openraster(state, merged, path, progress=progress, cancel=cancel)
+    write_openraster(state, merged, path, computed=picture_up_to(state), progress=progress,
+                     cancel=cancel)  # fmt: skip
 
 
 ACTIONS = (

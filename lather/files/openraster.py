@@ -6,10 +6,11 @@ alpha in the photo's own RGB space. What the format cannot carry is listed for t
 
 from __future__ import annotations
 
+import json
 import xml.etree.ElementTree as ElementTree
 import zipfile
 import zlib
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -17,11 +18,13 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.core.arrays import FULL, LayerPixels, Samples
+from lather.core.arrays import FULL, FloatImage, LayerPixels, Samples
+from lather.core.blend.composite import to_pixels
 from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.bounds import DEEPEST_GROUPS, MOST_LAYERS
+from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Layer, Layers, Mask, new_id
 from lather.document.layers.photo import PhotoLayer
@@ -38,6 +41,9 @@ from lather.files.photos import MOST_MEGAPIXELS, decode_photo, first_line
 from lather.files.profiles import image_of, samples_of, vips, with_dpi, with_profile
 
 MIMETYPE = "image/openraster"
+KIND_ATTRIBUTE, PARAMETERS_ATTRIBUTE = "lather-kind", "lather-parameters"
+STRIP_PX = 1024  # computed layers are rendered in pieces of that size
+Computed = Callable[[int, Rect], FloatImage]  # layer id, rectangle
 THUMBNAIL_PX = 256
 MOST_XML_BYTES = 16 * 2**20
 MOST_PNG_BYTES = 2**31
@@ -56,6 +62,12 @@ def not_carried(state: JobState) -> list[str]:
     for layer in walk(state.layers):
         if isinstance(layer, UnknownLayer):
             losses.append(f"'{layer.name}': made by a newer Lather, it stays in the job file.")
+            continue
+        if isinstance(layer, ComputedLayer):
+            losses.append(
+                f"'{layer.name}': written as its pixels; its parameters are in its attribute "
+                f"{PARAMETERS_ATTRIBUTE}."
+            )
             continue
         if layer.mode in _NOT_CARRIED:
             losses.append(f"'{layer.name}': mode {layer.mode.value} becomes normal.")
@@ -82,10 +94,14 @@ def write_openraster(
     merged: Samples,
     path: Path,
     *,
+    computed: Computed,
     progress: Progress = no_progress,
     cancel: CancelToken | None = None,
 ) -> None:
     """Write all layers and `merged`, the finished picture as (H, W, 3) samples; atomically.
+
+    `computed` gives the picture up to a computed layer, its mask and mode included: such a layer
+    is written as that, with its strength as opacity, and its kind and parameters as attributes.
 
     Raises
     ------
@@ -96,7 +112,8 @@ def write_openraster(
         photo = state.photo
         size = {"w": str(photo.width), "h": str(photo.height), **_resolution(photo)}
         image = ElementTree.Element("image", {"version": "0.0.6", **size})
-        writer = _Writer(archive, photo, sum(1 for _ in walk(state.layers)), progress, cancel)
+        n_layers = sum(1 for _ in walk(state.layers))
+        writer = _Writer(archive, photo, computed, n_layers, progress, cancel)
         writer.stack(image, state.layers, [])
         text = ElementTree.tostring(image, encoding="UTF-8", xml_declaration=True)
         archive.writestr("stack.xml", text)
@@ -142,12 +159,14 @@ class _Writer:
         self,
         archive: zipfile.ZipFile,
         photo: Photo,
+        computed: Computed,
         n_layers: int,
         progress: Progress,
         cancel: CancelToken | None,
     ) -> None:
         self._archive = archive
         self._photo = photo
+        self._computed = computed
         self._n_layers = n_layers
         self._n_done = 0
         self._progress = progress
@@ -163,6 +182,9 @@ class _Writer:
             self._n_done += 1
             if isinstance(layer, UnknownLayer):
                 continue
+            if isinstance(layer, ComputedLayer):
+                self._as_pixels(ElementTree.SubElement(element, "layer"), layer)
+                continue
             masks = [*around, *([layer.mask] if layer.mask and layer.mask.enabled else [])]
             if isinstance(layer, GroupLayer):
                 self.stack(element, layer.children, masks)
@@ -173,9 +195,19 @@ class _Writer:
                 _describe(ElementTree.SubElement(element, "layer"), layer)
                 self._pixels(element[-1], layer, masks)
 
+    def _as_pixels(self, element: ElementTree.Element, layer: ComputedLayer) -> None:
+        """A computed layer as the picture up to it."""
+        _describe(element, layer)
+        element.set("composite-op", _OPS[BlendMode.NORMAL])
+        element.set(KIND_ATTRIBUTE, layer.kind)
+        element.set(PARAMETERS_ATTRIBUTE, json.dumps(layer.own_fields["parameters"]))
+        samples = np.empty((self._photo.height, self._photo.width, 4), dtype=np.uint16)
+        for key in self._photo.rect.cells(STRIP_PX):
+            rect = Rect.cell(key, STRIP_PX).intersect(self._photo.rect)
+            to_pixels(self._computed(layer.id, rect), samples[rect.slices])
+        self._write(element, layer, _rgba_image(samples), self._photo.rect)
+
     def _pixels(self, element: ElementTree.Element, layer: Layer, masks: list[Mask]) -> None:
-        name = f"data/layer{layer.id}.png"
-        element.set("src", name)
         rect = Rect(0, 0, 1, 1)
         if isinstance(layer, PhotoLayer):
             image = image_of(self._photo.samples)
@@ -184,6 +216,13 @@ class _Writer:
             bounds = layer.tiles.bounds().intersect(self._photo.rect)
             rect = bounds if not bounds.empty else rect
             image = _rgba_image(_masked(layer.tiles.read(rect), masks, rect))
+        self._write(element, layer, image, rect)
+
+    def _write(
+        self, element: ElementTree.Element, layer: Layer, image: Any, rect: Rect
+    ) -> None:
+        name = f"data/layer{layer.id}.png"
+        element.set("src", name)
         element.set("x", str(rect.x0))
         element.set("y", str(rect.y0))
         image = with_profile(with_dpi(image, self._photo.metadata.dpi), self._photo.profile)

@@ -5,6 +5,7 @@ A rectangle is given in the pixels of its level. Only tiles that exist are visit
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 from lather.core.arrays import FloatImage
@@ -39,6 +40,11 @@ def render_up_to(state: JobState, layer_id: int, rect: Rect, level: int = 0) -> 
     """
     scene = Scene(state.photo, level, paint)
     return _up_to(state.layers, layer_id, scene, transparent)(rect)
+
+
+def picture_up_to(state: JobState) -> Callable[[int, Rect], FloatImage]:
+    """`render_up_to` of one state at full size, by layer id and rectangle."""
+    return lambda layer_id, rect: render_up_to(state, layer_id, rect)
 
 
 def render_layers(layers: Layers, photo: Photo, rect: Rect, level: int = 0) -> FloatImage:

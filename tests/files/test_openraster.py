@@ -1,8 +1,10 @@
 """OpenRaster: layers out to other programs, theirs in, and what is lost is said."""
 
 import io
+import json
 import xml.etree.ElementTree as ElementTree
 import zipfile
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -13,10 +15,13 @@ from PIL import Image
 from lather.core.blend.modes import BlendMode
 from lather.document import edits
 from lather.document.layers.group import GroupLayer
+from lather.document.layers.split import Part
+from lather.document.layers.table import KINDS
+from lather.document.tiles import NO_PIXELS
 from lather.document.tree import walk
 from lather.errors import LatherError, PhotoError
 from lather.files.openraster import not_carried, read_openraster, write_openraster
-from lather.render.compositor import render
+from lather.render.compositor import picture_up_to, render
 from lather.render.flatten import flatten
 from tests.support import Case, painted_state, photo_in, random_tile
 
@@ -28,7 +33,7 @@ class OpenRasterTest(Case):
         self.photo = photo_in(self.folder)
 
     def write(self, state) -> Path:
-        write_openraster(state, flatten(state, 16), self.path)
+        write_openraster(state, flatten(state, 16), self.path, computed=picture_up_to(state))
         return self.path
 
     def rich_state(self):
@@ -50,6 +55,25 @@ class OpenRasterTest(Case):
             self.assertAlmostEqual(old.strength, new.strength, places=5)
         rect = state.photo.rect
         self.assert_close(render(back, rect), render(state, rect), 3 / 65535)
+
+    def test_computed_layers_are_written_as_pixels_with_their_parameters(self) -> None:
+        state = edits.add_computed(self.rich_state(), KINDS["smooth"], scale_px=4.0)
+        state = edits.set_strength(state, state.active_id, 0.5)
+        state = edits.add_computed(state, KINDS["split"])
+        stack = state.active.stack(Part.TONE)
+        state = edits.add_pixel_layer(replace(state, active_id=stack.id))
+        state = edits.set_pixels(
+            state, state.active_id, NO_PIXELS.with_tiles({(0, 0): random_tile(7)})
+        )
+        back = read_openraster(self.write(state))
+        self.assertEqual([x.name for x in back.layers[1:]], [x.name for x in state.layers[1:]])
+        rect = state.photo.rect
+        self.assert_close(render(back, rect), np.clip(render(state, rect), 0, 1), 4 / 65535)
+        with zipfile.ZipFile(self.path) as archive:
+            root = ElementTree.fromstring(archive.read("stack.xml"))
+        entry = next(x for x in root.iter("layer") if x.get("lather-kind") == "smooth")
+        self.assertEqual(json.loads(entry.attrib["lather-parameters"])["scale_px"], 4.0)
+        self.assertTrue(any("written as its pixels" in loss for loss in not_carried(state)))
 
     def test_groups_keep_their_order_and_isolation(self) -> None:
         for mode in (BlendMode.NORMAL, BlendMode.SCREEN):
