@@ -28,6 +28,7 @@ from lather.document.merge import same_work
 from lather.document.state import JobState
 from lather.errors import Cancelled, LatherError
 from lather.names import readable
+from lather.render.compositor import kept
 from lather.render.geometry import ViewGeometry
 from lather.render.view import Shown
 from lather.render.worker import Executor, SameThread
@@ -123,6 +124,7 @@ class Workbench:
             self.keeper.close()
         if isinstance(opened, Job):
             opened = Opened(opened)
+        kept.clear()
         self.job = opened.job if opened is not None else None
         self.keeper = self.session = None
         self.looks = Looks()

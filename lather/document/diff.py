@@ -23,7 +23,7 @@ def changed_cells(before: JobState, after: JobState) -> Cells:
     everywhere = set(after.photo.rect.cells(TILE_PX))
     if before.photo is not after.photo:
         return everywhere
-    return _of_lists(before.layers, after.layers, everywhere)
+    return changed_between(before.layers, after.layers, everywhere)
 
 
 def changed_above(state: JobState, layer_id: int, rect: Rect) -> Rect:
@@ -34,7 +34,8 @@ def changed_above(state: JobState, layer_id: int, rect: Rect) -> Rect:
     return rect
 
 
-def _of_lists(before: Layers, after: Layers, everywhere: Cells) -> Cells:
+def changed_between(before: Layers, after: Layers, everywhere: Cells) -> Cells:
+    """Tiles, of all that the picture has, in which two stacks of layers look different."""
     if before is after:
         return set()
     old, new = ({layer.id: layer for layer in layers} for layers in (before, after))
@@ -102,7 +103,7 @@ def _of_layer(old: Layer, new: Layer, everywhere: Cells) -> Cells:
     found = both if masked is None else both & masked
     for name, tiles in old.planes.items():
         found |= set(tiles.changed_keys(new.planes[name])) & everywhere
-    return found | _of_lists(old.children, new.children, everywhere)
+    return found | changed_between(old.children, new.children, everywhere)
 
 
 def _of_masks(old: Mask | None, new: Mask | None, everywhere: Cells) -> Cells | None:

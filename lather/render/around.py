@@ -18,6 +18,7 @@ from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.document.tree import top_level_index
+from lather.render.compositor import scene_of
 from lather.render.layers.scene import Scene, transparent
 from lather.render.stack import lay_on, paint
 
@@ -44,7 +45,7 @@ class AroundCache:
         """Like `render`, from what is kept of the layers around the active one."""
         index = top_level_index(state.layers, active_id)
         self._become(state.layers[:index], state.layers[index + 1 :])
-        scene = Scene(state.photo, level, paint)
+        scene = scene_of(state.photo, level)
 
         def below(wide: Rect) -> FloatImage:
             out = transparent(wide)

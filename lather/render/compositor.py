@@ -17,9 +17,12 @@ from lather.document.photo import Photo
 from lather.document.state import JobState
 from lather.document.tiles import DEEPEST_LEVEL
 from lather.document.tree import path_to, top_level_index
+from lather.render.cache import BoundaryCache
 from lather.render.layers.scene import Base, Scene, transparent
 from lather.render.layers.split import part_below
 from lather.render.stack import paint
+
+kept = BoundaryCache()  # of the picture that is worked on
 
 
 def render(state: JobState, rect: Rect, level: int = 0) -> FloatImage:
@@ -38,7 +41,7 @@ def render_up_to(state: JobState, layer_id: int, rect: Rect, level: int = 0) -> 
     The layer counts in full whatever its strength, so that a mend on a weakened layer
     builds on what the layer holds.
     """
-    scene = Scene(state.photo, level, paint)
+    scene = scene_of(state.photo, level)
     return _up_to(state.layers, layer_id, scene, transparent)(rect)
 
 
@@ -49,7 +52,19 @@ def picture_up_to(state: JobState) -> Callable[[int, Rect], FloatImage]:
 
 def render_layers(layers: Layers, photo: Photo, rect: Rect, level: int = 0) -> FloatImage:
     """Layers by themselves, bottom to top."""
-    return paint(layers, Scene(photo, level, paint), transparent, rect)
+    return paint(layers, scene_of(photo, level), transparent, rect)
+
+
+def scene_of(photo: Photo, level: int) -> Scene:
+    """What layers of a photo are rendered in, with what is kept of all pictures."""
+    return Scene(photo, level, paint, _kept_below)
+
+
+def _kept_below(scene: Scene, layers: Layers, rect: Rect) -> FloatImage:
+    return kept.read(
+        scene.photo, layers, scene.level, rect,
+        lambda cell: paint(layers, scene, transparent, cell),
+    )  # fmt: skip
 
 
 def _up_to(layers: Layers, layer_id: int, scene: Scene, base: Base) -> Base:

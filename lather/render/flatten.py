@@ -16,9 +16,11 @@ from lather.document.layers.layer import Stage, new_id
 from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
 from lather.document.tiles import NO_PIXELS, TILE_PX, Key
+from lather.document.tree import walk
 from lather.render.compositor import render
 
 N_THREADS = 2
+LARGE_PX = 1024
 
 
 def flatten(
@@ -39,7 +41,8 @@ def flatten(
     def fill(rect: Rect) -> None:
         on_white(render(state, rect), out[rect.slices])
 
-    _for_each_cell(photo.rect, fill, progress, cancel, "flattening")
+    side = _side_px(state)
+    _for_each_cell(photo.rect, side, fill, progress, cancel, "flattening")
     return out
 
 
@@ -54,24 +57,36 @@ def merged_layer(
     changed: dict[Key, NDArray[np.uint16] | None] = {}
 
     def add(rect: Rect) -> None:
-        tile = np.zeros((TILE_PX, TILE_PX, 4), dtype=np.uint16)
-        to_pixels(render(state, rect), tile[: rect.height, : rect.width])
-        changed[rect.y0 // TILE_PX, rect.x0 // TILE_PX] = tile
+        pixels = render(state, rect)
+        for key in rect.cells(TILE_PX):
+            part = Rect.cell(key, TILE_PX).intersect(rect)
+            tile = np.zeros((TILE_PX, TILE_PX, 4), dtype=np.uint16)
+            inside = part.shifted(-rect.x0, -rect.y0).slices
+            to_pixels(np.ascontiguousarray(pixels[inside]), tile[: part.height, : part.width])
+            changed[key] = tile
 
-    _for_each_cell(state.photo.rect, add, progress, cancel, "merging")
+    side = _side_px(state)
+    _for_each_cell(state.photo.rect, side, add, progress, cancel, "merging")
     tiles = NO_PIXELS.with_tiles(changed)
     return PixelLayer(id=new_id(), name=name, stage=Stage.FINISH, tiles=tiles)
 
 
+def _side_px(state: JobState) -> int:
+    """Of the pieces that are rendered: large against how far the layers look."""
+    reach_px = max(layer.reach_px(0) for layer in walk(state.layers))
+    return TILE_PX if reach_px == 0 else LARGE_PX
+
+
 def _for_each_cell(
     whole: Rect,
+    side_px: int,
     work: Callable[[Rect], None],
     progress: Progress,
     cancel: CancelToken | None,
     what: str,
 ) -> None:
     """Do something for all cells of the picture, on threads; cancelling stops between cells."""
-    rects = [Rect.cell(key, TILE_PX).intersect(whole) for key in whole.cells(TILE_PX)]
+    rects = [Rect.cell(key, side_px).intersect(whole) for key in whole.cells(side_px)]
 
     def unless_cancelled(rect: Rect) -> None:
         if cancel is not None:

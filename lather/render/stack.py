@@ -13,7 +13,7 @@ from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
 from lather.document.layers.layer import Layer, Layers
 from lather.render.layers import table
-from lather.render.layers.scene import Base, Patch, Scene
+from lather.render.layers.scene import Base, Patch, Scene, transparent
 
 
 def paint(layers: Layers, scene: Scene, base: Base, rect: Rect) -> FloatImage:
@@ -25,7 +25,10 @@ def paint(layers: Layers, scene: Scene, base: Base, rect: Rect) -> FloatImage:
     else:
         layer = shown[first]
         wide = rect.grown(layer.reach_px(scene.level)).intersect(scene.picture)
-        below = Patch(wide, paint(tuple(shown[:first]), scene, base, wide))
+        rest = tuple(shown[:first])
+        alone = base is transparent and len(rest) > 1  # the photo by itself is read as fast
+        pixels = scene.below(scene, rest, wide) if alone else paint(rest, scene, base, wide)
+        below = Patch(wide, pixels)
         out = below.part(rect)
         inside = rect.intersect(scene.picture)
         if not inside.empty:  # beyond the picture there is nothing to look at

@@ -23,12 +23,13 @@ from lather.render.compositor import (
     render,
     render_photo,
     render_up_to,
+    scene_of,
 )
 from lather.render.flatten import flatten, merged_layer
 from lather.render.geometry import ViewGeometry
-from lather.render.layers.scene import Scene, transparent
+from lather.render.layers.scene import transparent
 from lather.render.masks import read_level, render_mask
-from lather.render.stack import lay_on, paint
+from lather.render.stack import lay_on
 from lather.render.touched import touched_share
 from lather.render.view import Shown, ViewTiles
 from lather.render.worker import SameThread, Workers
@@ -163,7 +164,7 @@ class RenderTest(Case):
             for out, layers in ((shown, (group,)), (expected, (replace(layer, strength=0.35),))):
                 if opaque:
                     out[...] = photo.read_float(rect)
-                lay_on(layers, Scene(photo, 0, paint), out, rect)
+                lay_on(layers, scene_of(photo, 0), out, rect)
             self.assert_close(shown[..., 3], expected[..., 3], 2e-6)
             visible = shown[..., 3] > 1e-3
             self.assert_close(shown[visible], expected[visible], 1e-3 if not opaque else 2e-6)

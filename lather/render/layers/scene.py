@@ -15,12 +15,13 @@ from lather.document.photo import Photo
 
 @dataclass(frozen=True)
 class Scene:
-    """What everything is rendered in: the photo, the mip level, and how layers in a layer are laid
-    on a base."""
+    """What everything is rendered in: the photo, the mip level, how layers in a layer are laid on
+    a base, and how what lies below a layer with a reach is come by."""
 
     photo: Photo
     level: int
     paint: Paint
+    below: Below
 
     @property
     def picture(self) -> Rect:
@@ -44,6 +45,7 @@ class Patch:
 
 Base = Callable[[Rect], FloatImage]  # what lies lowest, a fresh array
 Paint = Callable[[Layers, "Scene", Base, Rect], FloatImage]
+Below = Callable[["Scene", Layers, Rect], FloatImage]  # layers on nothing, in a rectangle
 
 
 def transparent(rect: Rect) -> FloatImage:

@@ -1,0 +1,99 @@
+"""What lies below a layer with a reach, kept as tiles: shared by view, tools and export.
+
+A tile is valid for the very layers that it was made of. Where some of them are replaced, only the
+tiles that the change touches are made anew. What is kept is the same, bit for bit, as what would be
+computed: any part of a picture is that part of the whole.
+"""
+
+from __future__ import annotations
+
+import threading
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, field
+
+from lather.core.arrays import FloatImage
+from lather.core.rect import Rect, paste
+from lather.document.diff import changed_between
+from lather.document.layers.layer import Layers
+from lather.document.photo import Photo
+from lather.document.tiles import TILE_PX, Key
+from lather.render.layers.scene import transparent
+
+MOST_BYTES = 192 * 2**20
+TILE_BYTES = TILE_PX * TILE_PX * 16
+
+Make = Callable[[Rect], FloatImage]
+_Place = tuple[int, Key]  # level, cell
+
+
+@dataclass
+class _Boundary:
+    """Tiles of some layers' picture; replaced as a whole by `_become`."""
+
+    photo: Photo
+    layers: Layers
+    tiles: OrderedDict[_Place, FloatImage] = field(default_factory=OrderedDict)
+
+
+class BoundaryCache:
+    """Any thread. Boundaries are told apart by the ids of the layers below them."""
+
+    def __init__(self, most_bytes: int = MOST_BYTES) -> None:
+        self._most_tiles = max(1, most_bytes // TILE_BYTES)
+        self._lock = threading.Lock()
+        self._boundaries: OrderedDict[tuple[int, ...], _Boundary] = OrderedDict()
+
+    @property
+    def n_tiles(self) -> int:
+        return sum(len(boundary.tiles) for boundary in self._boundaries.values())
+
+    def clear(self) -> None:
+        with self._lock:
+            self._boundaries.clear()
+
+    def read(
+        self, photo: Photo, layers: Layers, level: int, rect: Rect, make: Make
+    ) -> FloatImage:
+        """A fresh array of a rectangle of a level; `make` renders what is not kept."""
+        out = transparent(rect)
+        for key in rect.cells(TILE_PX):
+            cell = Rect.cell(key, TILE_PX)
+            tile = self._kept(photo, layers, (level, key))
+            if tile is None:
+                tile = make(cell)
+                self._keep(photo, layers, (level, key), tile)
+            paste(out, rect, tile, cell)
+        return out
+
+    def _kept(self, photo: Photo, layers: Layers, place: _Place) -> FloatImage | None:
+        with self._lock:
+            boundary = self._become(photo, layers)
+            tile = boundary.tiles.get(place)
+            if tile is not None:
+                boundary.tiles.move_to_end(place)
+            return tile
+
+    def _keep(self, photo: Photo, layers: Layers, place: _Place, tile: FloatImage) -> None:
+        with self._lock:
+            boundary = self._become(photo, layers)
+            boundary.tiles[place] = tile
+            while self.n_tiles > self._most_tiles:
+                oldest = next(b for b in self._boundaries.values() if b.tiles)
+                oldest.tiles.popitem(last=False)
+
+    def _become(self, photo: Photo, layers: Layers) -> _Boundary:
+        """The boundary above these very layers, with what of the earlier ones still holds."""
+        ids = tuple(layer.id for layer in layers)
+        boundary = self._boundaries.get(ids)
+        if boundary is None or boundary.photo is not photo:
+            boundary = self._boundaries[ids] = _Boundary(photo, layers)
+        elif not all(map(lambda a, b: a is b, boundary.layers, layers)):
+            everywhere = set(photo.rect.cells(TILE_PX))
+            changed = changed_between(boundary.layers, layers, everywhere)
+            for level, key in list(boundary.tiles):
+                if any((r >> level, c >> level) == key for r, c in changed):
+                    del boundary.tiles[level, key]
+            boundary.layers = layers
+        self._boundaries.move_to_end(ids)
+        return boundary

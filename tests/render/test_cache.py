@@ -1,0 +1,112 @@
+"""What is kept below filters: never wrong, made anew only where a change touches, bounded."""
+
+from __future__ import annotations
+
+import unittest
+from dataclasses import replace
+from unittest import mock
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from lather.core.rect import Rect
+from lather.document import edits
+from lather.document.layers.table import KINDS
+from lather.document.state import JobState
+from lather.document.tiles import TILE_PX
+from lather.render import compositor
+from lather.render.cache import TILE_BYTES, BoundaryCache
+from lather.render.compositor import render
+from tests.support import Case, noise_photo, painted_state, random_tile
+
+
+def filtered(photo=None) -> JobState:
+    """A photo, two pixel layers, a smooth, curves, a split with a layer in it, another smooth."""
+    state = painted_state(photo or noise_photo(600, 440), 2)
+    for name, values in (("smooth", {"scale_px": 4.0}), ("curves", {}), ("split", {}),
+                         ("smooth", {"scale_px": 2.0})):  # fmt: skip
+        state = edits.add_computed(state, KINDS[name], **values)
+        if name == "split":
+            split = state.active
+            state = edits.add_pixel_layer(replace(state, active_id=split.children[1].id))
+            tiles = state.active.tiles.with_tiles({(0, 1): random_tile(8)})
+            state = edits.set_pixels(state, state.active_id, tiles)
+            state = replace(state, active_id=split.id)
+    return state
+
+
+class CacheTest(Case):
+    def setUp(self) -> None:
+        super().setUp()
+        self.cache = BoundaryCache()
+        patched = mock.patch.object(compositor, "kept", self.cache)
+        patched.start()
+        self.addCleanup(patched.stop)
+
+    def fresh(self, state: JobState, rect: Rect, level: int = 0) -> np.ndarray:
+        with mock.patch.object(compositor, "kept", BoundaryCache()):
+            return render(state, rect, level)
+
+    @settings(max_examples=8, deadline=None)
+    @given(st.lists(st.tuples(st.integers(0, 5), st.integers(0, 9)), max_size=4))
+    def test_after_any_edits_it_is_as_if_rendered_afresh(self, steps) -> None:
+        self.cache.clear()
+        state = filtered()
+        rects = [Rect(0, 0, 256, 256), Rect(300, 100, 560, 420)]
+        for what, pick in [(9, 0), *steps]:
+            painted = [layer for layer in state.layers if layer.planes]
+            filters = [layer for layer in state.layers if layer.kind in ("smooth", "split")]
+            pixels, computed = painted[pick % len(painted)], filters[pick % len(filters)]
+            if what == 0:
+                tiles = pixels.tiles.with_tiles({(pick % 3, pick % 2): random_tile(pick)})
+                state = edits.update_layer(state, pixels.id, tiles=tiles)
+            elif what == 1:
+                state = edits.set_strength(state, computed.id, pick / 9)
+            elif what == 2:
+                state = edits.set_visible(state, pixels.id, not pixels.visible)
+            elif what == 3:
+                state = edits.move(state, state.layers[1].id, above_id=computed.id)
+            elif what == 4 and computed.kind == "smooth":
+                state = edits.set_parameter(state, computed.id, "scale_px", 1.0 + pick)
+            elif what == 5:
+                state = edits.duplicate(state, computed.id)
+            for level in (0, 1):
+                for rect in rects:
+                    part = rect.at_level(level)
+                    self.assert_equal_arrays(render(state, part, level),
+                                             self.fresh(state, part, level))  # fmt: skip
+
+    def test_only_what_a_change_touches_is_made_anew(self) -> None:
+        state = filtered(noise_photo(1500, 1300))
+        whole = state.photo.rect
+        render(state, whole)
+        made = []
+        read = BoundaryCache.read
+
+        def counting(cache, photo, layers, level, rect, make):
+            return read(cache, photo, layers, level, rect,
+                        lambda cell: made.append(cell) or make(cell))
+
+        tiles = state.layers[2].tiles.with_tiles({(0, 0): random_tile(3)})
+        changed = edits.set_pixels(state, state.layers[2].id, tiles)
+        with mock.patch.object(BoundaryCache, "read", counting):
+            render(changed, whole)
+        self.assertTrue(made)
+        self.assertTrue(all(cell.y0 <= 2 * TILE_PX and cell.x0 <= 2 * TILE_PX for cell in made))
+        made.clear()
+        dragged = edits.set_parameter(changed, changed.layers[-1].id, "scale_px", 3.0)
+        with mock.patch.object(BoundaryCache, "read", counting):
+            render(dragged, whole)
+        self.assertEqual(made, [])  # what lies below the layer that is set stays
+
+    def test_it_is_bounded(self) -> None:
+        self.cache._most_tiles = 5
+        state = filtered()
+        self.assert_equal_arrays(render(state, state.photo.rect),
+                                 self.fresh(state, state.photo.rect))  # fmt: skip
+        self.assertLessEqual(self.cache.n_tiles * TILE_BYTES, 5 * TILE_BYTES)
+
+
+if __name__ == "__main__":
+    unittest.main()
