@@ -18,6 +18,7 @@ from bench import (
     export,
     grafting,
     keeping,
+    layers,
     memory,
     mend,
     metamorphic,
@@ -36,6 +37,7 @@ Group = Callable[[Scale], list[Row]]
 GROUPS: dict[str, Group] = {
     "stroke": stroke.measure,
     "stalls": stalls.measure,
+    "layers": layers.measure,
     "mend": mend.measure,
     "survey": surveying.measure,
     "graft": grafting.measure,

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Sequence
+from dataclasses import replace
 
 from lather.core.rect import Rect
 from lather.document.layers.layer import Layer, Layers, Mask
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
-from lather.document.tree import path_to, place_of
+from lather.document.tree import path_to, place_of, top_level_index
 
 Cells = set[Key]
 
@@ -24,6 +25,12 @@ def changed_cells(before: JobState, after: JobState) -> Cells:
     if before.photo is not after.photo:
         return everywhere
     return changed_between(before.layers, after.layers, everywhere)
+
+
+def changed_within(state: JobState, layer_id: int, rect: Rect) -> Rect:
+    """The same for the top-level layer alone that is, or holds, that layer."""
+    top = state.layers[top_level_index(state.layers, layer_id)]
+    return changed_above(replace(state, layers=(top,)), layer_id, rect)
 
 
 def changed_above(state: JobState, layer_id: int, rect: Rect) -> Rect:

@@ -18,7 +18,7 @@ from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.document.tree import top_level_index
-from lather.render.compositor import scene_of
+from lather.render.compositor import kept_picture, render, scene_of
 from lather.render.layers.scene import Scene, transparent
 from lather.render.stack import lay_on, paint
 
@@ -40,12 +40,28 @@ class AroundCache:
         self._above: Layers = ()
         self._runs: list[Layers] = []
         self._tiles: OrderedDict[Place, FloatImage | None] = OrderedDict()
+        self._active_id = 0
+        self._corrections: OrderedDict[tuple[int, Key], tuple[Layers, FloatImage]] = OrderedDict()
 
-    def render(self, state: JobState, active_id: int, rect: Rect, level: int) -> FloatImage:
-        """Like `render`, from what is kept of the layers around the active one."""
-        index = top_level_index(state.layers, active_id)
+    def render(
+        self, state: JobState, before: JobState, rect: Rect, level: int
+    ) -> FloatImage:
+        """Like `render`, from what is kept of the layers around the active one.
+
+        Where a layer above looks around itself, what it changed in `before`, the state that the
+        stroke began with, is added instead: the view is rendered afresh once the pen is lifted.
+        """
+        index = top_level_index(state.layers, state.active_id)
         self._become(state.layers[:index], state.layers[index + 1 :])
         scene = scene_of(state.photo, level)
+        self._active_id = state.layers[index].id
+        out = self._without_reach(state.layers[index : index + 1], scene, rect)
+        if any(layer.is_shown and layer.reach_px(level) for layer in self._above):
+            self._correct(out, before, scene, rect)
+        return out
+
+    def _without_reach(self, active: Layers, scene: Scene, rect: Rect) -> FloatImage:
+        """Without the layers above the active one that look around themselves."""
 
         def below(wide: Rect) -> FloatImage:
             out = transparent(wide)
@@ -56,14 +72,10 @@ class AroundCache:
                     out[there] = tile[inside]
             return out
 
-        rest = state.layers[index:]
-        if any(layer.is_shown and layer.reach_px(level) for layer in rest):
-            return paint(rest, scene, below, rect)
-        out = below(rect)
-        lay_on(rest[:1], scene, out, rect)
+        out = paint(active, scene, below, rect)
         for number, run in enumerate(self._runs):
             if len(run) == 1:
-                lay_on(run, scene, out, rect)
+                lay_on((one for one in run if not one.reach_px(scene.level)), scene, out, rect)
                 continue
             for key in rect.cells(TILE_PX):
                 sheet = self._tile(number, run, scene, key)
@@ -72,10 +84,35 @@ class AroundCache:
                     composite(out[there], sheet[inside])
         return out
 
+    def _correct(self, out: FloatImage, before: JobState, scene: Scene, rect: Rect) -> None:
+        for key in rect.cells(TILE_PX):
+            inside, there = _overlap(key, rect)
+            out[there][..., :3] += self._correction(before, scene, key)[inside]
+
+    def _correction(self, before: JobState, scene: Scene, key: Key) -> FloatImage:
+        """(256, 256, 3): what the layers with a reach changed; if that is not known, earlier."""
+        place = scene.level, key
+        made_of, kept = self._corrections.get(place, (None, None))
+        if made_of is not before.layers or kept is None:
+            picture = kept_picture(before, scene.level, key)
+            if picture is None and kept is None:
+                picture = render(before, Rect.cell(key, TILE_PX), scene.level)
+            if picture is not None:
+                # None, if the stroke made a layer for itself.
+                active = tuple(layer for layer in before.layers if layer.id == self._active_id)
+                plain = self._without_reach(active, scene, Rect.cell(key, TILE_PX))
+                kept = picture[..., :3] - plain[..., :3]
+                self._corrections[place] = before.layers, kept
+                while len(self._corrections) > self._most_tiles:
+                    self._corrections.popitem(last=False)
+        assert kept is not None
+        return kept
+
     def _become(self, below: Layers, above: Layers) -> None:
         if not (_same(below, self._below) and _same(above, self._above)):
             self._below, self._above, self._runs = below, above, _runs(above)
             self._tiles.clear()
+            self._corrections.clear()
 
     def _tile(
         self, number: int, layers: Layers, scene: Scene, key: Key

@@ -1,4 +1,6 @@
-"""What lies below a layer with a reach, kept as tiles: shared by view, tools and export.
+"""What lies below and above each layer with a reach, kept as tiles.
+
+Shared by view, tools, strokes and export.
 
 A tile is valid for the very layers that it was made of. Where some of them are replaced, only the
 tiles that the change touches are made anew. What is kept is the same, bit for bit, as what would be
@@ -65,6 +67,16 @@ class BoundaryCache:
                 self._keep(photo, layers, (level, key), tile)
             paste(out, rect, tile, cell)
         return out
+
+    def peek(
+        self, photo: Photo, layers: Layers, level: int, key: Key
+    ) -> FloatImage | None:
+        """A tile, if these very layers' picture is kept there; read-only."""
+        with self._lock:
+            boundary = self._boundaries.get(tuple(layer.id for layer in layers))
+            if boundary is None or boundary.photo is not photo or boundary.layers != layers:
+                return None
+            return boundary.tiles.get((level, key))
 
     def _kept(self, photo: Photo, layers: Layers, place: _Place) -> FloatImage | None:
         with self._lock:

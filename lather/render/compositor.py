@@ -15,7 +15,7 @@ from lather.document.layers.layer import Layers
 from lather.document.layers.split import SplitLayer, StackLayer
 from lather.document.photo import Photo
 from lather.document.state import JobState
-from lather.document.tiles import DEEPEST_LEVEL
+from lather.document.tiles import DEEPEST_LEVEL, Key
 from lather.document.tree import path_to, top_level_index
 from lather.render.cache import BoundaryCache
 from lather.render.layers.scene import Base, Scene, transparent
@@ -27,7 +27,16 @@ kept = BoundaryCache()  # of the picture that is worked on
 
 def render(state: JobState, rect: Rect, level: int = 0) -> FloatImage:
     """(h, w, 4) float32, straight alpha: all visible layers."""
+    shown = tuple(layer for layer in state.layers if layer.is_shown)
+    if any(layer.reach_px(level) for layer in shown):
+        return _kept_below(scene_of(state.photo, level), shown, rect)
     return render_layers(state.layers, state.photo, rect, level)
+
+
+def kept_picture(state: JobState, level: int, key: Key) -> FloatImage | None:
+    """A tile of `render`, if it is kept; read-only. None too where no layer has a reach."""
+    shown = tuple(layer for layer in state.layers if layer.is_shown)
+    return kept.peek(state.photo, shown, level, key)
 
 
 def render_photo(photo: Photo, rect: Rect, level: int = 0) -> FloatImage:

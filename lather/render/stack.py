@@ -22,6 +22,9 @@ def paint(layers: Layers, scene: Scene, base: Base, rect: Rect) -> FloatImage:
     first = next((n for n in reversed(range(len(shown))) if shown[n].reach_px(scene.level)), None)
     if first is None:
         out = base(rect)
+    elif base is transparent and first + 1 < len(shown):  # above it all is quick to do again
+        out = scene.below(scene, tuple(shown[: first + 1]), rect)
+        shown = shown[first + 1 :]
     else:
         layer = shown[first]
         wide = rect.grown(layer.reach_px(scene.level)).intersect(scene.picture)

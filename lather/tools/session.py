@@ -19,7 +19,7 @@ from lather.core.arrays import ByteImage, FloatImage, Plane
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample, StrokePath
 from lather.core.rect import Rect
-from lather.document.diff import changed_above
+from lather.document.diff import changed_above, changed_within
 from lather.document.events import Signal
 from lather.document.job import Job
 from lather.document.painting import Coverage
@@ -219,7 +219,7 @@ class PenSession:
         if dirty.empty:
             return None
         state = stroke.work.preview()
-        seen = changed_above(state, state.active_id, dirty)
+        seen = changed_within(state, state.active_id, dirty)
         rect = seen.at_level(viewport.level).intersect(viewport.rect)
         if rect.empty:
             return None
@@ -236,7 +236,7 @@ class PenSession:
     def _render(self, state: JobState, rect: Rect, level: int) -> FloatImage:
         if rect.area > 2**22:  # larger than any cache of backdrops is worth
             return render(state, rect, level)
-        return self._around.render(state, state.active_id, rect, level)
+        return self._around.render(state, self._job.state, rect, level)
 
     def _paint_pending(self, stroke: _Stroke) -> Rect:
         with self._lock:

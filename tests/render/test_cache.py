@@ -16,6 +16,7 @@ from lather.document.layers.table import KINDS
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX
 from lather.render import compositor
+from lather.render.around import AroundCache
 from lather.render.cache import TILE_BYTES, BoundaryCache
 from lather.render.compositor import render
 from tests.support import Case, noise_photo, painted_state, random_tile
@@ -85,20 +86,47 @@ class CacheTest(Case):
         read = BoundaryCache.read
 
         def counting(cache, photo, layers, level, rect, make):
-            return read(cache, photo, layers, level, rect,
-                        lambda cell: made.append(cell) or make(cell))
+            def noted(cell: Rect) -> np.ndarray:
+                if len(layers) < len(state.layers):  # not the whole picture itself
+                    made.append(cell)
+                return make(cell)
+
+            return read(cache, photo, layers, level, rect, noted)
 
         tiles = state.layers[2].tiles.with_tiles({(0, 0): random_tile(3)})
         changed = edits.set_pixels(state, state.layers[2].id, tiles)
         with mock.patch.object(BoundaryCache, "read", counting):
             render(changed, whole)
         self.assertTrue(made)
-        self.assertTrue(all(cell.y0 <= 2 * TILE_PX and cell.x0 <= 2 * TILE_PX for cell in made))
+        near = 2 * TILE_PX  # two layers below look into the next tile each
+        self.assertTrue(all(cell.y0 <= near and cell.x0 <= near for cell in made))
         made.clear()
         dragged = edits.set_parameter(changed, changed.layers[-1].id, "scale_px", 3.0)
         with mock.patch.object(BoundaryCache, "read", counting):
             render(dragged, whole)
         self.assertEqual(made, [])  # what lies below the layer that is set stays
+
+    def test_a_stroke_below_filters_shows_at_once_and_settles_exactly(self) -> None:
+        """While the pen is down filters change what they changed before; afterwards nothing of
+        that is left."""
+        before = filtered()
+        pixels = before.layers[1]
+        before = replace(before, active_id=pixels.id)
+        tile = pixels.tiles.pixels((0, 0)).copy()
+        tile[100:140, 100:140] = (60000, 20000, 20000, 65535)
+        during = edits.update_layer(
+            before, pixels.id, tiles=pixels.tiles.with_tiles({(0, 0): tile})
+        )
+        around, rect = AroundCache(), Rect(80, 80, 200, 200)
+        self.assert_close(around.render(before, before, rect, 0), render(before, rect), 1e-5)
+        shown, exact = around.render(during, before, rect, 0), self.fresh(during, rect)
+        was = render(before, rect)
+        middle = np.s_[35:45, 35:45, :3]  # what is painted shows, about as it will be
+        self.assertLess(float(np.abs(shown - exact)[middle].mean()),
+                        0.8 * float(np.abs(was - exact)[middle].mean()))  # fmt: skip
+        outside = np.s_[80:, 80:]
+        self.assert_close(shown[outside], was[outside], 1e-5)
+        self.assert_equal_arrays(render(during, rect), exact)
 
     def test_it_is_bounded(self) -> None:
         self.cache._most_tiles = 5

@@ -219,14 +219,16 @@ class RenderTest(Case):
             for level in (0, 1):
                 rect = Rect(11, 7, 130, 120)
                 for _ in range(2):
-                    got = cache.render(state, layer.id, rect, level)
+                    got = cache.render(replace(state, active_id=layer.id), state, rect, level)
                     self.assert_close(got, render(state, rect, level), 1e-6)
         few = AroundCache(most_tiles=2)
         for _ in range(2):
-            got = few.render(state, state.layers[1].id, state.photo.rect, 0)
+            got = few.render(
+                replace(state, active_id=state.layers[1].id), state, state.photo.rect, 0
+            )
             self.assert_close(got, render(state, state.photo.rect, 0), 1e-6)
         weaker = edits.set_strength(state, state.layers[1].id, 0.1)
-        got = cache.render(weaker, state.layers[3].id, rect, 1)
+        got = cache.render(replace(weaker, active_id=state.layers[3].id), weaker, rect, 1)
         self.assert_close(got, render(weaker, rect, 1), 1e-6)
 
 

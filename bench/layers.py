@@ -1,0 +1,172 @@
+"""Layers that compute: strokes among them, sliders, the filters by themselves, export."""
+
+from __future__ import annotations
+
+import time
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from bench.common import Row, Scale, large_samples, large_state, row, run_fresh
+from bench.stroke import opened, stroke_delays
+from lather.document import edits
+from lather.document.layers.layer import Layer
+from lather.document.layers.table import KINDS
+from lather.document.state import JobState
+from lather.document.tiles import TILE_PX
+
+N_LAYERS, N_PIXEL_LAYERS = 16, 8
+SIGMAS_PX = (6.0, 20.0, 60.0)
+VIEW_PX = 696, 694  # of the picture in a window of 1280 x 800
+STROKE_SHARE, REDRAW_MS, MOST_MB = 1.5, 33.0, 1500.0
+
+_FLATTEN = """
+from bench.layers import computing_state
+from bench.common import Scale
+from lather.core.kernels import prepare_kernels
+from lather.render.flatten import flatten
+prepare_kernels()
+flatten(computing_state(SCALE), 16)
+status = open("/proc/self/status").read()
+print(int(status.split("VmHWM:")[1].split()[0]) / 1024)
+"""
+
+
+def measure(scale: Scale) -> list[Row]:
+    """16 layers that compute: strokes, sliders, each filter alone, memory of flattening"""
+    peak = float(run_fresh(_FLATTEN.replace("SCALE", repr(scale))).split()[-1])
+    return [
+        *_filters(scale), *_strokes(scale), *_sliders(scale),
+        row("flatten 24 MP, 16 layers that compute: peak memory", peak, "MB",
+            target=f"< {MOST_MB:.0f} MB", ok=peak < MOST_MB),
+    ]  # fmt: skip
+
+
+def computing_state(scale: Scale) -> JobState:
+    """The photo, 8 pixel layers, a split with edits in both stacks, 2 light maps, 3 curves, a
+    smooth."""
+    state = large_state(scale, N_PIXEL_LAYERS)
+    tile = np.random.default_rng(4).integers(0, 65536, (TILE_PX, TILE_PX), dtype=np.uint16)
+    pixels = state.layers[-1]
+    state = edits.add_computed(state, KINDS["split"])  # type: ignore[arg-type]
+    split = state.active
+    for stack in split.children:
+        state = edits.add_pixel_layer(replace(state, active_id=stack.id))
+        state = edits.update_layer(state, state.active_id, tiles=pixels.planes["pixels"])
+    state = replace(state, active_id=split.id)
+    for kind in ("light", "curves", "light", "curves", "curves", "smooth"):
+        state = edits.add_computed(state, KINDS[kind])  # type: ignore[arg-type]
+        layer = state.active
+        if layer.planes:
+            keys = list(state.photo.rect.cells(TILE_PX))[::3]
+            painted = layer.planes["map"].with_tiles({key: tile.copy() for key in keys})
+            layer = layer.with_painted({"map": painted}, ())
+            state = replace(state, layers=(*state.layers[:-1], layer))
+        if kind == "curves":
+            bent = ((0.0, 0.0), (0.3, 0.27), (0.7, 0.74), (1.0, 1.0))
+            state = edits.set_parameter(state, layer.id, "rgb", bent)
+    return state
+
+
+def _filters(scale: Scale) -> list[Row]:
+    import cv2
+
+    from lather.core.adjust.curves import NO_TABLE, apply_curves, table_of
+    from lather.core.filter.smooth import smoothed
+    from lather.core.rect import Rect
+    from lather.core.tone.split import split
+
+    rgb = large_samples(scale).astype(np.float32) / np.float32(65535)
+    rgba = np.dstack([rgb, np.ones(rgb.shape[:2], np.float32)])
+    whole = Rect(0, 0, rgb.shape[1], rgb.shape[0])
+    rows = []
+
+    def held(name: str, work: float, most: float, reference: str, value: float) -> None:
+        rows.append(row(name, work, "ms", target=f"<= {most:g}x", ok=work <= most * value,
+                        reference=reference, reference_value=value))  # fmt: skip
+
+    copy = scale.median_ms(rgba.copy, 5)
+    table = table_of(((0, 0), (0.4, 0.5), (1, 1)))
+    image = rgba.copy()
+    curves = scale.median_ms(
+        lambda: apply_curves(image, table, (NO_TABLE, NO_TABLE, NO_TABLE), NO_TABLE), 5
+    )
+    held("curves, 24 MP", curves, 4, "float32 copy", copy)
+    for sigma in SIGMAS_PX:
+        blur = scale.median_ms(lambda: cv2.GaussianBlur(rgb, (0, 0), sigma), 1, 0)  # noqa: B023
+        took = scale.median_ms(lambda: split(rgba, whole, sigma), 3, 0)  # noqa: B023
+        held(f"split, sigma {sigma:g} px", took, 1.2, "one blur of that sigma", blur)
+    took = scale.median_ms(lambda: smoothed(rgba, whole, 6.0, 6.0), 3, 0)
+    blur = scale.median_ms(lambda: cv2.GaussianBlur(rgb, (0, 0), 6.0), 3, 0)
+    held("smooth, scale 6 px", took, 4, "one blur of that scale", blur)
+    part: NDArray[np.float32] = np.ascontiguousarray(rgb[: max(1, rgb.shape[0] // 8)])
+    bilateral = 8 * scale.median_ms(lambda: cv2.bilateralFilter(part, 17, 0.1, 6), 1, 0)
+    held("smooth, scale 6 px", took, 1, "cv2.bilateralFilter, d = 17 (of an eighth, times 8)",
+         bilateral)  # fmt: skip
+    return rows
+
+
+def _strokes(scale: Scale) -> list[Row]:
+    """On the middle pixel layer, in a stack that computes and in one of pixels alone."""
+    from lather.document.job import Job
+    from lather.ui.scripted import settle
+
+    delays: dict[tuple[str, float], float] = {}
+    for name, state in (("pixels", large_state(scale, N_LAYERS)),
+                        ("computing", computing_state(scale))):  # fmt: skip
+        app, pen, paints = opened(Job(state))
+        for zoom in (0.5, 1.0):
+            app.bench.zoom_to(zoom)
+            app.bench.select_layer(app.bench.state.layers[N_PIXEL_LAYERS // 2].id)
+            settle(app)
+            found = stroke_delays(app, pen, paints, scale.runs(60) + 10)
+            delays[name, zoom] = float(np.percentile(found, 95))
+            settle(app)
+        app.close()
+    return [
+        row(f"stroke {zoom:.0%} in 16 layers that compute, p95", delays["computing", zoom], "ms",
+            target=f"<= {STROKE_SHARE}x", reference="the same stroke in 16 pixel layers",
+            reference_value=delays["pixels", zoom],
+            ok=delays["computing", zoom] <= STROKE_SHARE * delays["pixels", zoom])
+        for zoom in (0.5, 1.0)
+    ]  # fmt: skip
+
+
+def _sliders(scale: Scale) -> list[Row]:
+    """A new value to all tiles of a view of 1280 x 800, on two threads, at fit and at 100 %."""
+    from concurrent.futures import ThreadPoolExecutor
+
+    from lather.core.rect import Rect
+    from lather.render.compositor import deepest_level, kept, render
+
+    state = computing_state(scale)
+    layers: dict[str, Layer] = {layer.kind: layer for layer in state.layers}
+    rows = []
+    pool = ThreadPoolExecutor(2)
+    for name, level in (("fit", deepest_level(state.photo)), ("100 %", 0)):
+        view = Rect(0, 0, *VIEW_PX).intersect(state.photo.rect.at_level(level))
+        cells = [Rect.cell(key, TILE_PX) for key in view.cells(TILE_PX)]
+
+        def redraw(now: JobState) -> None:
+            list(pool.map(lambda cell: render(now, cell, level), cells))  # noqa: B023
+
+        kept.clear()
+        redraw(state)
+        for kind, parameter in (("smooth", "edge_l"), ("curves", "red")):
+            layer = layers[kind]
+            times = []
+            for n in range(scale.runs(6)):
+                more = n + 0.1 * level  # never the value that it has
+                value = 5.0 + more if kind == "smooth" else (
+                    (0.0, 0.0), (0.5, 0.51 + 0.01 * more), (1.0, 1.0))  # fmt: skip
+                state = edits.set_parameter(state, layer.id, parameter, value)
+                start = time.perf_counter()
+                redraw(state)
+                times.append(1000 * (time.perf_counter() - start))
+            took = float(np.median(times))
+            rows.append(row(f"slider of {kind} at {name}: view redrawn", took, "ms",
+                            target=f"<= {REDRAW_MS:.0f} ms", ok=took <= REDRAW_MS))
+    pool.shutdown()
+    kept.clear()
+    return rows
