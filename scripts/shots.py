@@ -12,6 +12,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import cv2
 import numpy as np
 from PyQt6.QtCore import QPointF
+from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QDialog
 
 from lather.actions import finding
@@ -25,6 +26,7 @@ from lather.core.survey.regions.region import Part, Region
 from lather.document import areas, edits
 from lather.document.history import History
 from lather.document.layers.layer import Stage
+from lather.document.layers.table import KINDS
 from lather.document.state import new_state
 from lather.errors import LatherError
 from lather.files.journalreader import FoundJournal, Replayed
@@ -81,6 +83,7 @@ def main() -> None:
     finding.step(bench, 1)
     shot(app, FOLDER / "finding.png")
 
+    computed_layers(app)
     clean_by_hand(app)
 
     bench.take_job(None)  # without asking about the survey
@@ -107,8 +110,6 @@ def main() -> None:
     bench.change("Add mask", edits.add_mask, bench.state.active_id)
     bench.change("Group layer", edits.group, bench.state.active_id)
     bench.hands.take_tool("paint_colour")
-    bench.go_to_stage(Stage.DELIVER)
-    shot(app, FOLDER / "deliver-stage.png")
     bench.settings.set("delivery_folder", "/")
     dialog = DeliverDialog(bench.open_job, bench.settings, app.window)
     dialog.folder_field.setText("~/Pictures/Delivered")
@@ -136,6 +137,42 @@ def main() -> None:
         show(app, dialog, name)
     app.close()
     regions_sheet()
+
+
+def computed_layers(app) -> None:
+    """A split with its proposal, and the cards of the other kinds beside it."""
+    bench = app.bench
+    before = bench.state
+    bench.zoom_to(0.5)
+    bench.centre_on(Rect.around(1180, 1330, 2))
+    cards, card = [], app.window.layer_card
+    for kind in ("curves", "smooth", "light", "split"):
+        bench.change("Add", edits.add_computed, KINDS[kind])
+        if kind == "curves":
+            bent = ((0.0, 0.0), (0.3, 0.24), (0.65, 0.73), (1.0, 1.0))
+            bench.change("Curve", edits.set_parameter, bench.state.active_id, "rgb", bent)
+        settle(app)
+        if kind == "split":
+            wait_until(lambda: card.card.radius is not None)
+        else:
+            wait_until(lambda: not card._timer.isActive())
+            settle(app)
+            image = card.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
+            data = image.constBits().asarray(image.sizeInBytes())
+            pixels = np.frombuffer(data, np.uint8).reshape(image.height(), image.width(), 4)
+            cards.append(pixels[..., :3].copy())
+    window = FOLDER / "layers.png"
+    shot(app, window)
+    whole = cv2.imread(str(window))
+    height, width = whole.shape[0], max(card.shape[1] for card in cards)
+    column = np.full((height, width + 24, 3), 34, np.uint8)
+    top = 12
+    for card in cards:
+        column[top : top + card.shape[0], 12 : 12 + card.shape[1]] = card
+        top += card.shape[0] + 16
+    cv2.imwrite(str(window), np.concatenate([whole, column], 1))
+    bench.job.change("As it was", before)
+    settle(app)
 
 
 def regions_sheet() -> None:
