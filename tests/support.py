@@ -24,6 +24,8 @@ from lather.document import areas, edits
 from lather.document.brief import Style
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
+from lather.document.layers.computed import ComputedLayer
+from lather.document.layers.table import KINDS
 from lather.document.photo import Photo
 from lather.document.planes import Regions, with_plane
 from lather.document.state import JobState, new_state
@@ -63,6 +65,9 @@ def skin_photo(width: int = 400, height: int = 360, *, seed: int = 2) -> Photo:
     return Photo(samples.astype(np.uint16), name="skin.png")
 
 
+COMPUTED = [kind for kind in KINDS.values() if issubclass(kind, ComputedLayer)]
+
+
 def random_tile(seed: int, channels: int = 4) -> np.ndarray:
     shape = (TILE_PX, TILE_PX, 4) if channels == 4 else (TILE_PX, TILE_PX)
     return np.random.default_rng(seed).integers(0, 65536, shape).astype(np.uint16)
@@ -83,7 +88,8 @@ def painted_state(photo: Photo | None = None, n_layers: int = 2) -> JobState:
 OPERATIONS = (
     "add", "delete", "duplicate", "group", "ungroup", "raise", "lower", "hide", "strength",
     "mode", "mask", "invert", "rename", "size", "paint", "paint mask", "survey", "decide", "undo",
-    "redo", "select", "area", "no area", "grow area", "region", "handle", "style", "mark",
+    "redo", "computed", "parameter", "select", "area", "no area", "grow area", "region", "handle",
+    "style", "mark",
 )  # fmt: skip
 
 
@@ -99,6 +105,8 @@ def apply_edit(job: Job, name: str, pick: int) -> bool:
     layer_id = layers[pick % len(layers)].id
     edit = {
         "add": edits.add_pixel_layer,
+        "computed": lambda s: edits.add_computed(s, COMPUTED[pick % len(COMPUTED)]),
+        "parameter": lambda s: _parameter_set(s, layer_id, pick),
         "delete": lambda s: edits.delete(s, layer_id),
         "duplicate": lambda s: edits.duplicate(s, layer_id),
         "group": lambda s: edits.group(s, layer_id),
@@ -140,6 +148,15 @@ def apply_edit(job: Job, name: str, pick: int) -> bool:
     except EditError:
         return False
     return True
+
+
+def _parameter_set(state: JobState, layer_id: int, pick: int) -> JobState:
+    """A number or a curve of a layer that has some; any other says what it is."""
+    layer = state.layer(layer_id)
+    names = list(layer.TAKES.specs()) if isinstance(layer, ComputedLayer) else ["none"]
+    name = names[pick % len(names)]
+    value = ((0.0, pick / 10), (1.0, 1.0)) if layer.kind == "curves" else 1.0 + pick
+    return edits.set_parameter(state, layer_id, name, value)
 
 
 def finding(number: int, x: float = 50.0, y: float = 60.0, **changes) -> Finding:

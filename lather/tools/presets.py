@@ -69,8 +69,11 @@ BUILT_IN: tuple[Preset, ...] = (
     Preset("Under the eye", "copy_from_source", Brush(70, 0.0, 0.2, 0.7), MendMode.LIFT_DARKS),
     Preset("Sweep", "copy_from_source", Brush(120, 0.0, 0.2, 1.0), MendMode.ALL,
            SourceGoes.FRESH),
-    Preset("Light and shade", "paint_colour", Brush(90, 0.0, 0.15, 0.15, pressure_flow=True)),
-    Preset("Contour", "paint_colour", Brush(160, 0.0, 0.25, 0.25, pressure_flow=True)),
+    Preset("Small forms", "lighten", Brush(90, 0.0, 0.15, 0.15, pressure_flow=True)),
+    Preset("Highlight", "lighten", Brush(160, 0.0, 0.25, 0.25, pressure_flow=True)),
+    Preset("Small forms", "darken", Brush(90, 0.0, 0.15, 0.15, pressure_flow=True)),
+    Preset("Contour", "darken", Brush(160, 0.0, 0.25, 0.25, pressure_flow=True)),
+    Preset("Thin coat", "paint_colour", Brush(90, 0.0, 0.15, 0.15, pressure_flow=True)),
     Preset("Bit by bit", "erase", Brush(60, 0.0, 1.0, 0.25, pressure_flow=True)),
     Preset("Bit by bit", "paint_back", Brush(60, 0.0, 1.0, 0.25, pressure_flow=True)),
 )  # fmt: skip

@@ -11,8 +11,9 @@ from __future__ import annotations
 import math
 
 import cv2
+import numpy as np
 
-from lather.core.arrays import FloatImage
+from lather.core.arrays import FloatImage, Plane
 from lather.core.filter.reach import CUT_OFF, DIRECT_PX, block_px
 from lather.core.rect import Rect
 
@@ -57,10 +58,22 @@ def to_blocks(pixels: FloatImage, rect: Rect, side: int) -> FloatImage:
     left, top = rect.x0 % side, rect.y0 % side
     right, bottom = -rect.x1 % side, -rect.y1 % side
     tail = _TAIL * side
-    padded = cv2.copyMakeBorder(pixels, top, bottom, left, right + tail, cv2.BORDER_REPLICATE)
+    padded = cv2.copyMakeBorder(pixels, top, bottom, left, right + tail, cv2.BORDER_CONSTANT)
     size = padded.shape[1] // side, padded.shape[0] // side
     means: FloatImage = cv2.resize(padded, size, interpolation=cv2.INTER_AREA)[:, :-_TAIL]
-    return means
+    rows = _given(top, rect.height, side, means.shape[0])
+    columns = _given(left, rect.width, side, means.shape[1])
+    shape = (*means.shape[:2], *[1] * (means.ndim - 2))
+    given = (rows[:, None] * columns[None, :]).reshape(shape)
+    return np.asarray(means / given, dtype=np.float32)
+
+
+def _given(before: int, length: int, side: int, n_blocks: int) -> Plane:
+    """The share of each block that is given, along one axis."""
+    starts = np.arange(n_blocks) * side
+    ends = np.minimum(starts + side, before + length)
+    share: Plane = ((ends - np.maximum(starts, before)) / side).astype(np.float32)
+    return share
 
 
 def from_blocks(blocks: FloatImage, rect: Rect, side: int) -> FloatImage:
