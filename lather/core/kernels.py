@@ -27,6 +27,7 @@ COMPILED_MODULES = (
     "lather.core.blend.compiled",
     "lather.core.brush.compiled",
     "lather.core.colour.compiled",
+    "lather.core.filter.compiled",
     "lather.core.mend.compiled",
 )
 

@@ -10,10 +10,11 @@ import numpy as np
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from lather.core.adjust.curves import N_STEPS, apply_curves, curve_through, table_of
+from lather.core.adjust.curves import N_STEPS, apply_curves, curve_through, curves_kernel, table_of
 from lather.core.filter.gaussian import gaussian
 from lather.core.filter.reach import gaussian_reach_px
-from lather.core.filter.smooth import smoothed
+from lather.core.filter.smooth import apply_lines, block_moments, smoothed
+from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
 from lather.core.tone.light import SOFT_LIGHT, TWO_CURVES, lit, signed
 from lather.core.tone.radius import proposed_radius
@@ -130,6 +131,42 @@ class SmoothTest(Case):
         out = smoothed(image, Rect(0, 0, 160, 80), 6.0, 6.0)
         self.assertLess(float(out[..., :3].std()), 0.25 * float(image[..., :3].std()))
         self.assert_close(out[..., :3].mean(), image[..., :3].mean(), 1e-3)
+
+
+class KernelsTest(Case):
+    """The compiled forms against the NumPy forms, which are their definitions."""
+
+    def setUp(self) -> None:
+        prepare_kernels()
+
+    @settings(max_examples=20, deadline=None)
+    @given(points(), points(), st.booleans())
+    def test_curves(self, one, other, with_lightness) -> None:
+        image = 1.4 * picture(33, 21) - 0.2
+        image[..., 3] = picture(33, 21, 2)[..., 0] > 0.2
+        tables = (table_of(one), LEVEL, table_of(other), LEVEL,
+                  table_of(other) if with_lightness else LEVEL)  # fmt: skip
+        self.assertTrue(curves_kernel.compiled)
+        forms = [image.copy(), image.copy()]
+        curves_kernel(forms[0], *tables)
+        curves_kernel.reference(forms[1], *tables)
+        self.assert_close(forms[0], forms[1], 3e-6)
+
+    @settings(max_examples=20, deadline=None)
+    @given(st.sampled_from([1, 2, 4, 16]), st.integers(0, 15), st.integers(0, 15))
+    def test_moments_and_lines(self, side: int, left: int, top: int) -> None:
+        left, top, image = left % side, top % side, picture(45, 37)
+        size = -(-(top + 37) // side), -(-(left + 45) // side)
+        self.assertTrue(block_moments.compiled and apply_lines.compiled)
+        moments = [np.empty((*size, 8), np.float32) for _ in range(2)]
+        for form, out in zip((block_moments, block_moments.reference), moments, strict=True):
+            form(image, left, top, side, out)
+        self.assert_close(*moments, 2e-6)
+        lines = picture(*size[::-1])[..., [0, 1, 2, 1, 2, 0]]
+        results = [np.empty_like(image) for _ in range(2)]
+        for form, out in zip((apply_lines, apply_lines.reference), results, strict=True):
+            form(image, np.ascontiguousarray(lines), left, top, side, out)
+        self.assert_close(*results, 2e-6)
 
 
 class SplitTest(Case):

@@ -13,6 +13,7 @@ import numpy as np
 from lather.core.arrays import FloatImage
 from lather.core.filter.gaussian import direct, from_blocks, to_blocks
 from lather.core.filter.reach import LEAST_SIGMA_BLOCKS, block_px
+from lather.core.kernels import Kernel
 from lather.core.rect import Rect
 
 _LUMA = np.array([0.3, 0.59, 0.11], dtype=np.float32)
@@ -30,20 +31,20 @@ def smoothed(pixels: FloatImage, rect: Rect, scale_px: float, edge_l: float) -> 
     """
     side = block_px(scale_px, LEAST_SIGMA_BLOCKS)
     sigma = scale_px / side
-    colour = np.ascontiguousarray(pixels[..., :3])
-    light = luma(colour)
+    left, top = rect.x0 % side, rect.y0 % side
+    pixels = np.ascontiguousarray(pixels)
     # The products at full size: their means over blocks hold the variance within the blocks.
-    moments = np.dstack([colour, light, light * light, colour * light[..., None]])
-    means = direct_planes(to_blocks_planes(moments, rect, side), sigma)
+    n_rows, n_columns = -(-(top + rect.height) // side), -(-(left + rect.width) // side)
+    moments = np.empty((n_rows, n_columns, 8), dtype=np.float32)
+    block_moments(pixels, left, top, side, moments)
+    means = direct_planes(moments, sigma)
     mean, mean_light = means[..., :3], means[..., 3:4]
     variance = np.maximum(means[..., 4:5] - mean_light**2, 0)
     covariance = means[..., 5:8] - mean * mean_light
     slope = covariance / (variance + np.float32(half_kept(edge_l)))
     lines = direct_planes(np.dstack([slope, mean - slope * mean_light]), sigma)
-    full = [from_blocks(np.ascontiguousarray(part), rect, side)
-            for part in (lines[..., :3], lines[..., 3:])]  # fmt: skip
-    out = pixels.copy()
-    out[..., :3] = full[0] * light[..., None] + full[1]
+    out = np.empty_like(pixels)
+    apply_lines(pixels, lines, left, top, side, out)
     return out
 
 
@@ -67,7 +68,31 @@ def direct_planes(planes: FloatImage, sigma: float) -> FloatImage:
     return np.concatenate(parts, -1)
 
 
-def to_blocks_planes(planes: FloatImage, rect: Rect, side: int) -> FloatImage:
-    parts = [np.atleast_3d(to_blocks(np.ascontiguousarray(planes[..., n : n + 4]), rect, side))
-             for n in range(0, planes.shape[2], 4)]  # fmt: skip
-    return np.concatenate(parts, -1)
+def _block_moments_reference(
+    pixels: FloatImage, left: int, top: int, side: int, means: FloatImage
+) -> None:
+    """Means over blocks of colour, lightness, its square, and colour times lightness."""
+    rect = Rect(left, top, left + pixels.shape[1], top + pixels.shape[0])
+    colour = np.ascontiguousarray(pixels[..., :3])
+    light = luma(colour)
+    planes = np.dstack([colour, light, light * light, colour * light[..., None]])
+    for n in (0, 4):
+        means[..., n : n + 4] = to_blocks(np.ascontiguousarray(planes[..., n : n + 4]), rect, side)
+
+
+def _apply_lines_reference(
+    pixels: FloatImage, lines: FloatImage, left: int, top: int, side: int, out: FloatImage
+) -> None:
+    """Colours by their lines over lightness, which are interpolated between the blocks' middles."""
+    rect = Rect(left, top, left + pixels.shape[1], top + pixels.shape[0])
+    slope, start = (
+        from_blocks(np.ascontiguousarray(part), rect, side)
+        for part in (lines[..., :3], lines[..., 3:])
+    )
+    out[..., :3] = slope * luma(pixels[..., :3])[..., None] + start
+    out[..., 3] = pixels[..., 3]
+
+
+_COMPILED = "lather.core.filter.compiled"
+block_moments = Kernel(_COMPILED, "block_moments", _block_moments_reference)
+apply_lines = Kernel(_COMPILED, "apply_lines", _apply_lines_reference)

@@ -22,8 +22,9 @@ def split(pixels: FloatImage, rect: Rect, sigma_px: float) -> tuple[FloatImage, 
     ----------
     pixels : (h, w, 4) float32 encoded RGB and alpha, of `rect`. Both parts have its alpha.
     """
-    tone = pixels.copy()
-    tone[..., :3] = gaussian(np.ascontiguousarray(pixels[..., :3]), rect, sigma_px)
-    texture = pixels.copy()
-    texture[..., :3] += MIDDLE - tone[..., :3]
+    tone = np.ascontiguousarray(gaussian(np.ascontiguousarray(pixels), rect, sigma_px))
+    texture = pixels - tone
+    texture += MIDDLE
+    for part in (tone, texture):
+        part[..., 3] = pixels[..., 3]
     return tone, texture

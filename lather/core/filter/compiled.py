@@ -1,0 +1,64 @@
+"""Compiled forms of the kernels in smooth.py; imported only by `prepare_kernels`."""
+
+from __future__ import annotations
+
+import numpy as np
+from numba import int64, njit, void
+
+from lather.core.compiled_types import OPTIONS, R_FLOATS, W_FLOATS
+
+_R, _G, _B = np.float32(0.3), np.float32(0.59), np.float32(0.11)
+_ZERO, _ONE, _HALF = np.float32(0), np.float32(1), np.float32(0.5)
+
+
+@njit(void(R_FLOATS, int64, int64, int64, W_FLOATS), **OPTIONS)
+def block_moments(pixels, left, top, side, means):  # type: ignore[no-untyped-def]
+    height, width = pixels.shape[0], pixels.shape[1]
+    for row in range(means.shape[0]):
+        y0, y1 = max(row * side - top, 0), min((row + 1) * side - top, height)
+        for column in range(means.shape[1]):
+            x0, x1 = max(column * side - left, 0), min((column + 1) * side - left, width)
+            r_sum = g_sum = b_sum = l_sum = ll = rl = gl = bl = _ZERO
+            for y in range(y0, y1):
+                for x in range(x0, x1):
+                    r, g, b = pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2]
+                    light = _R * r + _G * g + _B * b
+                    r_sum += r
+                    g_sum += g
+                    b_sum += b
+                    l_sum += light
+                    ll += light * light
+                    rl += r * light
+                    gl += g * light
+                    bl += b * light
+            k = _ONE / np.float32((y1 - y0) * (x1 - x0))
+            out = means[row, column]
+            out[0], out[1], out[2], out[3] = k * r_sum, k * g_sum, k * b_sum, k * l_sum
+            out[4], out[5], out[6], out[7] = k * ll, k * rl, k * gl, k * bl
+
+
+@njit(void(R_FLOATS, R_FLOATS, int64, int64, int64, W_FLOATS), **OPTIONS)
+def apply_lines(pixels, lines, left, top, side, out):  # type: ignore[no-untyped-def]
+    last_row, last_column = lines.shape[0] - 1, lines.shape[1] - 1
+    scale = _ONE / np.float32(side)
+    for y in range(pixels.shape[0]):
+        down = (np.float32(top + y) + _HALF) * scale - _HALF
+        row = int(np.floor(down))
+        v = down - np.float32(row)
+        above, below = max(row, 0), min(max(row + 1, 0), last_row)
+        above = min(above, last_row)
+        for x in range(pixels.shape[1]):
+            across = (np.float32(left + x) + _HALF) * scale - _HALF
+            column = int(np.floor(across))
+            u = across - np.float32(column)
+            near, far = min(max(column, 0), last_column), min(max(column + 1, 0), last_column)
+            light = _R * pixels[y, x, 0] + _G * pixels[y, x, 1] + _B * pixels[y, x, 2]
+            w00, w01 = (_ONE - v) * (_ONE - u), (_ONE - v) * u
+            w10, w11 = v * (_ONE - u), v * u
+            for c in range(3):
+                slope = (w00 * lines[above, near, c] + w01 * lines[above, far, c]
+                         + w10 * lines[below, near, c] + w11 * lines[below, far, c])
+                start = (w00 * lines[above, near, c + 3] + w01 * lines[above, far, c + 3]
+                         + w10 * lines[below, near, c + 3] + w11 * lines[below, far, c + 3])
+                out[y, x, c] = slope * light + start
+            out[y, x, 3] = pixels[y, x, 3]
