@@ -215,6 +215,7 @@ def _jobs(folder: Path) -> Iterator[Path]:
     from lather.actions.recovery import open_path
     from lather.core.work import no_progress
     from lather.document import edits
+    from lather.document.layers.table import COMPUTED
     from lather.files.jobwriter import save_job
     from lather.files.openraster import write_openraster
     from lather.render.compositor import picture_up_to
@@ -235,6 +236,9 @@ def _jobs(folder: Path) -> Iterator[Path]:
     job.prepare(lambda state: painted)  # noqa: ARG005 - tiles written ahead of their step
     job.change("Paint", painted)
     job.change("Measured", _measured(job.state))
+    for kind in COMPUTED:
+        job.change(f"Add {kind.KIND}", edits.add_computed(job.state, kind))
+        job.change("Weaker", edits.set_strength(job.state, job.state.active_id, 0.5))
     surveyed = folder / "surveyed.lather"
     save_job(job.state, surveyed)
     yield surveyed

@@ -1,9 +1,10 @@
-"""Writes the pages that follow from tables: docs/shortcuts.md and docs/settings.md."""
+"""Writes the pages that follow from tables: keys, preferences, parameters."""
 
 from __future__ import annotations
 
 from lather.actions.keymap import LOGIC, PLANES, default_keys
 from lather.actions.table import MENUS, all_actions
+from lather.document.layers.table import COMPUTED
 from lather.paths import SOURCE_TREE
 from lather.settings.options import OPTIONS
 
@@ -47,8 +48,23 @@ def settings() -> str:
     return "\n".join(lines) + "\n"
 
 
+def parameters() -> str:
+    lines = [NOTE, "# Parameters of layers\n",
+             "As in job files, `lather info --json` and `lather render --set "
+             "LAYER.PARAMETER=VALUE`.\nWhat the kinds do is in [layers](layers.md).\n"]
+    for kind in COMPUTED:
+        lines += [f"## {kind.TITLE} (`{kind.KIND}`)\n", f"{kind.HELP}\n",
+                  "| parameter | in files | values | default | what |", "|---|---|---|---|---|"]
+        for name, spec in kind.TAKES.specs().items():
+            default = spec.told(getattr(kind.TAKES(), name))
+            lines.append(f"| {spec.title} | `{name}` | {spec.values} | {default} | {spec.help} |")
+        lines.append("")
+    return "\n".join(lines)
+
+
 def main() -> None:
-    for name, text in (("shortcuts", shortcuts()), ("settings", settings())):
+    pages = {"shortcuts": shortcuts(), "settings": settings(), "parameters": parameters()}
+    for name, text in pages.items():
         (SOURCE_TREE / "docs" / f"{name}.md").write_text(text, encoding="utf-8")
 
 

@@ -25,7 +25,7 @@ from lather.document.brief import Style
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
 from lather.document.layers.computed import ComputedLayer
-from lather.document.layers.table import KINDS
+from lather.document.layers.table import COMPUTED
 from lather.document.photo import Photo
 from lather.document.planes import Regions, with_plane
 from lather.document.state import JobState, new_state
@@ -63,9 +63,6 @@ def skin_photo(width: int = 400, height: int = 360, *, seed: int = 2) -> Photo:
     base = np.stack([0.75 + 0.1 * x / width, 0.55 + 0.1 * y / height, 0.45 + 0 * x], -1)
     samples = np.clip(base + grain, 0, 1) * 65535
     return Photo(samples.astype(np.uint16), name="skin.png")
-
-
-COMPUTED = [kind for kind in KINDS.values() if issubclass(kind, ComputedLayer)]
 
 
 def random_tile(seed: int, channels: int = 4) -> np.ndarray:

@@ -13,7 +13,7 @@ from lather.document import edits
 from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.photo import PhotoLayer
-from lather.document.layers.table import KINDS
+from lather.document.layers.table import COMPUTED
 from lather.document.merge import Merged
 from lather.document.state import JobState
 
@@ -95,9 +95,7 @@ def _add_computed(kind: type[ComputedLayer]) -> Action:
                   enabled=has_job)  # fmt: skip
 
 
-_COMPUTED = tuple(
-    _add_computed(kind) for kind in KINDS.values() if issubclass(kind, ComputedLayer)
-)
+_COMPUTED = tuple(map(_add_computed, COMPUTED))
 
 ACTIONS = (
     Action("layer.new", "New layer", "An empty layer above the active one.", "Layer",

@@ -18,16 +18,16 @@ from lather.document.layers.computed import PARAMETERS, ComputedLayer
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Mask, Parts, new_id
 from lather.document.layers.parameters import Choice, CurveSpec, Number
-from lather.document.layers.table import KINDS
+from lather.document.layers.table import COMPUTED, KINDS
 from lather.document.photo import Photo
 from lather.document.state import JobState, new_state
 from lather.document.tiles import TILE_PX, WHITE_MASK
 from lather.files.photos import read_photo
+from lather.paths import SOURCE_TREE
 from lather.render.compositor import render
 from lather.render.layers.table import ADD
 from tests.support import DEMO, Case, noise_photo, painted_state, random_tile
 
-COMPUTED = [kind for kind in KINDS.values() if issubclass(kind, ComputedLayer)]
 BENT = ((0.0, 0.1), (0.3, 0.25), (0.6, 0.75), (1.0, 0.9))
 LESS_BENT = tuple((x, (2 * x + y) / 3) for x, y in BENT)  # all five of them at once
 
@@ -71,6 +71,12 @@ def state_with(*layers: Any, photo=None) -> JobState:
 
 
 class TableTest(Case):
+    def test_the_page_of_parameters_is_current(self) -> None:
+        page = (SOURCE_TREE / "docs" / "parameters.md").read_text(encoding="utf-8")
+        for kind in COMPUTED:
+            for name, spec in kind.TAKES.specs().items():
+                self.assertIn(f"| {spec.title} | `{name}` | {spec.values} |", page)
+
     def test_every_kind_has_a_row_in_every_table(self) -> None:
         self.assertLessEqual(set(KINDS.values()), set(ADD))
         for kind in COMPUTED:

@@ -9,7 +9,7 @@ from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.curves import CurvesLayer
 from lather.document.layers.parameters import LEVEL
 from lather.document.layers.split import Part, SplitLayer
-from lather.document.layers.table import KINDS
+from lather.document.layers.table import COMPUTED, KINDS
 from lather.document.planes import Regions
 from lather.document.state import JobState, new_state
 from lather.document.tiles import WHITE_MASK
@@ -22,8 +22,6 @@ from lather.ui.widgets import run_action
 from tests.support import skin_photo
 from tests.ui.test_panels import SMALLEST, FittingTest
 from tests.ui.test_window import WindowCase
-
-COMPUTED = [kind for kind in KINDS.values() if issubclass(kind, ComputedLayer)]
 
 
 class CardsTest(WindowCase):

@@ -28,6 +28,11 @@ class Spec(ABC):
     title: str
     help: str
 
+    @property
+    @abstractmethod
+    def values(self) -> str:
+        """What it can be, for the manual."""
+
     @abstractmethod
     def checked(self, value: Any) -> Any:
         """The value as it is kept; ValueError or TypeError, with a reason, if it cannot be."""
@@ -49,6 +54,10 @@ class Number(Spec):
     low: float
     high: float
 
+    @property
+    def values(self) -> str:
+        return f"{self.low:g}-{self.high:g} {self.unit}".rstrip()
+
     def checked(self, value: Any) -> float:
         number = float(value)
         if not math.isfinite(number) or not self.low <= number <= self.high:
@@ -68,6 +77,10 @@ class Choice(Spec):
 
     options: tuple[str, ...]
 
+    @property
+    def values(self) -> str:
+        return ", ".join(self.options)
+
     def checked(self, value: Any) -> str:
         if value not in self.options:
             raise ValueError(f"it is one of {', '.join(self.options)}")
@@ -80,6 +93,10 @@ class Choice(Spec):
 @dataclass(frozen=True)
 class CurveSpec(Spec):
     """A curve through points from the left, 0, to the right, 1."""
+
+    @property
+    def values(self) -> str:
+        return f"2-{MOST_POINTS} points x:y, 0-1"
 
     def checked(self, value: Any) -> Points:
         points = tuple((float(x), float(y)) for x, y in value)

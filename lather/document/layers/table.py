@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.curves import CurvesLayer
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Layer
@@ -17,3 +18,4 @@ _KINDS: tuple[type[Layer], ...] = (
 )  # fmt: skip
 
 KINDS: dict[str, type[Layer]] = {kind.KIND: kind for kind in _KINDS}
+COMPUTED = tuple(kind for kind in _KINDS if issubclass(kind, ComputedLayer))
