@@ -56,15 +56,19 @@ def changed_between(before: Layers, after: Layers, everywhere: Cells) -> Cells:
     moved = _moved(stay, [places[layer_id] for layer_id in stay])
     for layer_id in moved:
         found |= _shown(old[layer_id], everywhere)
+    by_reach: dict[int, Cells] = {0: found}  # of all that lies above, so far
     for layer in after:
         was = old.get(layer.id)
         reach_px = max(other.reach_px(0) for other in (was, layer) if other is not None)
-        found = _grown(found, reach_px, everywhere)
+        if reach_px:
+            by_reach = {total_px + reach_px: cells for total_px, cells in by_reach.items()}
+        changed = by_reach.setdefault(0, set())
         if was is None or layer.id in moved:
-            found |= _shown(layer, everywhere)
+            changed |= _shown(layer, everywhere)
         if was is not None:
-            found |= _of_layer(was, layer, everywhere)
-    return found & everywhere
+            changed |= _of_layer(was, layer, everywhere)
+    grown = (_grown(cells, total_px, everywhere) for total_px, cells in by_reach.items())
+    return set().union(*grown) & everywhere
 
 
 def _grown(cells: Cells, reach_px: int, everywhere: Cells) -> Cells:

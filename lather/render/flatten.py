@@ -20,7 +20,7 @@ from lather.document.tree import walk
 from lather.render.compositor import render
 
 N_THREADS = 2
-LARGE_PX = 1024
+LARGE_PX = 768
 
 
 def flatten(

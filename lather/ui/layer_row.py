@@ -106,7 +106,7 @@ class LayerRow(QWidget):
         if isinstance(layer, UnknownLayer):
             below = QRectF(self._bar.left(), 22, self.width() - self._bar.left() - 6, 16)
             painter.setFont(font(SMALL_PX))
-            painter.drawText(below, Qt.AlignmentFlag.AlignVCenter, "of a newer Lather, not shown")
+            painter.drawText(below, Qt.AlignmentFlag.AlignVCenter, "cannot be computed here")
             return
         painter.drawText(figure, right, f"{round(100 * layer.strength)} %")
         painter.setPen(Qt.PenStyle.NoPen)

@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 from numba import float32, njit, types, void
 
+from lather.core.blend.compiled import set_lum
 from lather.core.compiled_types import OPTIONS, W_FLOATS
 
-_ZERO, _ONE, _TINY = np.float32(0), np.float32(1), np.float32(1e-9)
+_ZERO, _ONE = np.float32(0), np.float32(1)
 _TABLE = types.Array(float32, 1, "C", readonly=True)
 
 
@@ -34,14 +35,5 @@ def curves(image, rgb, red, green, blue, lightness):  # type: ignore[no-untyped-
             b = _looked_up(blue, _looked_up(rgb, image[y, x, 2]))
             if lifts:
                 lum = lum_r * r + lum_g * g + lum_b * b
-                lift = _looked_up(lightness, lum) - lum
-                r, g, b = r + lift, g + lift, b + lift
-                mid = lum_r * r + lum_g * g + lum_b * b
-                low, high = min(r, g, b), max(r, g, b)
-                if low < _ZERO:
-                    k = mid / max(mid - low, _TINY)
-                    r, g, b = mid + (r - mid) * k, mid + (g - mid) * k, mid + (b - mid) * k
-                if high > _ONE:
-                    k = (_ONE - mid) / max(high - mid, _TINY)
-                    r, g, b = mid + (r - mid) * k, mid + (g - mid) * k, mid + (b - mid) * k
+                r, g, b = set_lum(r, g, b, _looked_up(lightness, lum))
             image[y, x, 0], image[y, x, 1], image[y, x, 2] = r, g, b

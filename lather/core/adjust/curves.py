@@ -8,12 +8,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage
+from lather.core.blend.modes import lum, set_lum
 from lather.core.kernels import Kernel
 
 N_STEPS = 4096  # of a table; between them straight
 Table = NDArray[np.float32]  # (N_STEPS + 1,)
 NO_TABLE: Table = np.zeros(1, dtype=np.float32)
-_LUM = np.array([0.3, 0.59, 0.11], dtype=np.float32)
 
 
 def curve_through(points: Sequence[tuple[float, float]], at: NDArray[np.float64]) -> Table:
@@ -92,23 +92,8 @@ def _curves_reference(
 
 def _with_lightness(colour: FloatImage, lightness: Table) -> FloatImage:
     """(N, 3) colours with another lightness."""
-    lum = _lum(colour)
-    moved = colour + (_looked_up(lightness, lum) - lum)[..., None]
-    mid = _lum(moved)
-    low, high = moved.min(-1), moved.max(-1)
-    tiny = np.float32(1e-9)
-    k = np.where(low < 0, mid / np.maximum(mid - low, tiny), 1)[..., None]
-    moved = np.where(low[..., None] < 0, mid[..., None] + (moved - mid[..., None]) * k, moved)
-    k = np.where(high > 1, (1 - mid) / np.maximum(high - mid, tiny), 1)[..., None]
-    moved = np.where(high[..., None] > 1, mid[..., None] + (moved - mid[..., None]) * k, moved)
-    drawn: FloatImage = moved.astype(np.float32)
-    return drawn
-
-
-def _lum(colour: FloatImage) -> FloatImage:
-    """No matrix product: its last bit depends on where a pixel lies in the array."""
-    lum: FloatImage = _LUM[0] * colour[..., 0] + _LUM[1] * colour[..., 1] + _LUM[2] * colour[..., 2]
-    return lum
+    drawn: FloatImage = set_lum(colour, _looked_up(lightness, lum(colour)))
+    return np.clip(drawn, 0, 1).astype(np.float32)
 
 
 curves_kernel = Kernel("lather.core.adjust.compiled", "curves", _curves_reference)

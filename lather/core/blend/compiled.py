@@ -64,7 +64,7 @@ def _lum(r, g, b):  # type: ignore[no-untyped-def]
 
 
 @njit(**OPTIONS)
-def _set_lum(r, g, b, lum):  # type: ignore[no-untyped-def]
+def set_lum(r, g, b, lum):  # type: ignore[no-untyped-def]
     shift = lum - _lum(r, g, b)
     r, g, b = r + shift, g + shift, b + shift
     mid = _lum(r, g, b)
@@ -91,13 +91,13 @@ def _set_sat(r, g, b, sat):  # type: ignore[no-untyped-def]
 def _non_separable(br, bg, bb, sr, sg, sb, mode):  # type: ignore[no-untyped-def]
     if mode == 13:
         r, g, b = _set_sat(sr, sg, sb, max(br, bg, bb) - min(br, bg, bb))
-        return _set_lum(r, g, b, _lum(br, bg, bb))
+        return set_lum(r, g, b, _lum(br, bg, bb))
     if mode == 14:
         r, g, b = _set_sat(br, bg, bb, max(sr, sg, sb) - min(sr, sg, sb))
-        return _set_lum(r, g, b, _lum(br, bg, bb))
+        return set_lum(r, g, b, _lum(br, bg, bb))
     if mode == 15:
-        return _set_lum(sr, sg, sb, _lum(br, bg, bb))
-    return _set_lum(br, bg, bb, _lum(sr, sg, sb))
+        return set_lum(sr, sg, sb, _lum(br, bg, bb))
+    return set_lum(br, bg, bb, _lum(sr, sg, sb))
 
 
 _FIRST_NON_SEPARABLE = 13

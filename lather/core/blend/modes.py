@@ -77,9 +77,14 @@ def _soft_light(cb: FloatImage, cs: FloatImage) -> FloatImage:
     )
 
 
-def _lum(c: FloatImage) -> FloatImage:
-    lum: FloatImage = (c @ LUMINOSITY_WEIGHTS)[..., None]
-    return lum
+def lum(c: FloatImage) -> FloatImage:
+    """(..., 1): W3C's Lum of encoded colours (..., 3).
+
+    No matrix product: its last bit depends on where a pixel lies in the array.
+    """
+    red, green, blue = (c[..., n] * share for n, share in enumerate(LUMINOSITY_WEIGHTS))
+    light: FloatImage = (red + green + blue)[..., None]
+    return light
 
 
 def _sat(c: FloatImage) -> FloatImage:
@@ -87,9 +92,10 @@ def _sat(c: FloatImage) -> FloatImage:
     return spread
 
 
-def _set_lum(c: FloatImage, lum: FloatImage) -> FloatImage:
-    c = c + (lum - _lum(c))
-    new_lum = _lum(c)
+def set_lum(c: FloatImage, wanted: FloatImage) -> FloatImage:
+    """Colours (..., 3) of another Lum (..., 1), drawn together where they would leave 0-1."""
+    c = c + (wanted - lum(c))
+    new_lum = lum(c)
     low, high = c.min(-1, keepdims=True), c.max(-1, keepdims=True)
     below = new_lum + (c - new_lum) * new_lum / np.maximum(new_lum - low, 1e-9)
     c = np.where(low < 0, below, c)
@@ -116,8 +122,8 @@ _FORMULAS: dict[BlendMode, Callable[[FloatImage, FloatImage], FloatImage]] = {
     BlendMode.DIFFERENCE: lambda cb, cs: np.abs(cb - cs),
     BlendMode.EXCLUSION: lambda cb, cs: cb + cs - 2 * cb * cs,
     BlendMode.LINEAR_LIGHT: lambda cb, cs: cb + 2 * cs - 1,
-    BlendMode.HUE: lambda cb, cs: _set_lum(_set_sat(cs, _sat(cb)), _lum(cb)),
-    BlendMode.SATURATION: lambda cb, cs: _set_lum(_set_sat(cb, _sat(cs)), _lum(cb)),
-    BlendMode.COLOR: lambda cb, cs: _set_lum(cs, _lum(cb)),
-    BlendMode.LUMINOSITY: lambda cb, cs: _set_lum(cb, _lum(cs)),
+    BlendMode.HUE: lambda cb, cs: set_lum(_set_sat(cs, _sat(cb)), lum(cb)),
+    BlendMode.SATURATION: lambda cb, cs: set_lum(_set_sat(cb, _sat(cs)), lum(cb)),
+    BlendMode.COLOR: lambda cb, cs: set_lum(cs, lum(cb)),
+    BlendMode.LUMINOSITY: lambda cb, cs: set_lum(cb, lum(cs)),
 }

@@ -11,12 +11,11 @@ from __future__ import annotations
 import numpy as np
 
 from lather.core.arrays import FloatImage
+from lather.core.blend.modes import lum
 from lather.core.filter.gaussian import direct, from_blocks, to_blocks
 from lather.core.filter.reach import LEAST_SIGMA_BLOCKS, block_px
 from lather.core.kernels import Kernel
 from lather.core.rect import Rect
-
-_LUMA = np.array([0.3, 0.59, 0.11], dtype=np.float32)
 
 
 def smoothed(pixels: FloatImage, rect: Rect, scale_px: float, edge_l: float) -> FloatImage:
@@ -53,14 +52,6 @@ def half_kept(edge_l: float) -> float:
     return (edge_l / 100) ** 2 / 4
 
 
-def luma(colour: FloatImage) -> FloatImage:
-    """(h, w): W3C's lightness of encoded colours."""
-    # No matrix product: its last bit depends on where a pixel lies in the array.
-    red, green, blue = (colour[..., n] * share for n, share in enumerate(_LUMA))
-    light: FloatImage = red + green + blue
-    return light
-
-
 def direct_planes(planes: FloatImage, sigma: float) -> FloatImage:
     """`direct` for more than four planes."""
     parts = [direct(np.ascontiguousarray(planes[..., n : n + 4]), sigma).reshape(
@@ -74,7 +65,7 @@ def _block_moments_reference(
     """Means over blocks of colour, lightness, its square, and colour times lightness."""
     rect = Rect(left, top, left + pixels.shape[1], top + pixels.shape[0])
     colour = np.ascontiguousarray(pixels[..., :3])
-    light = luma(colour)
+    light = lum(colour)[..., 0]
     planes = np.dstack([colour, light, light * light, colour * light[..., None]])
     for n in (0, 4):
         means[..., n : n + 4] = to_blocks(np.ascontiguousarray(planes[..., n : n + 4]), rect, side)
@@ -89,7 +80,7 @@ def _apply_lines_reference(
         from_blocks(np.ascontiguousarray(part), rect, side)
         for part in (lines[..., :3], lines[..., 3:])
     )
-    out[..., :3] = slope * luma(pixels[..., :3])[..., None] + start
+    out[..., :3] = slope * lum(pixels[..., :3]) + start
     out[..., 3] = pixels[..., 3]
 
 
