@@ -60,7 +60,7 @@ def set_strength(state: JobState, layer_id: int, strength: float) -> JobState:
 
 
 def set_mode(state: JobState, layer_id: int, mode: BlendMode) -> JobState:
-    _refuse_photo(state.layer(layer_id), "take a blend mode")
+    _refuse_fixed(state.layer(layer_id), "take a blend mode")
     _refuse_unknown(state.layer(layer_id))
     return update_layer(state, layer_id, mode=mode)
 

@@ -107,7 +107,7 @@ class LayerPanel(Panel):
     def _refresh_active(self) -> None:
         job = self.bench.job
         active = job.state.active if job is not None else None
-        fixed = active is None or isinstance(active, (PhotoLayer, UnknownLayer))
+        fixed = active is None or active.IS_FIXED or isinstance(active, UnknownLayer)
         self.mode.setEnabled(not fixed)
         self.mode.blockSignals(True)
         self.mode.setCurrentText(active.mode.value if active is not None else "normal")

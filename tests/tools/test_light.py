@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.job import Job
@@ -83,6 +84,8 @@ class SplitToolTest(Case):
         for edit in (edits.delete, edits.duplicate, edits.group, edits.raise_layer):
             with self.assertRaisesRegex(EditError, "it is a part of a split"):
                 edit(state, tone.id)
+        with self.assertRaisesRegex(EditError, "cannot take a blend mode"):
+            edits.set_mode(state, tone.id, BlendMode.SCREEN)
         state = edits.add_pixel_layer(state)  # above the split, which is active
         moved = edits.move(state, state.active_id, above_id=tone.id)
         self.assertEqual(moved.layer(tone.id).children[-1].id, state.active_id)
