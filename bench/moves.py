@@ -10,6 +10,9 @@ if TYPE_CHECKING:
     from lather.ui.simulated_pen import SimulatedPen
 
 
+MOST_COMPUTED = 12  # layers up to which more are added
+
+
 def stroke(
     app: App, pen: SimulatedPen, chance: random.Random, tool_id: str, size_px: float
 ) -> None:
@@ -76,3 +79,26 @@ def drag(app: App, pen: SimulatedPen,  # noqa: ARG001
             app.bench.change(
                 "Strength", edits.set_strength, active.id, chance.random(), gesture=gesture
             )
+
+
+def compute(app: App, pen: SimulatedPen,  # noqa: ARG001
+            chance: random.Random) -> None:
+    """A layer with parameters, or another value of the active one's first number or curve."""
+    from lather.document import edits
+    from lather.document.layers.computed import ComputedLayer
+    from lather.document.layers.table import COMPUTED
+
+    active = app.bench.state.active
+    if not isinstance(active, ComputedLayer) or chance.random() < 0.3:
+        if len(app.bench.state.layers) < MOST_COMPUTED:
+            app.bench.change("Add", edits.add_computed, chance.choice(COMPUTED))
+        return
+    name = next(iter(active.TAKES.specs()))
+    value = {"rgb": ((0.0, chance.random()), (1.0, 1.0)), "shown_as": "two curves"}.get(
+        name, chance.uniform(1, 6)
+    )
+    app.bench.change("Set", edits.set_parameter, active.id, name, value, gesture=object())
+
+
+def light(app: App, pen: SimulatedPen, chance: random.Random) -> None:
+    stroke(app, pen, chance, chance.choice(("lighten", "darken")), chance.uniform(20, 90))

@@ -104,9 +104,11 @@ class Keeper:
         """The present state is going to be saved; the revision to save it under."""
         self.make_way()
         revision = new_revision()
-        if self._written is not None:
-            with suppress(OSError):  # without the mark the journal stays as long as it is
-                self._written.journal.mark(revision)
+        if self._written is not None or self.job.path is not None:
+            # Begun now if there is none: steps may be made while the file is written, and they
+            # have to be found on whichever file is there after a kill.
+            with suppress(OSError, LatherError):
+                self._begun().journal.mark(revision)
         return revision
 
     def saved(self, state: JobState, revision: str, lock: Lock | None) -> None:

@@ -483,6 +483,25 @@ class SavingTest(KeepingCase):
         self.assertEqual(opened.recovered.n_steps, 2)
         opened.release()
 
+    def test_steps_during_the_save_of_a_job_with_nothing_to_save_survive_a_kill(self) -> None:
+        """There was no journal before that could say on which file they go on."""
+        for settled in (False, True):
+            with self.subTest(settled=settled):
+                self.open()
+                keeper, job = self.bench.keeper, self.bench.open_job
+                state, revision = job.state, keeper.saving()
+                worked = self.work([("paint", 2), ("rename", 1 + settled)])
+                save_job(state, self.path, revision=revision)
+                if settled:
+                    job.mark_saved(self.path, state, revision)
+                    keeper.saved(state, revision, keeper.take(self.path))
+                self.end_process()
+                opened = open_path(self.path, no_progress, locked=True)
+                self.assertIsNotNone(opened.recovered)
+                self.assertEqual(digest(opened.recovered.state), worked)
+                opened.release()
+                beside(self.path).journal.unlink(missing_ok=True)
+
     def test_a_killed_save_loses_nothing(self) -> None:
         """The mark is written, the job file is not, or is and the journal not yet shortened."""
         for written in (False, True):
