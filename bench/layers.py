@@ -102,8 +102,7 @@ def _filters(scale: Scale) -> list[Row]:
     held("smooth, scale 6 px", took, 4, "one blur of that scale", blur)
     part: NDArray[np.float32] = np.ascontiguousarray(rgb[: max(1, rgb.shape[0] // 8)])
     bilateral = 8 * scale.median_ms(lambda: cv2.bilateralFilter(part, 17, 0.1, 6), 1, 0)
-    held("smooth, scale 6 px", took, 1, "cv2.bilateralFilter, d = 17 (of an eighth, times 8)",
-         bilateral)  # fmt: skip
+    held("smooth, scale 6 px, again", took, 1, "cv2.bilateralFilter, d = 17", bilateral)
     return rows
 
 

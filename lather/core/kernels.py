@@ -29,6 +29,7 @@ COMPILED_MODULES = (
     "lather.core.colour.compiled",
     "lather.core.filter.compiled",
     "lather.core.mend.compiled",
+    "lather.core.tone.compiled",
 )
 
 COMPILING = "Preparing the fast brush (first start only)"

@@ -11,12 +11,14 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from lather.core.adjust.curves import N_STEPS, apply_curves, curve_through, curves_kernel, table_of
+from lather.core.blend.composite import composite
+from lather.core.blend.modes import BlendMode
 from lather.core.filter.gaussian import gaussian
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.filter.smooth import apply_lines, block_moments, smoothed
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
-from lather.core.tone.light import SOFT_LIGHT, TWO_CURVES, lit, signed
+from lather.core.tone.light import SOFT_LIGHT, TWO_CURVES, light_kernel, lit, signed
 from lather.core.tone.radius import proposed_radius
 from lather.core.tone.split import MIDDLE, split
 from tests.support import Case
@@ -169,6 +171,19 @@ class KernelsTest(Case):
         self.assert_close(*results, 2e-6)
 
 
+    @settings(max_examples=20, deadline=None)
+    @given(st.integers(0, 1), st.integers(0, 9))
+    def test_light(self, by_curves: int, seed: int) -> None:
+        light = (2 * picture(33, 21, seed)[..., 0] - 1).astype(np.float32)
+        light[:3] = 0
+        forms = [1.2 * picture(33, 21) - 0.1 for _ in range(2)]
+        forms[0][5:7, :, 3] = forms[1][5:7, :, 3] = 0
+        self.assertTrue(light_kernel.compiled)
+        for form, out in zip((light_kernel, light_kernel.reference), forms, strict=True):
+            form(out, light, by_curves)
+        self.assert_close(*forms, 2e-6)
+
+
 class SplitTest(Case):
     @settings(max_examples=20, deadline=None)
     @given(st.floats(0.3, 500), st.integers(0, 5))
@@ -198,6 +213,15 @@ class LightTest(Case):
             )
             self.assertGreaterEqual(float((bright - dark).min()), -1e-6)
             self.assertTrue(float(dark[..., :3].min()) >= 0 and float(bright[..., :3].max()) <= 1)
+
+    def test_soft_light_is_the_mode_of_that_name(self) -> None:
+        image = picture(16, 8)
+        for value in (0, 9000, 40000, 65535):
+            samples = np.full((8, 16), value, np.uint16)
+            expected, grey = image.copy(), np.ones_like(image)
+            grey[..., :3] = 0.5 + 0.5 * signed(samples)[..., None]
+            composite(expected, grey, mode=BlendMode.SOFT_LIGHT)
+            self.assert_close(lit(image, signed(samples), SOFT_LIGHT), expected, 2e-6)
 
     def test_the_middle_changes_no_bit_and_black_and_white_stay(self) -> None:
         image = picture(16, 8)

@@ -10,8 +10,7 @@ from __future__ import annotations
 import numpy as np
 
 from lather.core.arrays import FloatImage, MaskPixels, Plane
-from lather.core.blend.composite import composite
-from lather.core.blend.modes import BlendMode
+from lather.core.kernels import Kernel
 
 SOFT_LIGHT, TWO_CURVES = "soft light", "two curves"
 _MIDDLE, _REACH = np.float32(32768), np.float32(32767)
@@ -26,15 +25,23 @@ def signed(samples: MaskPixels) -> Plane:
 def lit(image: FloatImage, light: Plane, shown_as: str) -> FloatImage:
     """(h, w, 4) float32 encoded pixels in other light, a fresh array; alpha stays."""
     out = image.copy()
-    if shown_as == SOFT_LIGHT:
-        grey = np.ones_like(out)
-        grey[..., :3] = (0.5 + 0.5 * light)[..., None]
-        composite(out, grey, mode=BlendMode.SOFT_LIGHT)
-        out[..., 3] = image[..., 3]
-        unchanged = (light == 0) | (image[..., 3] <= 0)
-        out[unchanged] = image[unchanged]
-    else:
-        colour = image[..., :3]
-        within = np.clip(colour, 0, 1)
-        out[..., :3] = colour + light[..., None] * within * (1 - within)
+    light_kernel(out, light, int(shown_as == TWO_CURVES))
     return out
+
+
+def _light_reference(image: FloatImage, light: Plane, by_curves: int) -> None:
+    """In place; what is transparent or not painted stays, to the last bit."""
+    colour, s = image[..., :3], light[..., None]
+    if by_curves:
+        within = np.clip(colour, 0, 1)
+        lit_up = colour + s * within * (1 - within)
+    else:
+        # W3C's soft-light of a grey of 0.5 + s / 2, written in s.
+        dark = ((16 * colour - 12) * colour + 4) * colour
+        root = np.where(colour <= 0.25, dark, np.sqrt(np.maximum(colour, 0)))
+        lit_up = colour + s * np.where(s < 0, colour * (1 - colour), root - colour)
+    changed = (light != 0) & (image[..., 3] > 0)
+    colour[changed] = lit_up[changed]
+
+
+light_kernel = Kernel("lather.core.tone.compiled", "light_up", _light_reference)

@@ -1,0 +1,30 @@
+"""Compiled form of the kernel in light.py; imported only by `prepare_kernels`."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numba import int64, njit, void
+
+from lather.core.compiled_types import OPTIONS, R_PLANE, W_FLOATS
+
+_ZERO, _ONE, _QUARTER = np.float32(0), np.float32(1), np.float32(0.25)
+
+
+@njit(void(W_FLOATS, R_PLANE, int64), **OPTIONS)
+def light_up(image, light, by_curves):  # type: ignore[no-untyped-def]
+    for y in range(image.shape[0]):
+        for x in range(image.shape[1]):
+            s = light[y, x]
+            if s == _ZERO or image[y, x, 3] <= _ZERO:
+                continue
+            for c in range(3):
+                v = image[y, x, c]
+                if by_curves or s < _ZERO:
+                    within = min(max(v, _ZERO), _ONE) if by_curves else v
+                    image[y, x, c] = v + s * within * (_ONE - within)
+                else:
+                    dark = ((np.float32(16) * v - np.float32(12)) * v + np.float32(4)) * v
+                    root = dark if v <= _QUARTER else np.float32(math.sqrt(v))
+                    image[y, x, c] = v + s * (root - v)
