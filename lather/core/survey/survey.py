@@ -11,6 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
+from lather.core.colour.density import optical_density
 from lather.core.rect import Rect
 from lather.core.survey.blocks import MOST_BLOCKS, blockiness, without_blocks
 from lather.core.survey.faces.find import find_faces, with_meshes
@@ -141,10 +142,13 @@ def survey(
             reduced = without_blocks(reduced, scale)
         token.check()
         report(0.4, "looking for blemishes")
-        spots = find_spots(reduced, skin_map.plain, mm / scale, token)
+        plain = Rect.of_mask(skin_map.plain)
+        density = optical_density(np.ascontiguousarray(reduced[plain.slices]))
+        token.check()
+        spots = find_spots(reduced, skin_map.plain, mm / scale, token, density)
         token.check()
         report(0.6, "looking for creases and hairs")
-        lines = find_lines(reduced, skin_map.plain, mm / scale, token)
+        lines = find_lines(reduced, skin_map.plain, mm / scale, token, density)
         mine = _findings(reduced, spots, mm / scale, scale, place, token)
         mesh = None if local is None else fitted_points(local)
         for line in on_open_skin(lines, spots, local, mesh):

@@ -46,7 +46,8 @@ CHANNELS = (Kind.DARK, Kind.BRIGHT, Kind.RED)
 
 
 def find_spots(
-    rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken = NEVER
+    rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken = NEVER,
+    density: Density | None = None,
 ) -> list[Spot]:
     """Blemish-like spots, the clearest first.
 
@@ -55,19 +56,19 @@ def find_spots(
     rgb : (H, W, 3) float32 encoded RGB 0-1.
     plain : (H, W) bool, skin without features.
     mm_per_px : scale; about 0.2 is fine enough for what is 1 mm wide.
+    density : of the box of the plain skin, if it is known.
     """
     box = Rect.of_mask(plain)
     if box.empty:
         return []
-    part = np.ascontiguousarray(rgb[box.slices])
-    found = _spots_in(part, plain[box.slices], mm_per_px, cancel)
+    density = density or optical_density(np.ascontiguousarray(rgb[box.slices]))
+    found = _spots_in(density, plain[box.slices], mm_per_px, cancel)
     return [replace(spot, x=spot.x + box.x0, y=spot.y + box.y0) for spot in found]
 
 
 def _spots_in(
-    rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken
+    density: Density, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken
 ) -> list[Spot]:
-    density = optical_density(rgb)
     cancel.check()
     planes = {
         Kind.DARK: density.darkness, Kind.BRIGHT: -density.darkness, Kind.RED: density.redness

@@ -17,7 +17,7 @@ from scipy.spatial import cKDTree
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.blur import blurred_within, disc
-from lather.core.colour.density import optical_density
+from lather.core.colour.density import Density, optical_density
 from lather.core.hair.ridges import Ridge, RidgeMap, follow, ridge_maps, stands_out
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Kind
@@ -72,7 +72,8 @@ class Line:
 
 
 def find_lines(
-    rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken = NEVER
+    rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken = NEVER,
+    density: Density | None = None,
 ) -> list[Line]:
     """Creases, hairs and veins on plain skin, the clearest first.
 
@@ -81,6 +82,7 @@ def find_lines(
     rgb : (H, W, 3) float32 encoded RGB 0-1.
     plain : (H, W) bool, skin without features.
     mm_per_px : scale; about 0.2 is fine enough.
+    density : of the box of the plain skin, if it is known.
     """
     box = Rect.of_mask(plain)
     if box.empty:
@@ -89,7 +91,7 @@ def find_lines(
     allowed = cv2.erode(plain[box.slices].astype(np.uint8), disc(BORDER_MM / mm_per_px)) > 0
     if not allowed.any():
         return []
-    density = optical_density(np.ascontiguousarray(rgb[box.slices]))
+    density = density or optical_density(np.ascontiguousarray(rgb[box.slices]))
     cancel.check()
     small = _Coarser.of(density.darkness, density.redness, allowed)
     broad, broad_bright = [], []
