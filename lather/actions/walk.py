@@ -31,9 +31,10 @@ class Mended:
         for layer in walk(self.after.layers):
             was = find(self.before.layers, layer.id)
             if layer.planes and was is not layer:
-                blank = {name: replace(tiles, tiles={}) for name, tiles in layer.planes.items()}
-                planes, strokes = (blank, ()) if was is None else (was.planes, was.strokes)
-                restored = layer.with_painted(planes, strokes)
+                if was is None:
+                    restored = layer.without_paint()
+                else:
+                    restored = layer.with_painted(was.planes, was.strokes)
                 state = replace(state, layers=replaced(state.layers, layer.id, (restored,)))
         return edits.set_findings(state, self.before.findings)
 

@@ -61,11 +61,15 @@ def _sigma(text: str) -> float | None:
     if text == AUTO:
         return None
     spec = SplitParameters.specs()["sigma_px"]
+    refused, hint = f"--sigma {text} was not used", "for example auto, or 8"
     try:
-        return float(spec.checked(spec.read(text)))
+        sigma_px = spec.read(text)
     except ValueError as error:
-        why = str(error) if "takes" in str(error) else "it is neither auto nor a number"
-        raise UsageError(f"--sigma {text} was not used", why, "for example auto, or 8") from error
+        raise UsageError(refused, "it is neither auto nor a number", hint) from error
+    try:
+        return float(spec.checked(sigma_px))
+    except ValueError as error:
+        raise UsageError(refused, str(error), hint) from error
 
 
 def _measured(state: JobState, options: argparse.Namespace) -> tuple[float, str]:

@@ -208,8 +208,7 @@ class _Merging:
         layer = layer.with_children(tuple(map(self._added, layer.children)))
         if not layer.planes:
             return layer
-        blank = {name: replace(tiles, tiles={}) for name, tiles in layer.planes.items()}
-        empty = layer.with_painted(blank, ())
+        empty = layer.without_paint()
         return self._painted(empty, layer, empty)
 
     def _mask(

@@ -17,7 +17,6 @@ from lather.tools.region import begin_correct_region
 
 AIM = Brush(size_px=4, hardness=1.0, opacity=1.0, flow=1.0, spacing=0.25)  # a point
 _SOFT = Brush(size_px=60, hardness=0.3, opacity=1.0, flow=0.3, pressure_flow=True)
-_LIGHT = replace(_SOFT, hardness=0.0, opacity=0.15, flow=0.15)
 _PICK = "Pick it with a click while the key of 'Pick the source' is held."
 
 _MEND = Tool(
@@ -49,6 +48,16 @@ _ERASE = Tool(
     icon="erase",
     begin=begin_erase,
     brush=_SOFT,
+    works_on_mask=True,
+)
+_LIGHTEN = Tool(
+    id="lighten",
+    title="Lighten",
+    help="Paint light on a light and shade layer; a new one if none is active.",
+    icon="lighten",
+    begin=begin_lighten,
+    brush=replace(_SOFT, hardness=0.0, opacity=0.15, flow=0.15),
+    makes_layer=True,
     works_on_mask=True,
 )
 
@@ -119,25 +128,14 @@ TOOLS: tuple[Tool, ...] = (
         uses_combine=True,
         uses_region=True,
     ),
-    Tool(
-        id="lighten",
-        title="Lighten",
-        help="Paint light on a light and shade layer; a new one if none is active.",
-        icon="lighten",
-        begin=begin_lighten,
-        brush=_LIGHT,
-        makes_layer=True,
-        works_on_mask=True,
-    ),
-    Tool(
+    _LIGHTEN,
+    replace(
+        _LIGHTEN,
         id="darken",
         title="Darken",
         help="Paint shade on a light and shade layer; a new one if none is active.",
         icon="darken",
         begin=begin_darken,
-        brush=_LIGHT,
-        makes_layer=True,
-        works_on_mask=True,
     ),
     Tool(
         id="paint_colour",

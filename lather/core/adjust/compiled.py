@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numba import float32, njit, types, void
 
-from lather.core.blend.compiled import set_lum
+from lather.core.blend.compiled import lum, set_lum
 from lather.core.compiled_types import OPTIONS, W_FLOATS
 
 _ZERO, _ONE = np.float32(0), np.float32(1)
@@ -24,7 +24,6 @@ def _looked_up(table, value):  # type: ignore[no-untyped-def]
 
 @njit(void(W_FLOATS, _TABLE, _TABLE, _TABLE, _TABLE, _TABLE), **OPTIONS)
 def curves(image, rgb, red, green, blue, lightness):  # type: ignore[no-untyped-def]
-    lum_r, lum_g, lum_b = np.float32(0.3), np.float32(0.59), np.float32(0.11)
     lifts = lightness.shape[0] > 1
     for y in range(image.shape[0]):
         for x in range(image.shape[1]):
@@ -34,6 +33,5 @@ def curves(image, rgb, red, green, blue, lightness):  # type: ignore[no-untyped-
             g = _looked_up(green, _looked_up(rgb, image[y, x, 1]))
             b = _looked_up(blue, _looked_up(rgb, image[y, x, 2]))
             if lifts:
-                lum = lum_r * r + lum_g * g + lum_b * b
-                r, g, b = set_lum(r, g, b, _looked_up(lightness, lum))
+                r, g, b = set_lum(r, g, b, _looked_up(lightness, lum(r, g, b)))
             image[y, x, 0], image[y, x, 1], image[y, x, 2] = r, g, b

@@ -59,15 +59,15 @@ def _separable(cb, cs, mode):  # type: ignore[no-untyped-def]
 
 
 @njit(inline="always", **OPTIONS)
-def _lum(r, g, b):  # type: ignore[no-untyped-def]
+def lum(r, g, b):  # type: ignore[no-untyped-def]
     return np.float32(0.3) * r + np.float32(0.59) * g + np.float32(0.11) * b
 
 
 @njit(**OPTIONS)
-def set_lum(r, g, b, lum):  # type: ignore[no-untyped-def]
-    shift = lum - _lum(r, g, b)
+def set_lum(r, g, b, wanted):  # type: ignore[no-untyped-def]
+    shift = wanted - lum(r, g, b)
     r, g, b = r + shift, g + shift, b + shift
-    mid = _lum(r, g, b)
+    mid = lum(r, g, b)
     low, high = min(r, g, b), max(r, g, b)
     if low < _ZERO:
         k = mid / max(mid - low, _TINY)
@@ -91,13 +91,13 @@ def _set_sat(r, g, b, sat):  # type: ignore[no-untyped-def]
 def _non_separable(br, bg, bb, sr, sg, sb, mode):  # type: ignore[no-untyped-def]
     if mode == 13:
         r, g, b = _set_sat(sr, sg, sb, max(br, bg, bb) - min(br, bg, bb))
-        return set_lum(r, g, b, _lum(br, bg, bb))
+        return set_lum(r, g, b, lum(br, bg, bb))
     if mode == 14:
         r, g, b = _set_sat(br, bg, bb, max(sr, sg, sb) - min(sr, sg, sb))
-        return set_lum(r, g, b, _lum(br, bg, bb))
+        return set_lum(r, g, b, lum(br, bg, bb))
     if mode == 15:
-        return set_lum(sr, sg, sb, _lum(br, bg, bb))
-    return set_lum(br, bg, bb, _lum(sr, sg, sb))
+        return set_lum(sr, sg, sb, lum(br, bg, bb))
+    return set_lum(br, bg, bb, lum(sr, sg, sb))
 
 
 _FIRST_NON_SEPARABLE = 13

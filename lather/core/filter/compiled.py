@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 from numba import int64, njit, void
 
+from lather.core.blend.compiled import lum
 from lather.core.compiled_types import OPTIONS, R_FLOATS, W_FLOATS
 
-_R, _G, _B = np.float32(0.3), np.float32(0.59), np.float32(0.11)
 _ZERO, _ONE, _HALF = np.float32(0), np.float32(1), np.float32(0.5)
 
 
@@ -22,7 +22,7 @@ def block_moments(pixels, left, top, side, means):  # type: ignore[no-untyped-de
             for y in range(y0, y1):
                 for x in range(x0, x1):
                     r, g, b = pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2]
-                    light = _R * r + _G * g + _B * b
+                    light = lum(r, g, b)
                     r_sum += r
                     g_sum += g
                     b_sum += b
@@ -52,7 +52,7 @@ def apply_lines(pixels, lines, left, top, side, out):  # type: ignore[no-untyped
             column = int(np.floor(across))
             u = across - np.float32(column)
             near, far = min(max(column, 0), last_column), min(max(column + 1, 0), last_column)
-            light = _R * pixels[y, x, 0] + _G * pixels[y, x, 1] + _B * pixels[y, x, 2]
+            light = lum(pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2])
             w00, w01 = (_ONE - v) * (_ONE - u), (_ONE - v) * u
             w10, w11 = v * (_ONE - u), v * u
             for c in range(3):

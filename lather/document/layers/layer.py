@@ -108,6 +108,11 @@ class Layer(ABC):
     ) -> Self:
         """A copy with other planes, and the strokes that painted them."""
 
+    def without_paint(self) -> Self:
+        """A copy on whose planes nothing is painted."""
+        blank = {name: replace(tiles, tiles={}) for name, tiles in self.planes.items()}
+        return self.with_painted(blank, ())
+
     @property
     @abstractmethod
     def strokes(self) -> tuple[StrokeRecord, ...]:
