@@ -33,6 +33,12 @@ def render(state: JobState, rect: Rect, level: int = 0) -> FloatImage:
     return render_layers(state.layers, state.photo, rect, level)
 
 
+def render_piece(state: JobState, rect: Rect, level: int = 0) -> FloatImage:
+    """`render` of a rectangle large against the layers' reach, at once: of a tile by itself the
+    surroundings that a wide layer looks at would be many times as large as the tile."""
+    return paint(state.layers, Scene(state.photo, level, paint, _below_at_once), transparent, rect)
+
+
 def kept_picture(state: JobState, level: int, key: Key) -> FloatImage | None:
     """A tile of `render`, if it is kept; read-only. None too where no layer has a reach."""
     shown = tuple(layer for layer in state.layers if layer.is_shown)
@@ -74,6 +80,10 @@ def _kept_below(scene: Scene, layers: Layers, rect: Rect) -> FloatImage:
         scene.photo, layers, scene.level, rect,
         lambda cell: paint(layers, scene, transparent, cell),
     )  # fmt: skip
+
+
+def _below_at_once(scene: Scene, layers: Layers, rect: Rect) -> FloatImage:
+    return paint(layers, scene, transparent, rect)
 
 
 def _up_to(layers: Layers, layer_id: int, scene: Scene, base: Base) -> Base:

@@ -16,11 +16,10 @@ from lather.document.layers.layer import Stage, new_id
 from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
 from lather.document.tiles import NO_PIXELS, TILE_PX, Key
-from lather.document.tree import walk
-from lather.render.compositor import render
+from lather.render.compositor import render_piece
 
 N_THREADS = 2
-LARGE_PX = 768
+LARGE_PX, LARGEST_PX = 768, 1024
 
 
 def flatten(
@@ -39,10 +38,9 @@ def flatten(
     out = np.empty((photo.height, photo.width, 3), dtype=dtype)
 
     def fill(rect: Rect) -> None:
-        on_white(render(state, rect), out[rect.slices])
+        on_white(render_piece(state, rect), out[rect.slices])
 
-    side = _side_px(state)
-    _for_each_cell(photo.rect, side, fill, progress, cancel, "flattening")
+    _for_each_piece(state, fill, progress, cancel, "flattening")
     return out
 
 
@@ -57,7 +55,7 @@ def merged_layer(
     changed: dict[Key, NDArray[np.uint16] | None] = {}
 
     def add(rect: Rect) -> None:
-        pixels = render(state, rect)
+        pixels = render_piece(state, rect)
         for key in rect.cells(TILE_PX):
             part = Rect.cell(key, TILE_PX).intersect(rect)
             tile = np.zeros((TILE_PX, TILE_PX, 4), dtype=np.uint16)
@@ -65,27 +63,33 @@ def merged_layer(
             to_pixels(np.ascontiguousarray(pixels[inside]), tile[: part.height, : part.width])
             changed[key] = tile
 
-    side = _side_px(state)
-    _for_each_cell(state.photo.rect, side, add, progress, cancel, "merging")
+    _for_each_piece(state, add, progress, cancel, "merging")
     tiles = NO_PIXELS.with_tiles(changed)
     return PixelLayer(id=new_id(), name=name, stage=Stage.FINISH, tiles=tiles)
 
 
-def _side_px(state: JobState) -> int:
-    """Of the pieces that are rendered: large against how far the layers look."""
-    reach_px = max(layer.reach_px(0) for layer in walk(state.layers))
-    return TILE_PX if reach_px == 0 else LARGE_PX
+def _pieces(state: JobState) -> tuple[int, int]:
+    """The side of the pieces that are rendered, in pixels, and how many at a time.
+
+    Where layers look around themselves, a piece is large against how far they look, as far as
+    memory allows (docs/layers.md), and then the memory's speed is the limit, not the threads'.
+    """
+    reach_px = sum(layer.reach_px(0) for layer in state.layers if layer.is_shown)
+    if reach_px == 0:
+        return TILE_PX, N_THREADS
+    return (LARGE_PX if 2 * reach_px <= LARGE_PX else LARGEST_PX), 1
 
 
-def _for_each_cell(
-    whole: Rect,
-    side_px: int,
+def _for_each_piece(
+    state: JobState,
     work: Callable[[Rect], None],
     progress: Progress,
     cancel: CancelToken | None,
     what: str,
 ) -> None:
-    """Do something for all cells of the picture, on threads; cancelling stops between cells."""
+    """Do something for all pieces of the picture, on threads; cancelling stops between them."""
+    whole = state.photo.rect
+    side_px, n_threads = _pieces(state)
     rects = [Rect.cell(key, side_px).intersect(whole) for key in whole.cells(side_px)]
 
     def unless_cancelled(rect: Rect) -> None:
@@ -93,6 +97,6 @@ def _for_each_cell(
             cancel.check()
         work(rect)
 
-    with ThreadPoolExecutor(N_THREADS, "flatten") as pool:
+    with ThreadPoolExecutor(n_threads, "flatten") as pool:
         for n_done, _ in enumerate(pool.map(unless_cancelled, rects), start=1):
             progress(n_done / len(rects), what)

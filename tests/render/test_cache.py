@@ -10,6 +10,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lather.core.arrays import quantise
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.layers.table import KINDS
@@ -19,6 +20,7 @@ from lather.render import compositor
 from lather.render.around import AroundCache
 from lather.render.cache import TILE_BYTES, BoundaryCache
 from lather.render.compositor import render
+from lather.render.flatten import flatten
 from tests.support import Case, noise_photo, painted_state, random_tile
 
 
@@ -35,6 +37,16 @@ def filtered(photo=None) -> JobState:
             state = edits.set_pixels(state, state.active_id, tiles)
             state = replace(state, active_id=split.id)
     return state
+
+
+class ExportTest(Case):
+    def test_wide_layers_come_out_of_pieces_as_they_are_rendered(self) -> None:
+        state = filtered(noise_photo(1100, 860))
+        split = next(layer for layer in state.layers if layer.kind == "split")
+        for sigma_px in (3.0, 200.0):  # pieces of either size, of which there are more than one
+            state = edits.set_parameter(state, split.id, "sigma_px", sigma_px)
+            expected = quantise(render(state, state.photo.rect)[..., :3], np.uint16)
+            self.assert_equal_arrays(flatten(state, 16), expected)
 
 
 class CacheTest(Case):

@@ -20,11 +20,14 @@ from lather.core.rect import Rect
 # The last few pixels of a row are computed by other instructions, and their last bit differs: so
 # many are added, and dropped again.
 _TAIL = 8
+_BAND = 16  # rows of blocks
 _BLOCK_VARIANCE = 0.25  # of a block's mean (1/12) and of the interpolation (1/6), in blocks squared
 
 
-def gaussian(pixels: FloatImage, rect: Rect, sigma_px: float) -> FloatImage:
-    """The blur of all that is given; right where the reach around was given too.
+def gaussian(
+    pixels: FloatImage, rect: Rect, sigma_px: float, inside: Rect | None = None
+) -> FloatImage:
+    """The blur of what is given; right where the reach around was given too.
 
     What lies beyond the given pixels counts as their border, repeated (of wide blurs, the mean of
     the block at the border).
@@ -33,13 +36,15 @@ def gaussian(pixels: FloatImage, rect: Rect, sigma_px: float) -> FloatImage:
     ----------
     pixels : (h, w, C) float32, of `rect`.
     rect : where they lie in the picture.
+    inside : the part of it whose blur is asked for; None: all.
     """
+    inside = inside or rect
     if sigma_px < DIRECT_PX:
-        return direct(pixels, sigma_px)
+        return direct(pixels, sigma_px)[inside.shifted(-rect.x0, -rect.y0).slices]
     side = block_px(sigma_px)
     blocks = to_blocks(pixels, rect, side)
     coarse = direct(blocks, math.sqrt((sigma_px / side) ** 2 - _BLOCK_VARIANCE))
-    return from_blocks(coarse, rect, side)
+    return from_blocks(coarse, rect, side, inside)
 
 
 def direct(pixels: FloatImage, sigma_px: float) -> FloatImage:
@@ -56,11 +61,19 @@ def to_blocks(pixels: FloatImage, rect: Rect, side: int) -> FloatImage:
     if side == 1:
         return pixels
     left, top = rect.x0 % side, rect.y0 % side
-    right, bottom = -rect.x1 % side, -rect.y1 % side
-    tail = _TAIL * side
-    padded = cv2.copyMakeBorder(pixels, top, bottom, left, right + tail, cv2.BORDER_CONSTANT)
-    size = padded.shape[1] // side, padded.shape[0] // side
-    means: FloatImage = cv2.resize(padded, size, interpolation=cv2.INTER_AREA)[:, :-_TAIL]
+    right = -rect.x1 % side + _TAIL * side
+    width, height = (left + rect.width + right) // side, -(-(top + rect.height) // side)
+    means = np.empty((height, width, *pixels.shape[2:]), dtype=np.float32)
+    for first in range(0, height, _BAND):  # so that no second copy of all pixels is needed
+        last = min(first + _BAND, height)
+        start, end = first * side - top, last * side - top
+        band = pixels[max(start, 0) : end]
+        above, under = max(-start, 0), max(end - rect.height, 0)
+        padded = cv2.copyMakeBorder(band, above, under, left, right, cv2.BORDER_CONSTANT)
+        size = width, last - first
+        means[first:last] = cv2.resize(padded, size, interpolation=cv2.INTER_AREA).reshape(
+            last - first, *means.shape[1:])
+    means = means[:, :-_TAIL]
     rows = _given(top, rect.height, side, means.shape[0])
     columns = _given(left, rect.width, side, means.shape[1])
     shape = (*means.shape[:2], *[1] * (means.ndim - 2))
@@ -76,13 +89,21 @@ def _given(before: int, length: int, side: int, n_blocks: int) -> Plane:
     return share
 
 
-def from_blocks(blocks: FloatImage, rect: Rect, side: int) -> FloatImage:
-    """Interpolated between the blocks' middles, in the pixels of `rect`."""
+def from_blocks(
+    blocks: FloatImage, rect: Rect, side: int, inside: Rect | None = None
+) -> FloatImage:
+    """Interpolated between the middles of the blocks that touch `rect`, in the pixels of it, or
+    of a part of it."""
+    inside = inside or rect
     if side == 1:
-        return blocks
-    blocks = cv2.copyMakeBorder(blocks, 0, 0, 0, _TAIL, cv2.BORDER_REPLICATE)
-    size = blocks.shape[1] * side, blocks.shape[0] * side
+        return blocks[inside.shifted(-rect.x0, -rect.y0).slices]
+    column, row = rect.x0 // side, rect.y0 // side  # of the first block
+    # A block more on each side: the outermost pixels lie between its middle and the next one's.
+    left, top = max(inside.x0 // side - 1, column), max(inside.y0 // side - 1, row)
+    right, bottom = -(-inside.x1 // side) + 1, -(-inside.y1 // side) + 1
+    near = blocks[top - row : bottom - row, left - column : right - column]
+    near = cv2.copyMakeBorder(near, 0, 0, 0, _TAIL, cv2.BORDER_REPLICATE)
+    size = near.shape[1] * side, near.shape[0] * side
     # A power of two: the weights come out the same wherever the part begins.
-    wide: FloatImage = cv2.resize(blocks, size, interpolation=cv2.INTER_LINEAR)
-    left, top = rect.x0 % side, rect.y0 % side
-    return wide[top : top + rect.height, left : left + rect.width]
+    wide: FloatImage = cv2.resize(near, size, interpolation=cv2.INTER_LINEAR)
+    return wide[inside.shifted(-left * side, -top * side).slices]

@@ -15,16 +15,21 @@ from lather.core.rect import Rect
 MIDDLE = np.float32(0.5)
 
 
-def split(pixels: FloatImage, rect: Rect, sigma_px: float) -> tuple[FloatImage, FloatImage]:
+def split(
+    pixels: FloatImage, rect: Rect, sigma_px: float, inside: Rect | None = None
+) -> tuple[FloatImage, FloatImage]:
     """Tone, and texture around the middle grey; right where the blur's reach around was given.
 
     Parameters
     ----------
     pixels : (h, w, 4) float32 encoded RGB and alpha, of `rect`. Both parts have its alpha.
+    inside : the part of `rect` that is to be split; None: all.
     """
-    tone = np.ascontiguousarray(gaussian(np.ascontiguousarray(pixels), rect, sigma_px))
-    texture = pixels - tone
+    inside = inside or rect
+    tone = np.ascontiguousarray(gaussian(np.ascontiguousarray(pixels), rect, sigma_px, inside))
+    whole = pixels[inside.shifted(-rect.x0, -rect.y0).slices]
+    texture = whole - tone
     texture += MIDDLE
     for part in (tone, texture):
-        part[..., 3] = pixels[..., 3]
+        part[..., 3] = whole[..., 3]
     return tone, texture

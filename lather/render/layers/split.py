@@ -16,7 +16,9 @@ def add(layer: SplitLayer, scene: Scene, out: FloatImage, rect: Rect, below: Pat
     if layer.is_empty:
         return
     changed = out.copy()
-    for part, patch in _parts(layer, scene, below).items():
+    within_px = max(stack.reach_px(scene.level) for stack in layer.children)
+    inside = rect.grown(within_px).intersect(below.rect)
+    for part, patch in _parts(layer, scene, below, inside).items():
         edited = scene.paint((layer.stack(part),), scene, patch.part, rect)
         # By what was changed: where nothing was, the picture stays as it is, to the last bit.
         changed[..., :3] += edited[..., :3] - patch.part(rect)[..., :3]
@@ -31,14 +33,15 @@ def part_below(layer: SplitLayer, part: Part, scene: Scene, below: Base) -> Base
         wide = rect.grown(reach_px).intersect(scene.picture)
         if wide.empty:
             return below(rect)
-        return _parts(layer, scene, Patch(wide, below(wide)))[part].part(rect)
+        inside = rect.intersect(wide)
+        return _parts(layer, scene, Patch(wide, below(wide)), inside)[part].part(rect)
 
     return of
 
 
-def _parts(layer: SplitLayer, scene: Scene, below: Patch) -> dict[Part, Patch]:
+def _parts(layer: SplitLayer, scene: Scene, below: Patch, inside: Rect) -> dict[Part, Patch]:
     from lather.core.tone.split import split  # OpenCV is not loaded for the first window
 
     sigma_px = layer.parameters.sigma_px / 2**scene.level
-    tone, texture = split(np.ascontiguousarray(below.pixels), below.rect, sigma_px)
-    return {Part.TONE: Patch(below.rect, tone), Part.TEXTURE: Patch(below.rect, texture)}
+    tone, texture = split(np.ascontiguousarray(below.pixels), below.rect, sigma_px, inside)
+    return {Part.TONE: Patch(inside, tone), Part.TEXTURE: Patch(inside, texture)}
