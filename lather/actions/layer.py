@@ -87,7 +87,7 @@ def _remove_mask(bench: Workbench) -> None:
 
 def _add_computed(kind: type[ComputedLayer]) -> Action:
     def run(bench: Workbench) -> None:
-        bench.change(f"Add {kind.TITLE.lower()}", edits.add_computed, kind)
+        bench.change(f"Add {kind.TITLE.lower()}", edits.start_computed, kind)
         if kind.PAINTED_WITH:
             bench.hands.take_tool(kind.PAINTED_WITH)
 

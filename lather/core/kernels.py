@@ -24,9 +24,11 @@ from lather.core.work import Progress, no_progress
 
 COMPILED_MODULES = (
     "lather.core.adjust.compiled",
+    "lather.core.adjust.compiled_lab",
     "lather.core.blend.compiled",
     "lather.core.brush.compiled",
     "lather.core.colour.compiled",
+    "lather.core.colour.compiled_lab",
     "lather.core.filter.compiled",
     "lather.core.mend.compiled",
     "lather.core.tone.compiled",

@@ -14,7 +14,7 @@ from lather.core.blend.modes import BlendMode
 from lather.document.access import paintable, refuse_unless_changeable, refuse_unless_shown
 from lather.document.brief import Style
 from lather.document.findings import Findings, FindingState
-from lather.document.layers.computed import PARAMETERS, ComputedLayer
+from lather.document.layers.computed import PARAMETERS, ComputedLayer, Portrait
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Layer, Mask, Parts, Stage, new_id, with_new_ids
 from lather.document.layers.photo import PhotoLayer
@@ -37,6 +37,7 @@ from lather.document.tree import (
 from lather.errors import EditError
 
 LEAST_PUPIL_DISTANCE_PX = 4.0
+HIDDEN_STRENGTH = 0.5  # of a fresh layer that is to be painted in
 
 
 def update_layer(state: JobState, layer_id: int, **changes: Any) -> JobState:
@@ -107,6 +108,17 @@ def add_computed(state: JobState, kind: type[ComputedLayer], **values: Any) -> J
         {PARAMETERS: parameters.values}, {name: kind.blank(name) for name in kind.PLANES}
     )
     return add_layer(state, kind.made(common, parts))
+
+
+def start_computed(state: JobState, kind: type[ComputedLayer]) -> JobState:
+    """`add_computed` as a person begins: lengths of this portrait; what would change too much at
+    once is hidden, to be painted in, at half of its strength."""
+    portrait = Portrait(state.photo.rect, state.findings.mm_per_px)
+    state = add_computed(state, kind, **kind.starts(portrait))
+    if kind.STARTS_HIDDEN:
+        state = add_mask(state, state.active_id, hide_all=True)
+        state = set_strength(state, state.active_id, HIDDEN_STRENGTH)
+    return state
 
 
 def set_parameter(state: JobState, layer_id: int, name: str, value: Any) -> JobState:

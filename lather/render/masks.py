@@ -46,6 +46,8 @@ def lay_changed(
         mix_in(layer, scene, out, changed, rect)
         return
     mask, inverted = mask_samples(layer, scene, rect)
+    for pixels in (out, changed):  # modes are defined for 0-1, and would square what is beyond it
+        np.clip(pixels, 0, 1, out=pixels)
     composite(out, changed, mode=layer.mode, strength=layer.strength, mask=mask,
               mask_inverted=inverted)  # fmt: skip
 

@@ -17,7 +17,7 @@ from lather.document.diff import changed_cells
 from lather.document.layers.computed import PARAMETERS, ComputedLayer
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Mask, Parts, new_id
-from lather.document.layers.parameters import Choice, CurveSpec, Number
+from lather.document.layers.parameters import Choice, CurveSpec, Number, Rows, Spec
 from lather.document.layers.table import COMPUTED, KINDS
 from lather.document.photo import Photo
 from lather.document.state import JobState, new_state
@@ -53,16 +53,24 @@ def extremes(kind: type[ComputedLayer]) -> list[ComputedLayer]:
     """With each parameter at its ends, and with all in the middle."""
     layers, middle = [], {}
     for name, spec in kind.TAKES.specs().items():
-        if isinstance(spec, Number):
-            ends = (spec.low, min(spec.high, 90.0))  # as large as the test's picture bears
-            middle[name] = (spec.low * ends[1]) ** 0.5
-        elif isinstance(spec, Choice):
-            ends = spec.options
-        else:
-            assert isinstance(spec, CurveSpec)
-            ends, middle[name] = (BENT, ((0, 1), (1, 0)), ((0, 0.5), (1, 0.5))), LESS_BENT
+        ends, middle[name] = ends_and_middle(spec)
         layers += [layer_of(kind, **{name: value}) for value in ends]
     return [*layers, layer_of(kind, **middle)]
+
+
+def ends_and_middle(spec: Spec) -> tuple[tuple[Any, ...], Any]:
+    if isinstance(spec, Number):
+        high = min(spec.high, 90.0) if spec.unit == "px" else spec.high  # what the picture bears
+        return (spec.low, high), (spec.low * high) ** 0.5 if spec.low > 0 else high / 2
+    if isinstance(spec, Choice):
+        return spec.options, spec.options[0]
+    if isinstance(spec, Rows):
+        numbers = {name: ends_and_middle(inner) for name, inner in spec.row.specs().items()}
+        low, high = ({name: ends[n] for name, (ends, _) in numbers.items()} for n in (0, 1))
+        middle = [{name: value for name, (_, value) in numbers.items()}]
+        return ([low], [high], [low, high, *middle]), middle
+    assert isinstance(spec, CurveSpec)
+    return (BENT, ((0, 1), (1, 0)), ((0, 0.5), (1, 0.5))), LESS_BENT
 
 
 def state_with(*layers: Any, photo=None) -> JobState:

@@ -14,6 +14,7 @@ from lather.core.kernels import Kernel
 N_STEPS = 4096  # of a table; between them straight
 Table = NDArray[np.float32]  # (N_STEPS + 1,)
 NO_TABLE: Table = np.zeros(1, dtype=np.float32)
+NO_TABLES = NO_TABLE, NO_TABLE, NO_TABLE
 
 
 def curve_through(points: Sequence[tuple[float, float]], at: NDArray[np.float64]) -> Table:

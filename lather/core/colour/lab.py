@@ -17,6 +17,8 @@ _SRGB_TO_XYZ = np.array(
     ]
 )
 _D65 = np.array([0.9504559271, 1.0, 1.0890577508])
+SRGB_TO_WHITE = _SRGB_TO_XYZ / _D65[:, None]  # linear sRGB to XYZ of which white has 1 each
+WHITE_TO_SRGB = np.linalg.inv(SRGB_TO_WHITE)
 LIGHTNESS_WEIGHTS = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)
 
 
@@ -31,10 +33,32 @@ def to_linear(encoded: NDArray[np.floating]) -> NDArray[np.floating]:
     return np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
 
 
+def to_encoded(linear: NDArray[np.floating]) -> NDArray[np.floating]:
+    """Linear light to encoded sRGB, each 0-1; the inverse of `to_linear`."""
+    curved = 1.055 * np.maximum(linear, 0.0031308) ** (1 / 2.4) - 0.055
+    return np.where(linear <= 0.0031308, 12.92 * linear, curved)
+
+
+def lab_to_srgb(lab: NDArray[np.floating]) -> NDArray[np.float64]:
+    """Lab to encoded sRGB; colours that sRGB has not come out with each channel at its end."""
+    light, a, b = np.moveaxis(np.asarray(lab, dtype=np.float64), -1, 0)
+    fy = (light + 16) / 116
+    f = np.stack([fy + a / 500, fy, fy - b / 200], -1)
+    xyz = np.where(f > 6 / 29, f**3, (116 * f - 16) * 27 / 24389)
+    return to_encoded(np.clip(_times(WHITE_TO_SRGB, xyz), 0, 1)).astype(np.float64)
+
+
+def _times(matrix: NDArray[np.float64], colours: NDArray[np.floating]) -> NDArray[np.floating]:
+    """A matrix times (..., 3) colours. No matrix product: its last bit depends on where a colour
+    lies in the array."""
+    x, y, z = np.moveaxis(colours, -1, 0)
+    return np.stack([row[0] * x + row[1] * y + row[2] * z for row in matrix], -1)
+
+
 def srgb_to_lab(rgb: NDArray[np.floating]) -> NDArray[np.float64]:
     """Encoded sRGB 0-1 to Lab (L* 0-100)."""
     linear = to_linear(np.asarray(rgb, dtype=np.float64))
-    xyz = linear @ _SRGB_TO_XYZ.T / _D65
+    xyz = _times(SRGB_TO_WHITE, linear)
     f = np.where(xyz > 216 / 24389, np.cbrt(xyz), (24389 / 27 * xyz + 16) / 116)
     return np.stack(
         [116 * f[..., 1] - 16, 500 * (f[..., 0] - f[..., 1]), 200 * (f[..., 1] - f[..., 2])], -1

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 from numba import int64, njit, void
 
-from lather.core.blend.compiled import lum
-from lather.core.compiled_types import OPTIONS, R_FLOATS, W_FLOATS
+from lather.core.blend.compiled import lum, set_lum
+from lather.core.compiled_types import OPTIONS, R_FLOATS, R_PLANE, W_FLOATS
 
 _ZERO, _ONE, _HALF = np.float32(0), np.float32(1), np.float32(0.5)
 
@@ -62,3 +62,15 @@ def apply_lines(pixels, lines, left, top, side, out):  # type: ignore[no-untyped
                          + w10 * lines[below, near, c + 3] + w11 * lines[below, far, c + 3])
                 out[y, x, c] = slope * light + start
             out[y, x, 3] = pixels[y, x, 3]
+
+
+@njit(void(W_FLOATS, R_PLANE), **OPTIONS)
+def lighten(image, lift):  # type: ignore[no-untyped-def]
+    for y in range(image.shape[0]):
+        for x in range(image.shape[1]):
+            up = lift[y, x]
+            if up == _ZERO:
+                continue
+            r, g, b = image[y, x, 0], image[y, x, 1], image[y, x, 2]
+            r, g, b = set_lum(r, g, b, lum(r, g, b) + up)
+            image[y, x, 0], image[y, x, 1], image[y, x, 2] = r, g, b

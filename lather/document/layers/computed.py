@@ -14,6 +14,20 @@ from lather.document.tiles import Tiles
 PARAMETERS = "parameters"
 
 
+@dataclass(frozen=True)
+class Portrait:
+    """What a fresh layer's parameters are measured by: the picture, and its scale if known."""
+
+    picture: Rect
+    mm_per_px: float | None
+
+    def lengths_px(self, **lengths_mm: float) -> dict[str, float]:
+        """Lengths on the person as pixels of this photo, by name; none where there is no scale."""
+        if self.mm_per_px is None:
+            return {}
+        return {name: round(mm / self.mm_per_px, 1) for name, mm in lengths_mm.items()}
+
+
 @dataclass(frozen=True, eq=False, kw_only=True)
 class ComputedLayer(Layer):
     """What all kinds with parameters share. `more_parameters` are those of a newer Lather."""
@@ -23,6 +37,7 @@ class ComputedLayer(Layer):
     TITLE: ClassVar[str]  # as its card and its command say it
     HELP: ClassVar[str]
     PAINTED_WITH: ClassVar[str] = ""  # the tool that its planes are painted with
+    STARTS_HIDDEN: ClassVar[bool] = False  # to be painted in: it would change too much at once
 
     parameters: Parameters
     more_parameters: Mapping[str, Any] = field(default_factory=dict)
@@ -37,6 +52,11 @@ class ComputedLayer(Layer):
         given = dict(parts.own.get(PARAMETERS) or {})
         more = {name: value for name, value in given.items() if name not in cls.TAKES.specs()}
         return {"parameters": cls.TAKES.checked(given), "more_parameters": more}
+
+    @classmethod
+    def starts(cls, portrait: Portrait) -> Mapping[str, Any]:  # noqa: ARG003
+        """Parameters of a fresh layer that are not at their defaults."""
+        return {}
 
     @classmethod
     def blank(cls, plane: str) -> Tiles:

@@ -18,6 +18,7 @@ from lather.errors import EditError
 Points = tuple[tuple[float, float], ...]  # x rising, 0-1 each
 LEVEL: Points = ((0.0, 0.0), (1.0, 1.0))
 MOST_POINTS, LEAST_APART = 64, 1 / 1024
+MOST_ROWS = 32
 _SPEC = "lather"
 
 
@@ -117,6 +118,45 @@ class CurveSpec(Spec):
         return " ".join(f"{x:g}:{y:g}" for x, y in value)
 
 
+@dataclass(frozen=True)
+class Rows(Spec):
+    """Any number of rows of numbers and choices, each a `Parameters` of its own."""
+
+    row: type[Parameters]
+
+    @property
+    def values(self) -> str:
+        inner = ", ".join(f"{name} {spec.values}" for name, spec in self.row.specs().items())
+        return f"up to {MOST_ROWS} rows of {inner}"
+
+    def checked(self, value: Any) -> tuple[Parameters, ...]:
+        given = tuple(value)
+        if len(given) > MOST_ROWS:
+            raise ValueError(f"it takes up to {MOST_ROWS} rows")
+        return tuple(
+            self.row.checked(one.values if isinstance(one, Parameters) else one) for one in given
+        )
+
+    def read(self, text: str) -> Any:
+        """Rows by semicolons, NAME=VALUE by spaces."""
+        specs = self.row.specs()
+        rows = []
+        for part in filter(str.strip, text.split(";")):
+            pairs = [pair.partition("=") for pair in part.split()]
+            for name, _, _ in pairs:
+                if name not in specs:
+                    raise ValueError(f"a row has {', '.join(specs)}")
+            rows.append({name: specs[name].read(value) for name, _, value in pairs})
+        return rows
+
+    def told(self, value: Any) -> str:
+        specs = self.row.specs()
+        return "; ".join(
+            " ".join(f"{name}={spec.told(getattr(one, name))}" for name, spec in specs.items())
+            for one in value
+        )
+
+
 def number(default: float, *, title: str, unit: str, low: float, high: float, help: str) -> Any:  # noqa: A002
     spec = Number(title, help, unit, low, high)
     return dataclasses.field(default=default, metadata={_SPEC: spec})
@@ -124,6 +164,10 @@ def number(default: float, *, title: str, unit: str, low: float, high: float, he
 
 def choice(default: str, *, title: str, options: tuple[str, ...], help: str) -> Any:  # noqa: A002
     return dataclasses.field(default=default, metadata={_SPEC: Choice(title, help, options)})
+
+
+def rows(row: type[Parameters], *, title: str, help: str) -> Any:  # noqa: A002
+    return dataclasses.field(default=(), metadata={_SPEC: Rows(title, help, row)})
 
 
 def curve(*, title: str, help: str) -> Any:  # noqa: A002

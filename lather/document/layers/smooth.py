@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
 from lather.core.filter.reach import smooth_reach_px
-from lather.document.layers.computed import ComputedLayer
+from lather.document.layers.computed import ComputedLayer, Portrait
 from lather.document.layers.layer import Leaf, Unpainted
 from lather.document.layers.parameters import Parameters, number
 
@@ -31,8 +33,14 @@ class SmoothLayer(Leaf, Unpainted, ComputedLayer):
     TAKES = SmoothParameters
     TITLE = "Smooth"
     HELP = "Evens what is smaller than a scale; edges stay."
+    STARTS_HIDDEN = True
 
     parameters: SmoothParameters = field(default_factory=SmoothParameters)
+
+    @classmethod
+    def starts(cls, portrait: Portrait) -> Mapping[str, Any]:
+        """A scale between pores and modelling."""
+        return portrait.lengths_px(scale_px=0.8)
 
     def reach_px(self, level: int) -> int:
         return smooth_reach_px(self.parameters.scale_px / 2**level)

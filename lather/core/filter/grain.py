@@ -1,0 +1,87 @@
+"""Grain: noise that is the picture's own: the same at every zoom and with every rendering.
+
+Two square fields of noise, which meet again the same way only after 3,072 px, are laid
+side by side over the whole picture and added. At a reduced level each is averaged as the picture
+is, so that grain fades with distance as it does on paper.
+"""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import gaussian_filter
+
+from lather.core.arrays import FloatImage, Plane
+from lather.core.rect import Rect
+
+SIDES_PX = (768, 1024)  # multiples of the deepest level's pixel, 256
+N_FIELDS = 4  # lightness, and one for each colour
+LEAST_SIZE_PX = 0.5  # smaller grain is a pixel's
+
+
+def add_grain(
+    out: FloatImage, rect: Rect, level: int, sigma_l: float, size_px: float, colour: float,
+    seed: int,
+) -> None:
+    """On (h, w, 4) float32 encoded pixels of a rectangle of a mip level, in place.
+
+    It is strongest in the middle tones and fades to none in black and white, as a print's does.
+
+    Parameters
+    ----------
+    sigma_l : of the middle grey, in L* (hundredths of encoded values).
+    size_px : sigma of a grain, in pixels of the full picture.
+    colour : 0-1, the share that differs between the colours.
+    """
+    if sigma_l == 0:
+        return
+    noise = _noise(rect, level, max(size_px, LEAST_SIZE_PX), seed)
+    light, tint = np.float32(np.sqrt(1 - colour**2)), np.float32(colour)
+    values = np.clip(out[..., :3], 0, 1)
+    room = np.sqrt(4 * values * (1 - values))
+    out[..., :3] += np.float32(sigma_l / 100) * room * (
+        light * noise[..., :1] + tint * noise[..., 1:]
+    )
+
+
+def _noise(rect: Rect, level: int, size_px: float, seed: int) -> FloatImage:
+    """(h, w, N_FIELDS), of variance 1 at full size."""
+    total = np.zeros((rect.height, rect.width, N_FIELDS), dtype=np.float32)
+    for n, side_px in enumerate(SIDES_PX):
+        field = _field(side_px, round(size_px, 2), seed + n, level)
+        side = field.shape[0]
+        rows = np.arange(rect.y0, rect.y1) % side
+        columns = np.arange(rect.x0, rect.x1) % side
+        total += field[rows[:, None], columns[None, :]]
+    return total * np.float32(1 / np.sqrt(len(SIDES_PX)))
+
+
+@lru_cache(maxsize=24)
+def _field(side_px: int, size_px: float, seed: int, level: int) -> NDArray[np.float32]:
+    """A square of noise that goes on at its own other end; variance 1 at full size."""
+    if level:
+        finer = _field(side_px, size_px, seed, level - 1)
+        halved: NDArray[np.float32] = 0.25 * (
+            finer[::2, ::2] + finer[1::2, ::2] + finer[::2, 1::2] + finer[1::2, 1::2]
+        )
+        return halved
+    white = np.random.default_rng(seed).standard_normal((side_px, side_px, N_FIELDS), np.float32)
+    if size_px > LEAST_SIZE_PX:
+        white = gaussian_filter(white, (size_px, size_px, 0), mode="wrap")
+    white -= white.mean((0, 1))
+    return np.asarray(white / white.std((0, 1)), dtype=np.float32)
+
+
+def grain_sigma_l(light: Plane) -> float:
+    """The sigma of the grain of a plane of encoded lightness, in L* (hundredths).
+
+    The median of the absolute differences that a straight slope leaves (Immerkaer 1996, with the
+    median in place of the mean), so that edges and texture, which are few, do not count.
+    """
+    if min(light.shape) < 3:
+        return 0.0
+    rows = light[:-2] - 2 * light[1:-1] + light[2:]
+    both = rows[:, :-2] - 2 * rows[:, 1:-1] + rows[:, 2:]
+    return 100 * float(np.median(np.abs(both))) / 0.6745 / 6

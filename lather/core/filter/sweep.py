@@ -1,0 +1,54 @@
+"""Sweeping fine lines away: a median over a place wider than they are.
+
+The median of 5 x 5 blocks of the picture's grid forgets a line that crosses fewer than half of
+them. It takes the place of what stands out from it on the side that is asked for; what does not
+stand out, grain and soft light, stays as it is.
+"""
+
+from __future__ import annotations
+
+import cv2
+import numpy as np
+
+from lather.core.adjust.bracket import smooth_step
+from lather.core.arrays import FloatImage
+from lather.core.blend.modes import lum
+from lather.core.filter.gaussian import from_blocks, to_blocks
+from lather.core.filter.reach import MEDIAN_BLOCKS, median_block_px
+from lather.core.rect import Rect
+
+DARK, LIGHT, BOTH = "dark", "light", "both"
+
+
+def swept(
+    pixels: FloatImage, rect: Rect, width_px: float, contrast_l: float, which: str, inside: Rect
+) -> FloatImage:
+    """The part `inside` of what is given; right where the median's reach was given too.
+
+    Parameters
+    ----------
+    pixels : (h, w, 4) float32 encoded RGB and alpha, of `rect`; alpha stays as it is.
+    width_px : of the widest line that goes.
+    contrast_l : how far a line stands out, in L* (hundredths of encoded lightness): half of one
+        that does by so much goes, all of one that does by 1.5 times as much.
+    """
+    side = median_block_px(width_px)
+    blocks = np.ascontiguousarray(to_blocks(np.ascontiguousarray(pixels), rect, side))
+    middle = np.ascontiguousarray(from_blocks(_median(blocks), rect, side, inside))
+    whole = pixels[inside.shifted(-rect.x0, -rect.y0).slices]
+    out = whole.copy()
+    stands_out = 100 * (lum(whole[..., :3]) - lum(middle[..., :3]))
+    if which == DARK:
+        stands_out = -stands_out
+    elif which == BOTH:
+        stands_out = np.abs(stands_out)
+    share = smooth_step(stands_out / contrast_l - 0.5).astype(np.float32)
+    out[..., :3] += share * (middle[..., :3] - whole[..., :3])
+    return out
+
+
+def _median(blocks: FloatImage) -> FloatImage:
+    """Of 5 x 5 blocks, each channel by itself; beyond the given ones the border is repeated."""
+    planes = [cv2.medianBlur(np.ascontiguousarray(blocks[..., n]), MEDIAN_BLOCKS)
+              for n in range(blocks.shape[2])]  # fmt: skip
+    return np.stack(planes, -1)

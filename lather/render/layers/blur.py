@@ -1,0 +1,17 @@
+"""A blur of what lies below."""
+
+from __future__ import annotations
+
+from lather.core.arrays import FloatImage
+from lather.core.rect import Rect
+from lather.document.layers.blur import BlurLayer
+from lather.render.layers.scene import Patch, Scene
+from lather.render.masks import lay_changed
+
+
+def add(layer: BlurLayer, scene: Scene, out: FloatImage, rect: Rect, below: Patch) -> None:
+    from lather.core.filter.blur import blurred  # OpenCV is not loaded for the first window
+
+    p, scale = layer.parameters, 2**scene.level
+    changed = blurred(below.pixels, below.rect, p.radius_px / scale, rect)
+    lay_changed(layer, scene, out, changed, rect)

@@ -1,0 +1,19 @@
+"""More or less light, and light of another colour."""
+
+from __future__ import annotations
+
+from lather.core.adjust.curves import NO_TABLE, apply_curves
+from lather.core.adjust.tone import exposure_tables, light_gains
+from lather.core.arrays import FloatImage
+from lather.core.rect import Rect
+from lather.document.layers.exposure import ExposureLayer
+from lather.render.layers.scene import Patch, Scene
+from lather.render.masks import lay_changed
+
+
+def add(layer: ExposureLayer, scene: Scene, out: FloatImage, rect: Rect, below: Patch) -> None:  # noqa: ARG001
+    given = layer.parameters
+    gains = light_gains(given.exposure_ev, given.warmth_mired, given.tint_percent)
+    changed = out.copy()
+    apply_curves(changed, NO_TABLE, exposure_tables(*gains), NO_TABLE)
+    lay_changed(layer, scene, out, changed, rect)

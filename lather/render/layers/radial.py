@@ -1,0 +1,29 @@
+"""Other light in an ellipse."""
+
+from __future__ import annotations
+
+from lather.core.adjust.curves import NO_TABLE, apply_curves
+from lather.core.adjust.ellipse import ellipse_share
+from lather.core.adjust.tone import exposure_tables, light_gains
+from lather.core.arrays import FloatImage
+from lather.core.rect import Rect
+from lather.document.layers.radial import RadialLayer
+from lather.render.layers.scene import Patch, Scene
+from lather.render.masks import lay_changed
+
+
+def add(layer: RadialLayer, scene: Scene, out: FloatImage, rect: Rect, below: Patch) -> None:  # noqa: ARG001
+    p = layer.parameters
+    gains = light_gains(p.exposure_ev, p.warmth_mired, 0.0)
+    if (gains == 1).all():
+        return
+    share = ellipse_share(
+        rect, 1 << scene.level, (p.centre_x_px, p.centre_y_px), (p.radius_x_px, p.radius_y_px),
+        p.angle_deg, p.softness_percent / 100, p.side,
+    )  # fmt: skip
+    if not share.any():
+        return
+    changed = out.copy()
+    apply_curves(changed, NO_TABLE, exposure_tables(*gains), NO_TABLE)
+    changed[..., :3] = out[..., :3] + share[..., None] * (changed[..., :3] - out[..., :3])
+    lay_changed(layer, scene, out, changed, rect)

@@ -1,0 +1,19 @@
+"""Sharpening of what lies below."""
+
+from __future__ import annotations
+
+from lather.core.arrays import FloatImage
+from lather.core.rect import Rect
+from lather.document.layers.sharpen import SharpenLayer
+from lather.render.layers.scene import Patch, Scene
+from lather.render.masks import lay_changed
+
+
+def add(layer: SharpenLayer, scene: Scene, out: FloatImage, rect: Rect, below: Patch) -> None:
+    from lather.core.filter.sharpen import sharpened  # OpenCV is not loaded for the first window
+
+    p, scale = layer.parameters, 2**scene.level
+    changed = sharpened(
+        below.pixels, below.rect, p.width_px / scale, p.contrast_percent, p.grain_l, rect
+    )
+    lay_changed(layer, scene, out, changed, rect)
