@@ -102,13 +102,13 @@ def _median(scale: Scale, measure_ms: Callable[[], float]) -> float:
 
 
 def _first_view(state: JobState) -> None:
-    from lather.core.survey.regions.region import Region
     from lather.render.geometry import ViewGeometry
+    from lather.render.lenses.lens import LensLook
     from lather.render.view import Shown, TileRequest
 
     geometry = ViewGeometry.fitting(state.photo.width, state.photo.height, 744, 694)
     for key in geometry.visible.cells(256):
-        TileRequest(0, state, Shown.AFTER, geometry.level, key, 0.2, Region.SKIN).render()
+        TileRequest(0, state, Shown.AFTER, geometry.level, key, 0.2, LensLook()).render()
 
 
 def _checkpoint_stall(scale: Scale, folder: Path) -> list[Row]:

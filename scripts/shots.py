@@ -33,7 +33,7 @@ from lather.files.journalreader import FoundJournal, Replayed
 from lather.files.photos import read_photo
 from lather.files.places import beside
 from lather.paths import SOURCE_TREE, demo_dir, demo_job
-from lather.render.regions import render_region
+from lather.render.shown import render_region
 from lather.settings.store import Settings
 from lather.ui.app import build
 from lather.ui.deliver_dialog import DeliverDialog

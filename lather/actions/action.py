@@ -39,6 +39,11 @@ class Action:
     checked: Ask | None = None
     release: Run | None = None
 
+    @property
+    def is_momentary(self) -> bool:
+        """True if it only lasts while its key is down."""
+        return self.release is not None and self.checked is None
+
 
 def next_choice(choice: E) -> E:
     """The one after it in its enumeration, round the end."""

@@ -21,7 +21,7 @@ def has_regions(bench: Workbench) -> bool:
 def _next_region(bench: Workbench) -> None:
     at = REGIONS_AND_PARTS.index(bench.hand.region)
     bench.hands.set_region(REGIONS_AND_PARTS[(at + 1) % len(REGIONS_AND_PARTS)])
-    bench.look(regions=True)
+    bench.look(lens="regions")
 
 
 def _style(style: Style) -> Run:
@@ -37,10 +37,6 @@ ACTIONS = (
            "Show the eight points of the face that the survey goes by; drag them where they "
            "belong.", "View", lambda bench: bench.look(handles=not bench.looks.handles),
            "handles", enabled=_has_faces, checked=lambda bench: bench.looks.handles),
-    Action("view.regions", "Regions",
-           "The region lens: one region or part of the portrait as it is, all else dimmed.", "View",
-           lambda bench: bench.look(regions=not bench.looks.regions), "region",
-           enabled=has_regions, checked=lambda bench: bench.looks.regions),
     Action("view.next_region", "Next region",
            "The region lens shows the next region, then the parts of the skin.", "View",
            _next_region, enabled=has_regions),

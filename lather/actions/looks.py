@@ -5,6 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import Enum
 
+from lather.core.survey.regions.region import Part, Region
+from lather.render.lenses.lens import LIGHTNESS, LensLook
 from lather.render.view import Shown
 
 
@@ -27,7 +29,11 @@ class Looks:
     compared: bool = False  # split while a strength is dragged
     compared_at: float = 0.5
     mask_alone: bool = False
-    regions: bool = False  # the region lens: one part of the portrait, all else dimmed
+    lens: str = ""  # one of the table, or none
+    lens_before: str = ""  # what it goes back to when its key was held
+    lens_since_s: float = 0.0
+    red_percent: float = 40.0  # of the lens in black and white
+    deviation_of: str = LIGHTNESS  # of the blotch lens
     handles: bool = False  # face handles are shown and can be dragged
     all_findings: bool = False  # every finding's mark in full, while a key is down
     peek: Peek = Peek.NONE
@@ -48,4 +54,8 @@ class Looks:
             return Shown.BEFORE
         if self.mask_alone:
             return Shown.MASK
-        return Shown.REGION if self.regions else Shown.AFTER
+        return Shown.LENS if self.lens else Shown.AFTER
+
+    def through(self, region: Region | Part) -> LensLook:
+        """What is looked through; the region is that in the hand."""
+        return LensLook(self.lens or "regions", self.red_percent, self.deviation_of, region)

@@ -12,6 +12,7 @@ from lather.actions import (
     free,
     geometry,
     layer,
+    lens,
     opening,
     saving,
     source,
@@ -21,7 +22,7 @@ from lather.actions.action import Action
 
 _GROUPS = (
     opening, saving, delivering, application, edit, finding, geometry, free, brush, source,
-    area, layer, view,
+    area, layer, lens, view,
 )  # fmt: skip
 
 

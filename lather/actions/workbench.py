@@ -225,7 +225,7 @@ class Workbench:
         corrects = tool(self.hand.tool).uses_region
         if corrects != self._corrected:  # the lens comes and goes with the tool
             self._corrected = corrects
-            self.look(regions=corrects)
+            self.look(lens="regions" if corrects else "")
 
     # --- the view ------------------------------------------------------------------------
 
@@ -276,9 +276,10 @@ class Workbench:
     def viewport(self) -> Viewport:
         """What a stroke has to draw."""
         assert self.geometry is not None
-        if self.looks.shown not in (Shown.AFTER, Shown.REGION):
+        if self.looks.shown not in (Shown.AFTER, Shown.LENS):
             return Viewport(self.geometry.level, Rect(0, 0, 0, 0), self.surround)
-        return Viewport(self.geometry.level, self.geometry.visible, self.surround)
+        look = self.looks.through(self.hand.region) if self.looks.shown is Shown.LENS else None
+        return Viewport(self.geometry.level, self.geometry.visible, self.surround, look)
 
     def _show(self, geometry: ViewGeometry, fitting: bool = False) -> None:
         self._fitting = fitting

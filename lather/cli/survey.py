@@ -108,9 +108,10 @@ def survey_of(photo: Photo, options: argparse.Namespace) -> Survey:
 
 def facts(measured: Survey, state: JobState) -> dict[str, Any]:
     """All that was measured, in full-resolution pixels, x right, y down."""
+    from lather.render.ground import ground_of
     from lather.render.regions import part_planes
 
-    findings = state.findings
+    findings, parts = state.findings, part_planes(ground_of(state))
     return {
         "width": measured.width,
         "height": measured.height,
@@ -120,9 +121,7 @@ def facts(measured: Survey, state: JobState) -> dict[str, Any]:
             for face in measured.faces
         ],
         "regions": {region.value: round(measured.share(region), 4) for region in Region},
-        "parts": {
-            part.value: round(float(plane.mean()), 4) for part, plane in part_planes(state).items()
-        },
+        "parts": {part.value: round(float(plane.mean()), 4) for part, plane in parts.items()},
         "lacking": measured.lacking,
         "findings": [_finding(finding, findings) for finding in findings.items],
     }

@@ -10,9 +10,10 @@ from lather.core.rect import Rect
 from lather.document.layers.layer import Layer, Layers, Mask
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
-from lather.document.tree import path_to, place_of, top_level_index
+from lather.document.tree import limited_by_regions, path_to, place_of, top_level_index
 
 Cells = set[Key]
+_EVERYWHERE = ("visible", "strength", "mode", "limits")  # what changes a layer wherever it is
 
 
 def changed_cells(before: JobState, after: JobState) -> Cells:
@@ -23,6 +24,9 @@ def changed_cells(before: JobState, after: JobState) -> Cells:
     """
     everywhere = set(after.photo.rect.cells(TILE_PX))
     if before.photo is not after.photo:
+        return everywhere
+    moved = before.regions is not after.regions or before.findings.faces != after.findings.faces
+    if moved and limited_by_regions(after.layers):
         return everywhere
     return changed_between(before.layers, after.layers, everywhere)
 
@@ -106,7 +110,7 @@ def _of_layer(old: Layer, new: Layer, everywhere: Cells) -> Cells:
     if old is new or not (old.is_shown or new.is_shown):
         return set()
     both = _extent(old, everywhere) | _extent(new, everywhere)
-    if (old.visible, old.strength, old.mode) != (new.visible, new.strength, new.mode):
+    if any(getattr(old, name) != getattr(new, name) for name in _EVERYWHERE):
         return both
     if dict(old.own_fields) != dict(new.own_fields):
         return both

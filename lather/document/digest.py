@@ -47,7 +47,7 @@ def _of_layer(layer: Layer) -> list[bytes]:
     parts = [repr((
         layer.kind, layer.id, layer.name, layer.visible, layer.strength,
         layer.mode.value, layer.locked, layer.stage.value, _json(layer.extras),
-        _json(layer.own_fields),
+        _json(layer.own_fields), *(() if layer.limits.are_open else (_json(layer.limits.entry),)),
     )).encode()]  # fmt: skip
     if layer.mask is not None:
         mask = layer.mask

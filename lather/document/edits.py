@@ -17,6 +17,7 @@ from lather.document.findings import Findings, FindingState
 from lather.document.layers.computed import PARAMETERS, ComputedLayer, Portrait
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Layer, Mask, Parts, Stage, new_id, with_new_ids
+from lather.document.layers.limits import Limits
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
 from lather.document.layers.split import StackLayer
@@ -119,6 +120,16 @@ def start_computed(state: JobState, kind: type[ComputedLayer]) -> JobState:
         state = add_mask(state, state.active_id, hide_all=True)
         state = set_strength(state, state.active_id, HIDDEN_STRENGTH)
     return state
+
+
+def set_limits(state: JobState, layer_id: int, limits: Limits) -> JobState:
+    """What a layer is limited to, beside its mask; EditError if it stays as it is."""
+    _refuse_photo(state.layer(layer_id), "be limited")
+    _refuse_unknown(state.layer(layer_id))
+    refuse_unless_changeable(state, layer_id)
+    if limits.span.low_l > limits.span.high_l:
+        raise EditError("The limits stay as they are", "the span ends before it begins")
+    return update_layer(state, layer_id, limits=limits)
 
 
 def set_parameter(state: JobState, layer_id: int, name: str, value: Any) -> JobState:

@@ -90,3 +90,8 @@ def top_level_index(layers: Layers, layer_id: int) -> int:
         if find((layer,), layer_id):
             return index
     raise KeyError(layer_id)
+
+
+def limited_by_regions(layers: Layers) -> bool:
+    """True if a region decides where one of the layers shows, or of those in them."""
+    return any(layer.limits.regions for layer in walk(layers))

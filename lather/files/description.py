@@ -17,6 +17,7 @@ from lather.document.bounds import MOST_LAYERS
 from lather.document.brief import Brief, Style
 from lather.document.findings import Findings
 from lather.document.layers.layer import Layer, Layers, Mask, Parts, Stage, reserve_ids
+from lather.document.layers.limits import OPEN, Limits
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
 from lather.document.layers.table import KINDS
@@ -33,7 +34,7 @@ MASK = "mask"  # the plane that any layer may have
 JOB = 0  # stands for a layer id where the job's own planes are meant
 
 _COMMON_KEYS = {"kind", "id", "name", "visible", "strength", "locked", "stage"}
-_LAYER_KEYS = _COMMON_KEYS | {"mode", "mask", "planes", "strokes", "layers"}
+_LAYER_KEYS = _COMMON_KEYS | {"mode", "mask", "limits", "planes", "strokes", "layers"}
 _MODES = {mode.value for mode in BlendMode}
 _MASK_KEYS = {"enabled", "inverted", "fill", "tiles", "small"}
 _PLANE_KEYS = {"fill", "tiles", "small"}
@@ -66,6 +67,8 @@ def layer_entry(layer: Layer) -> Entry:
     }
     if not isinstance(layer, UnknownLayer):
         entry["mode"] = layer.mode.value
+    if not layer.limits.are_open:
+        entry["limits"] = layer.limits.entry
     return {**entry, **layer.own_fields}
 
 
@@ -102,6 +105,7 @@ def layer_from(entry: Entry, contents: Contents) -> Layer:
         "stage": Stage(entry["stage"]),
         "extras": unknown(entry, _LAYER_KEYS | kind.OWN_FIELDS),
         "mask": _mask_from(entry.get("mask"), layer_id, contents),
+        "limits": Limits.read(entry["limits"]) if "limits" in entry else OPEN,
     }
     own = {name: entry[name] for name in kind.OWN_FIELDS if name in entry}
     planes = {name: _plane_from(entry["planes"][name], layer_id, name, channels, contents)

@@ -15,7 +15,7 @@ from lather.errors import JobFileError
 from lather.files.delta import Blobs
 from lather.files.entries import Entry
 
-FORMAT, VERSION = "lather-journal", 4
+FORMAT, VERSION = "lather-journal", 5
 OPS = ("begin", "mark", "tiles", "step")
 _MAGIC = b"LthR"
 _HEADER = struct.Struct("<4sIII")  # magic, bytes of JSON, bytes of pixels, CRC-32 of both

@@ -7,7 +7,7 @@ import json
 from collections.abc import Callable
 from typing import Any
 
-VERSION = 4
+VERSION = 5
 
 
 def migrated(description: dict[str, Any]) -> dict[str, Any]:
@@ -60,5 +60,12 @@ def with_named_planes(layer: Any) -> Any:
     return layer
 
 
+def _to_5(description: dict[str, Any]) -> dict[str, Any]:
+    """Version 4 knew no limits of layers; it would show them everywhere."""
+    return description
+
+
 _PLANE_FIELDS = ("tiles", "small")
-_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {1: _to_2, 2: _to_3, 3: _to_4}
+_STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
+    1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5,
+}  # fmt: skip

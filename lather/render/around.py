@@ -19,6 +19,7 @@ from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.document.tree import top_level_index
 from lather.render.compositor import kept_picture, render, scene_of
+from lather.render.ground import Ground, ground_of
 from lather.render.layers.scene import Scene, transparent
 from lather.render.stack import lay_on, paint
 
@@ -36,6 +37,7 @@ class AroundCache:
 
     def __init__(self, most_tiles: int = MOST_TILES) -> None:
         self._most_tiles = most_tiles
+        self._ground: Ground | None = None
         self._below: Layers = ()
         self._above: Layers = ()
         self._runs: list[Layers] = []
@@ -52,8 +54,8 @@ class AroundCache:
         stroke began with, is added instead: the view is rendered afresh once the pen is lifted.
         """
         index = top_level_index(state.layers, state.active_id)
-        self._become(state.layers[:index], state.layers[index + 1 :])
-        scene = scene_of(state.photo, level)
+        scene = scene_of(ground_of(state), level)
+        self._become(scene.ground, state.layers[:index], state.layers[index + 1 :])
         self._active_id = state.layers[index].id
         out = self._without_reach(state.layers[index : index + 1], scene, rect)
         if any(layer.is_shown and layer.reach_px(level) for layer in self._above):
@@ -108,9 +110,10 @@ class AroundCache:
         assert kept is not None
         return kept
 
-    def _become(self, below: Layers, above: Layers) -> None:
-        if not (_same(below, self._below) and _same(above, self._above)):
-            self._below, self._above, self._runs = below, above, _runs(above)
+    def _become(self, ground: Ground, below: Layers, above: Layers) -> None:
+        holds = self._ground is not None and ground.has_same_regions(self._ground)
+        if not (holds and _same(below, self._below) and _same(above, self._above)):
+            self._ground, self._below, self._above, self._runs = ground, below, above, _runs(above)
             self._tiles.clear()
             self._corrections.clear()
 
@@ -151,4 +154,6 @@ def _runs(layers: Layers) -> list[Layers]:
 
 
 def _covers(layer: Layer) -> bool:
-    return isinstance(layer, PixelLayer) and layer.mode is BlendMode.NORMAL
+    return isinstance(layer, PixelLayer) and layer.mode is BlendMode.NORMAL and (
+        layer.limits.are_open
+    )

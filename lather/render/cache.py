@@ -18,8 +18,9 @@ from lather.core.arrays import FloatImage
 from lather.core.rect import Rect, paste
 from lather.document.diff import changed_between
 from lather.document.layers.layer import Layers
-from lather.document.photo import Photo
 from lather.document.tiles import TILE_PX, Key
+from lather.document.tree import limited_by_regions
+from lather.render.ground import Ground
 from lather.render.layers.scene import transparent
 
 MOST_BYTES = 192 * 2**20
@@ -33,7 +34,7 @@ _Place = tuple[int, Key]  # level, cell
 class _Boundary:
     """Tiles of some layers' picture; replaced as a whole by `_become`."""
 
-    photo: Photo
+    ground: Ground
     layers: Layers
     tiles: OrderedDict[_Place, FloatImage] = field(default_factory=OrderedDict)
 
@@ -55,53 +56,53 @@ class BoundaryCache:
             self._boundaries.clear()
 
     def read(
-        self, photo: Photo, layers: Layers, level: int, rect: Rect, make: Make
+        self, ground: Ground, layers: Layers, level: int, rect: Rect, make: Make
     ) -> FloatImage:
         """A fresh array of a rectangle of a level; `make` renders what is not kept."""
         out = transparent(rect)
         for key in rect.cells(TILE_PX):
             cell = Rect.cell(key, TILE_PX)
-            tile = self._kept(photo, layers, (level, key))
+            tile = self._kept(ground, layers, (level, key))
             if tile is None:
                 tile = make(cell)
-                self._keep(photo, layers, (level, key), tile)
+                self._keep(ground, layers, (level, key), tile)
             paste(out, rect, tile, cell)
         return out
 
     def peek(
-        self, photo: Photo, layers: Layers, level: int, key: Key
+        self, ground: Ground, layers: Layers, level: int, key: Key
     ) -> FloatImage | None:
         """A tile, if these very layers' picture is kept there; read-only."""
         with self._lock:
             boundary = self._boundaries.get(tuple(layer.id for layer in layers))
-            if boundary is None or boundary.photo is not photo or boundary.layers != layers:
+            if boundary is None or boundary.layers != layers or not _holds(boundary, ground):
                 return None
             return boundary.tiles.get((level, key))
 
-    def _kept(self, photo: Photo, layers: Layers, place: _Place) -> FloatImage | None:
+    def _kept(self, ground: Ground, layers: Layers, place: _Place) -> FloatImage | None:
         with self._lock:
-            boundary = self._become(photo, layers)
+            boundary = self._become(ground, layers)
             tile = boundary.tiles.get(place)
             if tile is not None:
                 boundary.tiles.move_to_end(place)
             return tile
 
-    def _keep(self, photo: Photo, layers: Layers, place: _Place, tile: FloatImage) -> None:
+    def _keep(self, ground: Ground, layers: Layers, place: _Place, tile: FloatImage) -> None:
         with self._lock:
-            boundary = self._become(photo, layers)
+            boundary = self._become(ground, layers)
             boundary.tiles[place] = tile
             while self.n_tiles > self._most_tiles:
                 oldest = next(b for b in self._boundaries.values() if b.tiles)
                 oldest.tiles.popitem(last=False)
 
-    def _become(self, photo: Photo, layers: Layers) -> _Boundary:
+    def _become(self, ground: Ground, layers: Layers) -> _Boundary:
         """The boundary above these very layers, with what of the earlier ones still holds."""
         ids = tuple(layer.id for layer in layers)
         boundary = self._boundaries.get(ids)
-        if boundary is None or boundary.photo is not photo:
-            boundary = self._boundaries[ids] = _Boundary(photo, layers)
+        if boundary is None or not _holds(boundary, ground):
+            boundary = self._boundaries[ids] = _Boundary(ground, layers)
         elif not all(map(lambda a, b: a is b, boundary.layers, layers)):
-            everywhere = set(photo.rect.cells(TILE_PX))
+            everywhere = set(ground.photo.rect.cells(TILE_PX))
             changed = changed_between(boundary.layers, layers, everywhere)
             for level, key in list(boundary.tiles):
                 if any((r >> level, c >> level) == key for r, c in changed):
@@ -109,3 +110,11 @@ class BoundaryCache:
             boundary.layers = layers
         self._boundaries.move_to_end(ids)
         return boundary
+
+
+def _holds(boundary: _Boundary, ground: Ground) -> bool:
+    """True if what is kept was made on that ground, or comes out the same on it."""
+    same = boundary.ground
+    return same.photo is ground.photo and (
+        same.has_same_regions(ground) or not limited_by_regions(boundary.layers)
+    )

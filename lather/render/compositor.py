@@ -18,6 +18,7 @@ from lather.document.state import JobState
 from lather.document.tiles import DEEPEST_LEVEL, Key
 from lather.document.tree import path_to, top_level_index
 from lather.render.cache import BoundaryCache
+from lather.render.ground import Ground, ground_of
 from lather.render.layers.scene import Base, Scene, transparent
 from lather.render.layers.split import part_below
 from lather.render.stack import paint
@@ -29,20 +30,27 @@ def render(state: JobState, rect: Rect, level: int = 0) -> FloatImage:
     """(h, w, 4) float32, straight alpha: all visible layers."""
     shown = tuple(layer for layer in state.layers if layer.is_shown)
     if any(layer.reach_px(level) for layer in shown):
-        return _kept_below(scene_of(state.photo, level), shown, rect)
-    return render_layers(state.layers, state.photo, rect, level)
+        return _kept_below(scene_of(ground_of(state), level), shown, rect)
+    return paint(state.layers, scene_of(ground_of(state), level), transparent, rect)
+
+
+def render_kept(state: JobState, rect: Rect, level: int = 0) -> FloatImage:
+    """`render`, for who asks for the same pixels again and again: all of it is kept in tiles."""
+    shown = tuple(layer for layer in state.layers if layer.is_shown)
+    return _kept_below(scene_of(ground_of(state), level), shown, rect)
 
 
 def render_piece(state: JobState, rect: Rect, level: int = 0) -> FloatImage:
     """`render` of a rectangle large against the layers' reach, at once: of a tile by itself the
     surroundings that a wide layer looks at would be many times as large as the tile."""
-    return paint(state.layers, Scene(state.photo, level, paint, _below_at_once), transparent, rect)
+    scene = Scene(ground_of(state), level, paint, _below_at_once)
+    return paint(state.layers, scene, transparent, rect)
 
 
 def kept_picture(state: JobState, level: int, key: Key) -> FloatImage | None:
     """A tile of `render`, if it is kept; read-only. None too where no layer has a reach."""
     shown = tuple(layer for layer in state.layers if layer.is_shown)
-    return kept.peek(state.photo, shown, level, key)
+    return kept.peek(ground_of(state), shown, level, key)
 
 
 def render_photo(photo: Photo, rect: Rect, level: int = 0) -> FloatImage:
@@ -56,7 +64,7 @@ def render_up_to(state: JobState, layer_id: int, rect: Rect, level: int = 0) -> 
     The layer counts in full whatever its strength, so that a mend on a weakened layer
     builds on what the layer holds.
     """
-    scene = scene_of(state.photo, level)
+    scene = scene_of(ground_of(state), level)
     return _up_to(state.layers, layer_id, scene, transparent)(rect)
 
 
@@ -67,17 +75,17 @@ def picture_up_to(state: JobState) -> Callable[[int, Rect], FloatImage]:
 
 def render_layers(layers: Layers, photo: Photo, rect: Rect, level: int = 0) -> FloatImage:
     """Layers by themselves, bottom to top."""
-    return paint(layers, scene_of(photo, level), transparent, rect)
+    return paint(layers, scene_of(Ground(photo), level), transparent, rect)
 
 
-def scene_of(photo: Photo, level: int) -> Scene:
-    """What layers of a photo are rendered in, with what is kept of all pictures."""
-    return Scene(photo, level, paint, _kept_below)
+def scene_of(ground: Ground, level: int) -> Scene:
+    """What layers are rendered in, with what is kept of all pictures."""
+    return Scene(ground, level, paint, _kept_below)
 
 
 def _kept_below(scene: Scene, layers: Layers, rect: Rect) -> FloatImage:
     return kept.read(
-        scene.photo, layers, scene.level, rect,
+        scene.ground, layers, scene.level, rect,
         lambda cell: paint(layers, scene, transparent, cell),
     )  # fmt: skip
 

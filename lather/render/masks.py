@@ -4,24 +4,18 @@ from __future__ import annotations
 
 import numpy as np
 
-from lather.core.arrays import FULL, FloatImage, MaskPixels, Plane
+from lather.core.adjust.bracket import span_weight
+from lather.core.arrays import FULL, FloatImage, MaskPixels, Plane, quantise
 from lather.core.blend.composite import composite, mix
 from lather.core.blend.modes import BlendMode
+from lather.core.colour.labs import lab_of
 from lather.core.rect import Rect
 from lather.document.layers.layer import Layer, Mask
+from lather.document.layers.limits import Limits
 from lather.document.tiles import TILE_PX, Key, Tiles
+from lather.render.ground import Ground
 from lather.render.layers.scene import Scene
-
-
-def render_mask(layer: Layer, picture: Rect, rect: Rect, level: int = 0) -> FloatImage:
-    """A layer's mask by itself, as grey: white shows, black hides.
-
-    `picture` is the photo's own rectangle.
-    """
-    out = np.ones((rect.height, rect.width, 4), dtype=np.float32)
-    if layer.mask is not None:
-        out[..., :3] = mask_shares(layer.mask, picture, rect, level)[..., None]
-    return out
+from lather.render.regions import region_coverage
 
 
 def mask_shares(mask: Mask, picture: Rect, rect: Rect, level: int) -> Plane:
@@ -30,12 +24,49 @@ def mask_shares(mask: Mask, picture: Rect, rect: Rect, level: int) -> Plane:
     return 1 - samples if mask.inverted else samples
 
 
-def mask_samples(layer: Layer, scene: Scene, rect: Rect) -> tuple[MaskPixels | None, bool]:
-    """A layer's mask in a rectangle, None where it has none that counts; whether it hides."""
+def shown_samples(
+    layer: Layer, scene: Scene, below: FloatImage, rect: Rect
+) -> tuple[MaskPixels | None, bool]:
+    """Where a layer shows in a rectangle, by its mask and its limits, None where nothing limits it;
+    whether that hides. `below` are the pixels that it is laid on."""
     mask = layer.mask
     if mask is None or not mask.enabled:
-        return None, False
-    return read_level(mask.tiles, scene.photo.rect, rect, scene.level), mask.inverted
+        samples, inverted = None, False
+    else:
+        samples = read_level(mask.tiles, scene.photo.rect, rect, scene.level)
+        inverted = mask.inverted
+    return limited(layer, scene, below, rect, samples, inverted)
+
+
+def limited(
+    layer: Layer, scene: Scene, below: FloatImage, rect: Rect, samples: MaskPixels | None,
+    inverted: bool,
+) -> tuple[MaskPixels | None, bool]:
+    """A mask's samples times what the layer's limits leave of it."""
+    if layer.limits.are_open:
+        return samples, inverted
+    share = limit_shares(layer.limits, scene.ground, below, rect, scene.level)
+    if samples is not None:
+        shown = samples.astype(np.float32) / np.float32(FULL)
+        share = share * (1 - shown if inverted else shown)
+    return quantise(share, np.uint16), False
+
+
+def limit_shares(
+    limits: Limits, ground: Ground, below: FloatImage, rect: Rect, level: int
+) -> Plane:
+    """(h, w) 0-1: what a layer's limits leave of it on the pixels (h, w, 4) that it is laid on."""
+    share = np.ones((rect.height, rect.width), dtype=np.float32)
+    span = limits.span
+    if not span.is_open:
+        light = lab_of(below)[..., 0]
+        share = span_weight(
+            light, span.low_l, span.high_l, span.soft_low_l, span.soft_high_l
+        ).astype(np.float32)
+    if limits.regions:
+        regions = sum(region_coverage(ground, one, rect, level) for one in limits.regions)
+        share = share * np.minimum(regions, 1)
+    return share
 
 
 def lay_changed(
@@ -45,7 +76,7 @@ def lay_changed(
     if layer.mode is BlendMode.NORMAL:
         mix_in(layer, scene, out, changed, rect)
         return
-    mask, inverted = mask_samples(layer, scene, rect)
+    mask, inverted = shown_samples(layer, scene, out, rect)
     for pixels in (out, changed):  # modes are defined for 0-1, and would square what is beyond it
         np.clip(pixels, 0, 1, out=pixels)
     composite(out, changed, mode=layer.mode, strength=layer.strength, mask=mask,
@@ -54,7 +85,7 @@ def lay_changed(
 
 def mix_in(layer: Layer, scene: Scene, out: FloatImage, changed: FloatImage, rect: Rect) -> None:
     """Go over from `out` to what a layer made of it, by its strength and mask."""
-    mask, inverted = mask_samples(layer, scene, rect)
+    mask, inverted = shown_samples(layer, scene, out, rect)
     if mask is None and layer.strength >= 1:
         out[...] = changed
     else:

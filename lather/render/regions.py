@@ -12,39 +12,39 @@ from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.regions.region import Part, Region
 from lather.document.planes import Regions, read_plane
 from lather.document.state import JobState
-from lather.render.compositor import render
+from lather.render.ground import Ground, ground_of
 
 DIMMED = 0.35
 HATCH_PERIOD_PX, HATCH_WIDTH_PX = 10, 2
 
 
-def render_region(state: JobState, region: Region | Part, rect: Rect, level: int = 0) -> FloatImage:
-    """(h, w, 4): the picture, dim and hatched where it does not belong to the region."""
-    out = render(state, rect, level)
-    outside = (1 - region_coverage(state, region, rect, level))[..., None]
+def dim_outside(
+    out: FloatImage, state: JobState, region: Region | Part, rect: Rect, level: int
+) -> None:
+    """Dim and hatch, in place, what does not belong to a region."""
+    outside = (1 - region_coverage(ground_of(state), region, rect, level))[..., None]
     ys = np.arange(rect.y0, rect.y1)[:, None]
     xs = np.arange(rect.x0, rect.x1)[None, :]
     line = ((xs + ys) % HATCH_PERIOD_PX < HATCH_WIDTH_PX)[..., None]
     grey = out[..., :3].mean(-1, keepdims=True)
     dim = DIMMED * grey + np.where(line, np.float32(0.12), np.float32(0))
     out[..., :3] += outside * (dim - out[..., :3])
-    return out
 
 
 def region_coverage(
-    state: JobState, region: Region | Part, rect: Rect, level: int = 0
+    ground: Ground, region: Region | Part, rect: Rect, level: int = 0
 ) -> Plane:
     """(h, w) 0-1: the mask of a region or part over a rectangle of a mip level of the picture."""
-    small = state.regions.size(state.photo.rect)
-    step = state.regions.scale * (1 << level)
+    small = ground.regions.size(ground.photo.rect)
+    step = ground.regions.scale * (1 << level)
     # Where the centres of the view's pixels lie on the reduced picture, whose border repeats.
     xs = np.clip((np.arange(rect.x0, rect.x1) + 0.5) * step - 0.5, 0, small.width - 1)
     ys = np.clip((np.arange(rect.y0, rect.y1) + 0.5) * step - 0.5, 0, small.height - 1)
     part = Rect(int(xs[0]), int(ys[0]), int(xs[-1]) + 2, int(ys[-1]) + 2).intersect(small)
     if isinstance(region, Part):
-        plane = part_planes(state)[region][part.slices]
-    elif region in state.regions.masks:
-        plane = read_plane(state.regions.masks[region], part)
+        plane = part_planes(ground)[region][part.slices]
+    elif region in ground.regions.masks:
+        plane = read_plane(ground.regions.masks[region], part)
     else:
         return np.zeros((rect.height, rect.width), dtype=np.float32)
     import cv2
@@ -56,9 +56,9 @@ def region_coverage(
     return coverage
 
 
-def part_planes(state: JobState) -> dict[Part, Plane]:
+def part_planes(ground: Ground) -> dict[Part, Plane]:
     """The parts of the skin, on the regions' reduced picture; those of the last state are kept."""
-    return _PARTS.of(state)
+    return _PARTS.of(ground)
 
 
 class _Parts:
@@ -68,8 +68,8 @@ class _Parts:
         self._lock = threading.Lock()
         self._last: tuple[Regions, tuple[FaceGeometry, ...], dict[Part, Plane]] | None = None
 
-    def of(self, state: JobState) -> dict[Part, Plane]:
-        regions, faces = state.regions, state.findings.faces
+    def of(self, ground: Ground) -> dict[Part, Plane]:
+        regions, faces = ground.regions, ground.faces
         with self._lock:
             last = self._last
             if last is not None and last[0] is regions and last[1] is faces:
@@ -77,7 +77,7 @@ class _Parts:
             from lather.core.survey.faces.mesh_fit import fitted_points
             from lather.core.survey.regions.parts import skin_parts
 
-            small = regions.size(state.photo.rect)
+            small = regions.size(ground.photo.rect)
             skin = (
                 read_plane(regions.masks[Region.SKIN], small) if Region.SKIN in regions.masks
                 else np.zeros((small.height, small.width), dtype=np.float32)

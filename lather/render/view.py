@@ -21,12 +21,12 @@ import numpy as np
 from lather.core.arrays import ByteImage, FloatImage
 from lather.core.colour.display import to_screen
 from lather.core.rect import Rect
-from lather.core.survey.regions.region import Part, Region
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
-from lather.render.compositor import deepest_level, render, render_photo
-from lather.render.masks import render_mask
-from lather.render.regions import render_region
+from lather.render.compositor import deepest_level, render, render_kept, render_photo
+from lather.render.lenses.lens import LensLook
+from lather.render.lenses.table import LENSES, looked_through
+from lather.render.shown import render_mask
 from lather.render.wanted import Wanted
 from lather.render.worker import Executor
 
@@ -41,7 +41,7 @@ class Shown(Enum):
     AFTER = "after"
     BEFORE = "before"
     MASK = "mask"
-    REGION = "region"
+    LENS = "lens"
 
 
 @dataclass(frozen=True)
@@ -54,7 +54,7 @@ class TileRequest:
     level: int
     key: Key
     surround: float
-    region: Region | Part
+    look: LensLook
 
     def render(self) -> ByteImage:
         rect = Rect.cell(self.key, TILE_PX)
@@ -64,9 +64,12 @@ class TileRequest:
         if self.shown is Shown.BEFORE:
             return render_photo(self.state.photo, rect, self.level)
         if self.shown is Shown.MASK:
-            return _outside_cleared(self.state, rect, self.level)
-        if self.shown is Shown.REGION:
-            return render_region(self.state, self.region, rect, self.level)
+            return render_mask(self.state, self.state.active, rect, self.level)
+        if self.shown is Shown.LENS:
+            return looked_through(
+                self.look, self.state, rect, self.level,
+                lambda wide: render_kept(self.state, wide, self.level),
+            )
         return render(self.state, rect, self.level)
 
 
@@ -93,7 +96,7 @@ class _Now:
     number: int
     state: JobState
     surround: float
-    region: Region | Part
+    look: LensLook
 
 
 Place = tuple[Shown, int, Key]
@@ -101,16 +104,6 @@ Place = tuple[Shown, int, Key]
 
 def screen_bytes(state: JobState, pixels: FloatImage, surround: float) -> ByteImage:
     return to_screen(pixels, state.photo.lattice, surround)
-
-
-def _outside_cleared(state: JobState, rect: Rect, level: int) -> FloatImage:
-    """The active layer's mask, transparent outside the photo like all other pictures."""
-    out = render_mask(state.active, state.photo.rect, rect, level)
-    inside = state.photo.rect.at_level(level).intersect(rect).shifted(-rect.x0, -rect.y0)
-    clear = np.ones(out.shape[:2], dtype=bool)
-    clear[inside.slices] = False
-    out[clear] = 0
-    return out
 
 
 class ViewTiles:
@@ -131,7 +124,7 @@ class ViewTiles:
         self._arrived = arrived
         self._entries: OrderedDict[Place, _Entry] = OrderedDict()
         self._numbers = itertools.count()
-        self._now = _Now(next(self._numbers), state, surround, Region.SKIN)
+        self._now = _Now(next(self._numbers), state, surround, LensLook())
         self._wanted: Wanted[Place] = Wanted()
         self._rendering: dict[Place, int] = {}  # and in the state of which number
         self._look = 0
@@ -146,9 +139,9 @@ class ViewTiles:
         return self._now.surround
 
     @property
-    def region(self) -> Region | Part:
-        """What the region lens shows."""
-        return self._now.region
+    def look_through(self) -> LensLook:
+        """The lens, and how it is set."""
+        return self._now.look
 
     def close(self) -> None:
         self._closed = True
@@ -158,7 +151,18 @@ class ViewTiles:
     def set_state(self, state: JobState, cells: Iterable[Key]) -> None:
         """A new state that differs from the last in tiles of full resolution."""
         self._now = replace(self._now, state=state)
-        self._invalidate(cells, (Shown.AFTER, Shown.REGION))
+        changed = set(cells)
+        self._invalidate(changed, (Shown.AFTER,))
+        self._invalidate(self._seen_from(changed), (Shown.LENS,))
+
+    def _seen_from(self, cells: set[Key]) -> set[Key]:
+        """The tiles whose look through the lens depends on these."""
+        reach_px = LENSES[self._now.look.id].reach(self.state, 0)
+        if not reach_px or not cells:
+            return cells
+        reach = -(-reach_px // TILE_PX)
+        steps = range(-reach, reach + 1)
+        return {(row + y, column + x) for row, column in cells for y in steps for x in steps}
 
     def invalidate(self, rect: Rect, kinds: Iterable[Shown]) -> None:
         """What shows a rectangle of full resolution is out of date."""
@@ -178,11 +182,11 @@ class ViewTiles:
         self._now = replace(self._now, surround=surround)
         self._mark(Shown)  # the border too, of which tiles show what lies outside
 
-    def set_region(self, region: Region | Part) -> None:
-        """What the region lens shows."""
-        if region is not self.region:
-            self._now = replace(self._now, region=region)
-            self._mark((Shown.REGION,))
+    def set_lens(self, look: LensLook) -> None:
+        """What is looked through."""
+        if look != self.look_through:
+            self._now = replace(self._now, look=look)
+            self._mark((Shown.LENS,))
 
     def _mark(
         self, kinds: Iterable[Shown], is_changed: Callable[[int, Key], bool] = lambda *_: True
@@ -282,7 +286,7 @@ class ViewTiles:
         now, (shown, level, key) = self._now, place
         self._rendering[place] = now.number
         request = TileRequest(
-            now.number, now.state, shown, level, key, now.surround, now.region
+            now.number, now.state, shown, level, key, now.surround, now.look
         )
         try:
             return TileResponse(request, request.render())
@@ -312,7 +316,7 @@ class ViewTiles:
         self._arrived(request)
 
     def _under_the_brush(self, request: TileRequest) -> bool:
-        if self.live_rect is None or request.shown not in (Shown.AFTER, Shown.REGION):
+        if self.live_rect is None or request.shown not in (Shown.AFTER, Shown.LENS):
             return False
         cell = Rect.cell(request.key, TILE_PX << request.level)
         return not cell.intersect(self.live_rect).empty

@@ -10,11 +10,9 @@ from dataclasses import dataclass
 
 from lather.core.survey.findings.advice import advice_for
 from lather.core.survey.findings.finding import Finding
-from lather.document.photo import Photo
+from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 
-FACE_SHARE_OF_SHORT_SIDE = 0.55  # of a head-and-shoulders portrait
-FACE_WIDTH_MM = 140.0
 SPOT_DIAMETERS_MM = (1.5, 5.0)
 
 
@@ -25,11 +23,6 @@ class Advice:
     low: float
     high: float
     reason: str
-
-
-def pixels_per_mm(photo: Photo) -> float:
-    """A rough scale from the picture's size alone, until a survey measures it."""
-    return FACE_SHARE_OF_SHORT_SIDE * min(photo.width, photo.height) / FACE_WIDTH_MM
 
 
 def brush_advice(
@@ -69,8 +62,7 @@ def _for_finding(finding: Finding) -> dict[str, Advice]:
 
 def _for_spots(state: JobState) -> Advice:
     mm_per_px = state.findings.mm_per_px
-    scale = pixels_per_mm(state.photo) if mm_per_px is None else 1 / mm_per_px
-    low, high = (math.ceil(mm * scale) for mm in SPOT_DIAMETERS_MM)
+    low, high = (math.ceil(mm * px_per_mm(state)) for mm in SPOT_DIAMETERS_MM)
     source = (
         "if a face fills about half of the picture's width. Estimated from the picture's size, "
         "not measured."

@@ -18,7 +18,7 @@ from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK, Tiles
 from lather.errors import EditError
-from lather.render.regions import render_region
+from lather.render.shown import render_region
 from lather.render.view import Shown
 from lather.tools.base import Hand, Outcome, Work
 
@@ -72,7 +72,7 @@ class RegionWork(Work):
         return replace(self._state, regions=regions)
 
     def shows(self) -> Shown:
-        return Shown.REGION
+        return Shown.LENS
 
     def shown(self, rect: Rect, level: int) -> FloatImage:
         return render_region(self.preview(), self._region, rect, level)

@@ -27,6 +27,8 @@ from lather.document.state import JobState
 from lather.errors import LatherError
 from lather.render.around import AroundCache
 from lather.render.compositor import render
+from lather.render.lenses.lens import LensLook
+from lather.render.lenses.table import LENSES, looked_through
 from lather.render.overlay import hatch
 from lather.render.view import Shown, screen_bytes
 from lather.render.worker import Executor
@@ -41,6 +43,7 @@ class Viewport:
     level: int
     rect: Rect
     surround: float
+    look: LensLook | None = None  # through which it is looked at
 
 
 @dataclass(frozen=True)
@@ -220,18 +223,25 @@ class PenSession:
             return None
         state = stroke.work.preview()
         seen = changed_within(state, state.active_id, dirty)
-        rect = seen.at_level(viewport.level).intersect(viewport.rect)
+        level, look, shown = viewport.level, viewport.look, stroke.work.shows()
+        reach_px = 0 if look is None else LENSES[look.id].reach(state, level)
+        rect = seen.at_level(level).grown(reach_px).intersect(viewport.rect)
         if rect.empty:
             return None
-        pixels = stroke.work.shown(rect, viewport.level)
-        if pixels is None:
-            pixels = self._render(state, rect, viewport.level)
+        pixels = None if _other_lens(look, shown) else stroke.work.shown(rect, level)
+        if pixels is None and look is not None:
+            shown = Shown.LENS
+            pixels = looked_through(
+                look, state, rect, level, lambda wide: self._render(state, wide, level)
+            )
+        elif pixels is None:
+            pixels = self._render(state, rect, level)
         image = screen_bytes(state, pixels, viewport.surround)
         hatched = stroke.work.hatched()
         if hatched is not None:
             hatch(image, _at_level(hatched, rect, viewport.level), rect)
         work, live = stroke.work, changed_above(state, state.active_id, stroke.painted)
-        return Frame(viewport.level, rect, image, live, work.covered(), work.shows())
+        return Frame(viewport.level, rect, image, live, work.covered(), shown)
 
     def _render(self, state: JobState, rect: Rect, level: int) -> FloatImage:
         if rect.area > 2**22:  # larger than any cache of backdrops is worth
@@ -294,6 +304,11 @@ class PenSession:
         waiting, self._waiting = self._waiting, []
         for kind, sample in waiting:
             {"down": self.down, "move": self.move, "up": self.up}[kind](sample)
+
+
+def _other_lens(look: LensLook | None, shown: Shown) -> bool:
+    """True if a tool's own pixels are not what is looked at."""
+    return look is not None and not (shown is Shown.LENS and look.id == "regions")
 
 
 def _at_level(coverage: Coverage, rect: Rect, level: int) -> Plane:

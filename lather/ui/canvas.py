@@ -126,9 +126,9 @@ class Canvas(QWidget):
             return
         self.tiles.set_state(after, changed_cells(before, after))
         if before.regions is not after.regions:
-            self.tiles.invalidate(after.photo.rect, (Shown.REGION,))
+            self.tiles.invalidate(after.photo.rect, (Shown.LENS,))
         if before.active is not after.active:
-            self.tiles.invalidate(after.photo.rect, (Shown.MASK,))
+            self.tiles.invalidate(after.photo.rect, (Shown.MASK, Shown.LENS))
         self._pictures.want_anew()
         self.update()
 
@@ -141,8 +141,9 @@ class Canvas(QWidget):
         hidden = self.bench.job is None or self.bench.panning
         shape = Qt.CursorShape.OpenHandCursor if self.bench.panning else Qt.CursorShape.ArrowCursor
         self.setCursor(shape if hidden else Qt.CursorShape.BlankCursor)
-        if self.tiles is not None and self.tiles.region is not self.bench.hand.region:
-            self.tiles.set_region(self.bench.hand.region)
+        look = self.bench.looks.through(self.bench.hand.region)
+        if self.tiles is not None and self.tiles.look_through != look:
+            self.tiles.set_lens(look)
             self._pictures.want_anew()
             self.update()
         self._update_cursor()
@@ -185,7 +186,7 @@ class Canvas(QWidget):
             return
         if self.tiles.live_rect is not None:
             self.tiles.invalidate(
-                self.tiles.live_rect, (Shown.AFTER, Shown.MASK, Shown.REGION)
+                self.tiles.live_rect, (Shown.AFTER, Shown.MASK, Shown.LENS)
             )
         self.tiles.live_rect = None
         self._pictures.want_anew()

@@ -15,7 +15,7 @@ from lather.render.worker import Executor
 from lather.ui.theme import GAP_1, GAP_2, GAP_3, GAP_4
 from lather.ui.widgets import CommandButton, label
 
-LOOKS = ("view.before", "view.split", "view.mirror", "view.handles", "view.regions")
+LOOKS = ("view.before", "view.split", "view.mirror", "view.handles")
 ZOOMS = (
     ("view.fit", "fit"),
     ("view.zoom_50", "50"),

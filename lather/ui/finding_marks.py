@@ -31,7 +31,7 @@ def draw_findings(painter: QPainter, bench: Workbench, ratio: float) -> None:
     """Mark what is open or kept, while the Clean stage is looked at."""
     if bench.job is None or bench.geometry is None or bench.stage is not Stage.CLEAN:
         return
-    if bench.looks.handles or bench.looks.regions:
+    if bench.looks.handles or bench.looks.lens:
         return  # one thing at a time
     if bench.session is not None and bench.session.drawing:
         return  # nothing between the pen and the skin

@@ -37,6 +37,7 @@ from lather.ui.hint import Hint
 from lather.ui.keys import Keys
 from lather.ui.layer_card import LayerCard
 from lather.ui.layer_panel import LayerPanel
+from lather.ui.lens_strip import LensStrip
 from lather.ui.message_bar import MessageBar
 from lather.ui.side_panels import SidePanels
 from lather.ui.stage_track import StageTrack
@@ -45,7 +46,7 @@ from lather.ui.tool_card import ToolCard
 from lather.ui.widgets import CommandButton, IconButton, label, line, run_action
 from lather.ui.worklist import Worklist
 
-TOP_PX, BOTTOM_PX, LAYERS_PX = 52, 54, 164
+TOP_PX, LENSES_PX, BOTTOM_PX, LAYERS_PX = 52, 30, 50, 164
 DEFAULT_SIZE = (1280, 800)
 CLOCK_MS = 1000
 
@@ -69,6 +70,7 @@ class MainWindow(QMainWindow):
         self.tool_card = ToolCard(bench, self.actions_by_id)
         self.layer_card = LayerCard(bench, view_executor)
         self.layers = LayerPanel(bench, self.actions_by_id)
+        self.lenses = LensStrip(bench, self.actions_by_id)
         self.checks = CheckStrip(bench, self.actions_by_id, view_executor)
         self.messages = MessageBar(bench, self.canvas)
         self.hint = Hint(bench, self.canvas)
@@ -147,7 +149,7 @@ class MainWindow(QMainWindow):
         self.bench.settings.changed.disconnect(self._on_setting_changed)
         for view in (self.stages, self.worklist, self.canvas, self.tool_card, self.layer_card,
                      self.layers,
-                     self.checks, self.messages, self.hint, self.keys, self.panels):
+                     self.lenses, self.checks, self.messages, self.hint, self.keys, self.panels):
             view.close_view()
 
     def _restore(self) -> None:
@@ -173,6 +175,8 @@ class MainWindow(QMainWindow):
         self.layers.setMinimumHeight(LAYERS_PX)
         self.panels = SidePanels(self.bench.settings, self.worklist, self.canvas, hand)
         column.addWidget(self.panels, 1)
+        self.lenses.setFixedHeight(LENSES_PX)
+        column.addWidget(self.lenses)
         self.checks.setFixedHeight(BOTTOM_PX)
         column.addWidget(self.checks)
         self.setCentralWidget(page)
@@ -222,7 +226,7 @@ class MainWindow(QMainWindow):
         entry = menu.addAction(f"{action.title}\t{keys[0]}" if keys else action.title)
         assert entry is not None
         entry.setToolTip(action.help)
-        entry.setEnabled(action.enabled(self.bench) and action.release is None)
+        entry.setEnabled(action.enabled(self.bench) and not action.is_momentary)
         if action.checked is not None:
             entry.setCheckable(True)
             entry.setChecked(action.checked(self.bench))

@@ -299,9 +299,9 @@ class GeometryTest(BenchCase):
 
     def test_the_lens_comes_and_goes_with_the_tool(self) -> None:
         self.bench.hands.take_tool("correct_region")
-        self.assertTrue(self.bench.looks.regions)
+        self.assertEqual(self.bench.looks.lens, "regions")
         self.bench.hands.take_tool("mend_spot")
-        self.assertFalse(self.bench.looks.regions)
+        self.assertEqual(self.bench.looks.lens, "")
         self.assertFalse(geometry.has_regions(self.bench))
         self.bench.hands.set_region(Region.LIPS)
         self.assertIs(self.bench.hand.region, Region.LIPS)

@@ -27,8 +27,10 @@ from lather.render.compositor import (
 )
 from lather.render.flatten import flatten, merged_layer
 from lather.render.geometry import ViewGeometry
+from lather.render.ground import Ground
 from lather.render.layers.scene import transparent
-from lather.render.masks import read_level, render_mask
+from lather.render.masks import read_level
+from lather.render.shown import render_mask
 from lather.render.stack import lay_on
 from lather.render.touched import touched_share
 from lather.render.view import Shown, ViewTiles
@@ -164,7 +166,7 @@ class RenderTest(Case):
             for out, layers in ((shown, (group,)), (expected, (replace(layer, strength=0.35),))):
                 if opaque:
                     out[...] = photo.read_float(rect)
-                lay_on(layers, scene_of(photo, 0), out, rect)
+                lay_on(layers, scene_of(Ground(photo), 0), out, rect)
             self.assert_close(shown[..., 3], expected[..., 3], 2e-6)
             visible = shown[..., 3] > 1e-3
             self.assert_close(shown[visible], expected[visible], 1e-3 if not opaque else 2e-6)
@@ -200,11 +202,10 @@ class RenderTest(Case):
     def test_mask_view(self) -> None:
         state = with_mask(painted_state())
         rect = Rect(0, 0, 100, 100)
-        picture = state.photo.rect
         expected = state.active.mask.tiles.read(rect).astype(np.float32) / 65535
-        self.assert_close(render_mask(state.active, picture, rect)[..., 0], expected, 1e-6)
+        self.assert_close(render_mask(state, state.active, rect)[..., 0], expected, 1e-6)
         inverted = edits.invert_mask(state, state.active_id)
-        self.assert_close(render_mask(inverted.active, picture, rect)[..., 0], 1 - expected, 1e-6)
+        self.assert_close(render_mask(inverted, inverted.active, rect)[..., 0], 1 - expected, 1e-6)
 
     def test_below_leaves_out_what_lies_above(self) -> None:
         state = painted_state(n_layers=3)

@@ -22,7 +22,9 @@ from lather.document.state import new_state
 from lather.document.tiles import BLACK_MASK
 from lather.errors import EditError
 from lather.render.compositor import render
-from lather.render.regions import region_coverage, render_region
+from lather.render.ground import ground_of
+from lather.render.regions import region_coverage
+from lather.render.shown import render_region
 from lather.render.view import Shown
 from lather.tools.free import cut_free_at, place_of_area, place_of_finding
 from lather.tools.table import tool
@@ -272,7 +274,7 @@ class RegionToolTest(Case):
         self.assertEqual((skin[90, 150], hair[90, 150]), (1, 0))
         self.assertAlmostEqual(float(skin.sum()) - 18000, np.pi * 15**2, delta=60)
         self.assertEqual(job.state.regions.corrected, {Region.SKIN})
-        self.assertIs(self.frames[-1].shown, Shown.REGION)
+        self.assertIs(self.frames[-1].shown, Shown.LENS)
         self.assertEqual(job.history.done[0].name, "Add to region: skin")
 
     def test_an_area_limits_it_too(self) -> None:
@@ -309,12 +311,12 @@ class RegionToolTest(Case):
 
     def test_the_lens_dims_what_is_outside(self) -> None:
         rect = Rect(100, 100, 300, 200)
-        covered = region_coverage(self.state, Region.SKIN, rect)
+        covered = region_coverage(ground_of(self.state), Region.SKIN, rect)
         self.assertEqual((covered[50, 50], covered[50, 150]), (1, 0))
         shown, plain = render_region(self.state, Region.SKIN, rect), render(self.state, rect)
         self.assert_close(shown[:, :90], plain[:, :90], 1e-6)
         self.assertLess(float(shown[:, 110:, :3].mean()), 0.6 * float(plain[:, 110:, :3].mean()))
-        half = region_coverage(self.state, Region.SKIN, rect.at_level(1), 1)
+        half = region_coverage(ground_of(self.state), Region.SKIN, rect.at_level(1), 1)
         self.assertEqual((half[25, 25], half[25, 75]), (1, 0))
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from numba import float32, njit, void
 
 from lather.core.colour.lab import SRGB_TO_WHITE, WHITE_TO_SRGB, to_encoded, to_linear
-from lather.core.compiled_types import OPTIONS
+from lather.core.compiled_types import OPTIONS, R_FLOATS, W_FLOATS
 
 _ZERO, _ONE, _TWO, _THIRD = (np.float32(v) for v in (0, 1, 2, 1 / 3))
 _N_STEPS = 4096
@@ -91,3 +91,16 @@ def row_to_grey(light):  # type: ignore[no-untyped-def]
     """In place: L* becomes the encoded grey."""
     for i in range(len(light)):
         light[i] = _looked_up(_ENCODED, _unbent((light[i] + _16) * _BY_116))
+
+
+@njit(void(R_FLOATS, W_FLOATS), **OPTIONS)
+def to_lab(pixels, out):  # type: ignore[no-untyped-def]
+    width = pixels.shape[1]
+    one, two, three = np.empty(width, np.float32), np.empty(width, np.float32), np.empty(
+        width, np.float32)  # fmt: skip
+    for y in range(pixels.shape[0]):
+        for x in range(width):
+            one[x], two[x], three[x] = pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2]
+        row_to_lab(one, two, three)
+        for x in range(width):
+            out[y, x, 0], out[y, x, 1], out[y, x, 2] = one[x], two[x], three[x]

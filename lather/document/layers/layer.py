@@ -17,6 +17,7 @@ from lather.core.arrays import FULL
 from lather.core.blend.modes import BlendMode
 from lather.core.open_enum import OpenEnum
 from lather.core.rect import Rect
+from lather.document.layers.limits import OPEN, Limits
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import WHITE_MASK, Tiles
 
@@ -75,6 +76,7 @@ class Layer(ABC):
     strength: float = 1.0
     mode: BlendMode = BlendMode.NORMAL
     mask: Mask | None = None
+    limits: Limits = OPEN
     locked: bool = False
     stage: Stage = Stage.CLEAN
     extras: Mapping[str, Any] = field(default_factory=dict)

@@ -7,13 +7,13 @@ from lather.core.blend.composite import composite
 from lather.core.rect import Rect
 from lather.document.layers.group import GroupLayer
 from lather.render.layers.scene import Patch, Scene, transparent
-from lather.render.masks import mask_samples, mix_in
+from lather.render.masks import mix_in, shown_samples
 
 
 def add(layer: GroupLayer, scene: Scene, out: FloatImage, rect: Rect, below: Patch) -> None:
     if layer.isolated:
         inside = scene.paint(layer.children, scene, transparent, rect)
-        mask, inverted = mask_samples(layer, scene, rect)
+        mask, inverted = shown_samples(layer, scene, out, rect)
         composite(out, inside, mode=layer.mode, strength=layer.strength, mask=mask,
                   mask_inverted=inverted)  # fmt: skip
     else:  # what lies below is in it already

@@ -8,7 +8,7 @@ from lather.core.rect import Rect
 from lather.document.layers.pixels import PixelLayer
 from lather.document.tiles import TILE_PX
 from lather.render.layers.scene import Patch, Scene
-from lather.render.masks import existing, hides_all, mask_part
+from lather.render.masks import existing, hides_all, limited, mask_part
 
 
 def add(layer: PixelLayer, scene: Scene, out: FloatImage, rect: Rect, below: Patch) -> None:  # noqa: ARG001
@@ -21,11 +21,10 @@ def add(layer: PixelLayer, scene: Scene, out: FloatImage, rect: Rect, below: Pat
         source = layer.tiles.mip(key, level, picture)[inside]
         if hides_all(layer, key):
             continue
-        composite(
-            out[part.shifted(-rect.x0, -rect.y0).slices],
-            source,
-            mode=layer.mode,
-            strength=layer.strength,
-            mask=mask_part(layer, key, picture, inside, level),
-            mask_inverted=layer.mask is not None and layer.mask.inverted,
-        )
+        place = out[part.shifted(-rect.x0, -rect.y0).slices]
+        mask, inverted = limited(
+            layer, scene, place, part, mask_part(layer, key, picture, inside, level),
+            layer.mask is not None and layer.mask.inverted,
+        )  # fmt: skip
+        composite(place, source, mode=layer.mode, strength=layer.strength, mask=mask,
+                  mask_inverted=inverted)  # fmt: skip

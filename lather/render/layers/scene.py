@@ -11,17 +11,22 @@ from lather.core.arrays import FloatImage
 from lather.core.rect import Rect, paste
 from lather.document.layers.layer import Layers
 from lather.document.photo import Photo
+from lather.render.ground import Ground
 
 
 @dataclass(frozen=True)
 class Scene:
-    """What everything is rendered in: the photo, the mip level, how layers in a layer are laid on
-    a base, and how what lies below a layer with a reach is come by."""
+    """What everything is rendered in: the photo and its regions, the mip level, how layers
+    in a layer are laid on a base, and how what lies below a layer with a reach is come by."""
 
-    photo: Photo
+    ground: Ground
     level: int
     paint: Paint
     below: Below
+
+    @property
+    def photo(self) -> Photo:
+        return self.ground.photo
 
     @property
     def picture(self) -> Rect:

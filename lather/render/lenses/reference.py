@@ -1,0 +1,56 @@
+"""What this person's skin is like in the photo: lenses compare with it."""
+
+from __future__ import annotations
+
+import threading
+
+import numpy as np
+
+from lather.core.colour.labs import lab_of
+from lather.core.survey.regions.region import Region
+from lather.document.photo import Photo
+from lather.document.planes import Regions
+from lather.document.state import JobState
+from lather.render.compositor import deepest_level, render_photo
+from lather.render.ground import ground_of
+from lather.render.regions import region_coverage
+
+SEEN_PX, SURE = 512, 0.8
+Lab = tuple[float, float, float]
+
+
+def skin_lab(state: JobState) -> Lab:
+    """The median L*, a* and b* of the skin of the photo; of all of it before it is surveyed."""
+    return _KEPT.of(state)
+
+
+class _Kept:
+    """Remembers the last answer; any thread may ask."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._last: tuple[Photo, Regions, Lab] | None = None
+
+    def of(self, state: JobState) -> Lab:
+        with self._lock:
+            if self._last is not None and self._last[:2] == (state.photo, state.regions):
+                return self._last[2]
+        found = _measured(state)
+        with self._lock:
+            self._last = state.photo, state.regions, found
+        return found
+
+
+def _measured(state: JobState) -> Lab:
+    level = deepest_level(state.photo, SEEN_PX)
+    rect = state.photo.rect.at_level(level)
+    lab = lab_of(render_photo(state.photo, rect, level))
+    if Region.SKIN in state.regions.masks:
+        skin = region_coverage(ground_of(state), Region.SKIN, rect, level) > SURE
+        if skin.any():
+            lab = lab[skin]
+    light, a, b = np.median(lab.reshape(-1, 3), axis=0)
+    return float(light), float(a), float(b)
+
+
+_KEPT = _Kept()

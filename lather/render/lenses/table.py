@@ -1,0 +1,47 @@
+"""The lenses, in the order of the strip under the picture."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from lather.core.arrays import FloatImage
+from lather.core.rect import Rect
+from lather.document.state import JobState
+from lather.render.lenses import parts, skin, tones, work
+from lather.render.lenses.lens import Field, Lens, LensLook
+
+LENSES: dict[str, Lens] = {
+    lens.id: lens
+    for lens in (
+        Lens("tone", "Tone", "Large light and colour, without pores and hairs.",
+             parts.see_tone, parts.tone_legend, parts.reach_px),
+        Lens("texture", "Texture", "Pores, hairs and grain by themselves.",
+             parts.see_texture, parts.texture_legend, parts.reach_px),
+        Lens("black_white", "Black-white", "Black and white, with more or less of red.",
+             tones.see_black_and_white, tones.black_and_white_legend),
+        Lens("blotch", "Blotch", "How far patches of skin deviate from the skin around.",
+             skin.see_blotches, skin.blotch_legend, skin.blotch_reach_px),
+        Lens("shine", "Shine", "How far skin is lighter than the skin around.",
+             skin.see_shine, skin.shine_legend, skin.shine_reach_px),
+        Lens("redness", "Redness", "How far skin is redder than this person's usual.",
+             skin.see_redness, skin.redness_legend),
+        Lens("dark", "Dark check", "Steep and dark: patchy paint stands out.",
+             tones.see_dark, tones.dark_legend),
+        Lens("change", "Change", "What this job changed, amplified.",
+             work.see_change, work.change_legend),
+        Lens("clipping", "Clipping", "Where a colour is at its end.",
+             tones.see_clipping, tones.clipping_legend),
+        Lens("mask", "Mask", "Where the layer in work shows, and where it is hidden.",
+             work.see_mask, work.mask_legend),
+        Lens("regions", "Regions", "One region or part of the portrait, all else dimmed.",
+             work.see_regions, work.regions_legend),
+    )
+}  # fmt: skip
+
+
+def looked_through(
+    look: LensLook, state: JobState, rect: Rect, level: int,
+    picture: Callable[[Rect], FloatImage],
+) -> FloatImage:
+    """(h, w, 4): a rectangle of a level of a picture, through a lens."""
+    return LENSES[look.id].see(Field(state, look, level, rect, picture))

@@ -1,0 +1,57 @@
+"""Where things are, to be looked at: a layer's mask and limits together, a region."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lather.core.arrays import FloatImage, Plane
+from lather.core.rect import Rect
+from lather.core.survey.regions.region import Part, Region
+from lather.document import edits
+from lather.document.layers.layer import Layer
+from lather.document.state import JobState
+from lather.render.compositor import render, render_up_to
+from lather.render.ground import ground_of
+from lather.render.masks import limit_shares, mask_shares
+from lather.render.regions import dim_outside
+
+
+def render_mask(state: JobState, layer: Layer, rect: Rect, level: int = 0) -> FloatImage:
+    """Where a layer shows, as grey: white shows, black hides; transparent beyond the photo."""
+    out = np.zeros((rect.height, rect.width, 4), dtype=np.float32)
+    inside = state.photo.rect.at_level(level).intersect(rect)
+    if not inside.empty:
+        part = out[inside.shifted(-rect.x0, -rect.y0).slices]
+        part[..., :3] = shown_shares(state, layer, inside, level, counts=False)[..., None]
+        part[..., 3] = 1
+    return out
+
+
+def render_region(state: JobState, region: Region | Part, rect: Rect, level: int = 0) -> FloatImage:
+    """(h, w, 4): the picture, dim and hatched where it does not belong to the region."""
+    out = render(state, rect, level)
+    dim_outside(out, state, region, rect, level)
+    return out
+
+
+def shown_shares(
+    state: JobState, layer: Layer, rect: Rect, level: int = 0, *, counts: bool = True
+) -> Plane:
+    """(h, w) 0-1: the product of a layer's mask and limits. `counts`: as the picture has it,
+    where a mask that is switched off counts for nothing."""
+    share: Plane = np.ones((rect.height, rect.width), dtype=np.float32)
+    if layer.mask is not None and (layer.mask.enabled or not counts):
+        share = mask_shares(layer.mask, state.photo.rect, rect, level)
+    if not layer.limits.are_open:
+        share = share * limit_shares(
+            layer.limits, ground_of(state), _below(state, layer, rect, level), rect, level
+        )
+    return share
+
+
+def _below(state: JobState, layer: Layer, rect: Rect, level: int) -> FloatImage:
+    """What the layer is laid on."""
+    if layer.limits.span.is_open:
+        return np.zeros((rect.height, rect.width, 4), dtype=np.float32)
+    without = edits.set_visible(state, layer.id, False)
+    return render_up_to(without, layer.id, rect, level)
