@@ -111,6 +111,12 @@ ACTIONS = (
         "Tool",
         _choose_colour,
     ),
+    Action("brush.hold_inverted", "Reverse (hold)",
+           "While the key is down Lighten darkens and Darken lightens, with the same brush.",
+           "Tool",
+           lambda bench: bench.hands.set_reversed(True),
+           enabled=lambda bench: bool(tool(bench.hand.tool).reverse),
+           release=lambda bench: bench.hands.set_reversed(False)),
     Action("brush.weak", "Soften creases and eye bags",
            "They go on layers of their own, as strongly as the brief's style says; switched off "
            "they are mended like spots.", "Tool",

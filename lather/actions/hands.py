@@ -46,10 +46,13 @@ class Hands:
         self._presets: dict[str, str] = {}  # the preset in use, by tool
         self._tool_id = TOOLS[0].id
         self._on_mask = False
+        self._reversed = False
 
     @property
     def hand(self) -> Hand:
         hand = self._hands[self._tool_id]
+        if self._reversed and tool(hand.tool).reverse:
+            hand = replace(hand, tool=tool(hand.tool).reverse)
         on_mask = self._on_mask and tool(hand.tool).works_on_mask
         return hand if hand.on_mask == on_mask else replace(hand, on_mask=on_mask)
 
@@ -75,6 +78,11 @@ class Hands:
         if self._on_mask and not tool(tool_id).works_on_mask:
             self._on_mask = False
         self._become()
+
+    def set_reversed(self, is_reversed: bool) -> None:
+        """With the same brush the tool does the reverse, if it has one."""
+        self._reversed = is_reversed
+        self.changed.emit()
 
     def set_on_mask(self, on_mask: bool) -> None:
         if on_mask and not tool(self._tool_id).works_on_mask:
@@ -141,6 +149,10 @@ class Hands:
     def set_weak(self, weak: bool) -> None:
         """Whether creases and eye bags go on layers of their own."""
         self._for_all(weak=weak)
+
+    def set_curve(self, curve: str) -> None:
+        """The curve that picked points go on."""
+        self._for_all(curve=curve)
 
     def set_region(self, region: Region | Part) -> None:
         """What Correct region corrects, and the region lens shows."""

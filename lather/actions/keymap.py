@@ -45,6 +45,7 @@ KEYS: dict[str, tuple[str, ...]] = {
     "tool.lighten": ("R",),
     "tool.darken": ("Shift+R",),
     "tool.erase": ("G",),
+    "tool.pick": ("Alt+C",),
     "tool.paint_back": ("Shift+G",),
     "brush.smaller": ("W",),
     "brush.larger": ("E",),
@@ -55,6 +56,7 @@ KEYS: dict[str, tuple[str, ...]] = {
     "brush.mode": ("Alt+D",),
     "brush.colour": ("Alt+F",),
     "brush.weak": ("Alt+S",),
+    "brush.hold_inverted": ("Alt+T",),
     "brush.next_preset": ("Alt+Q",),
     # The eye.
     "view.hold_before": ("A",),
@@ -78,11 +80,11 @@ KEYS: dict[str, tuple[str, ...]] = {
     "lens.blotch": ("V+4",),
     "lens.shine": ("V+5",),
     "lens.redness": ("V+R",),
-    "lens.dark": ("V+W",),
+    "lens.dark": ("V+X",),
     "lens.change": ("V+Z",),
     "lens.clipping": ("V+C",),
     "lens.mask": ("V+B",),
-    "lens.none": ("V+G",),
+    "lens.clear": ("V+G",),
     "view.next_region": ("V+E",),
     "view.worklist": ("F8", "V+A"),
     "view.hand": ("F9", "V+S"),
@@ -135,6 +137,7 @@ KEYS: dict[str, tuple[str, ...]] = {
     "layer.ungroup": ("X+T",),
     "layer.rename": ("X+Q",),
     "layer.lock": ("X+V",),
+    "layer.limits": ("X+B",),
     # Masks.
     "mask.add": ("B+D",),
     "mask.add_hidden": ("B+S",),
@@ -144,6 +147,12 @@ KEYS: dict[str, tuple[str, ...]] = {
     "mask.switch": ("B+A",),
     "mask.alone": ("B+V",),
     "area.to_mask": ("B+R",),
+    "mask.softer": ("B+W",),
+    "mask.harder": ("B+E",),
+    "mask.from_region": ("B+X",),
+    "mask.from_lightness": ("B+1",),
+    "mask.from_colours": ("B+2",),
+    "mask.from_change": ("B+3",),
     # Stages, by their number.
     **{
         f"stage.{name}": (f"Alt+{number}",)

@@ -6,8 +6,11 @@ from collections.abc import Callable
 from typing import Any
 
 from lather.actions.action import Action, Run, has_job
-from lather.actions.aside import merge_aside, take_merged
+from lather.actions.aside import change_aside, merge_aside, take_merged
+from lather.actions.geometry import has_regions
 from lather.actions.workbench import Workbench
+from lather.assist import masks
+from lather.assist.masks import Share
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
 from lather.document.layers.computed import ComputedLayer
@@ -15,7 +18,9 @@ from lather.document.layers.group import GroupLayer
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.table import COMPUTED
 from lather.document.merge import Merged
+from lather.document.scale import px_per_mm
 from lather.document.state import JobState
+from lather.errors import EditError
 
 Edit = Callable[..., JobState]
 
@@ -85,11 +90,67 @@ def _remove_mask(bench: Workbench) -> None:
     bench.change("Remove mask", edits.remove_mask, bench.state.active_id)
 
 
+def _make_mask(bench: Workbench, name: str, share: Callable[[JobState, int], Share]) -> None:
+    """A mask that is worked out aside, for the active layer of now."""
+    layer_id = bench.state.active_id
+    made = share(bench.state, layer_id)  # whatever is wrong with it is said now
+
+    def work(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
+        return masks.with_mask(state, layer_id, made, progress=progress, cancel=cancel)
+
+    merge_aside(bench, name, work, lambda merged: take_merged(bench, name, merged))
+
+
+def _from_region(bench: Workbench) -> None:
+    region = bench.hand.region
+    _make_mask(bench, f"Mask from region: {region.label}",
+               lambda state, _: masks.of_region(state, region))  # fmt: skip
+
+
+def _from_span(bench: Workbench) -> None:
+    _make_mask(bench, "Mask from lightness", masks.of_span)
+
+
+def _from_change(bench: Workbench) -> None:
+    given = bench.ask.text("Mask from change", "Changed by more than (L*)", "2")
+    if given is None:
+        return
+    try:
+        least_l = float(given)
+    except ValueError as error:
+        raise EditError("No mask was made", f"'{given}' is no number", "type L*, such as 2") from (
+            error
+        )
+    _make_mask(bench, "Mask from change",
+               lambda state, layer_id: masks.of_change(state, layer_id, least_l))  # fmt: skip
+
+
+def _from_colours(bench: Workbench) -> None:
+    if not has_mask(bench):
+        bench.change("Add mask", edits.add_mask, bench.state.active_id)
+    bench.hands.take_tool("pick")
+    bench.set_on_mask(True)
+    bench.say("Press on a colour in the picture: the layer will show on colours like it.")
+
+
+def _soften(bench: Workbench) -> None:
+    layer_id, sigma_px = bench.state.active_id, max(masks.SOFT_MM * px_per_mm(bench.state), 1.0)
+    change_aside(bench, "Soften mask", lambda state: masks.softened(state, layer_id, sigma_px))
+
+
+def _steepen(bench: Workbench) -> None:
+    layer_id = bench.state.active_id
+    change_aside(bench, "Steepen mask", lambda state: masks.steepened(state, layer_id))
+
+
 def _add_computed(kind: type[ComputedLayer]) -> Action:
     def run(bench: Workbench) -> None:
         bench.change(f"Add {kind.TITLE.lower()}", edits.start_computed, kind)
         if kind.PAINTED_WITH:
             bench.hands.take_tool(kind.PAINTED_WITH)
+        elif kind.STARTS_HIDDEN:
+            bench.set_on_mask(True)
+            bench.say(f"'{kind.TITLE}' is hidden: paint it in where it is wanted.")
 
     return Action(f"layer.add_{kind.KIND}", f"Add: {kind.TITLE}", kind.HELP, "Layer", run,
                   enabled=has_job)  # fmt: skip
@@ -141,6 +202,26 @@ ACTIONS = (
     Action("mask.alone", "View the mask alone", "White shows, black hides.", "Mask",
            lambda bench: bench.look(mask_alone=not bench.looks.mask_alone),
            enabled=has_mask, checked=lambda bench: bench.looks.mask_alone),
+    Action("mask.softer", "Soften mask", "Its rim fades wider; again for more.", "Mask",
+           _soften, enabled=has_mask),
+    Action("mask.harder", "Steepen mask", "Its rim becomes harder; again for more.", "Mask",
+           _steepen, enabled=has_mask),
+    Action("mask.from_region", "Mask from region",
+           "The layer shows on the region that is chosen for the region lens.", "Mask",
+           _from_region, enabled=lambda bench: above_photo(bench) and has_regions(bench)),
+    Action("mask.from_lightness", "Mask from lightness",
+           "The layer's span of lightness, as it is now, becomes its mask.", "Mask",
+           _from_span, enabled=above_photo),
+    Action("mask.from_colours", "Mask from colours…",
+           "Press on the picture: the layer shows on colours like that.", "Mask",
+           _from_colours, enabled=above_photo),
+    Action("mask.from_change", "Mask from change…",
+           "The layer shows where the layers below it changed the lightness.", "Mask",
+           _from_change, enabled=above_photo),
+    Action("layer.limits", "Limits of the layer",
+           "Where it shows without a mask: a span of lightness, regions of the portrait.", "Layer",
+           lambda bench: bench.look(limits=not bench.looks.limits), "limits",
+           enabled=above_photo, checked=lambda bench: bench.looks.limits),
     Action("mask.remove", "Remove mask", "The layer shows everywhere again.", "Mask",
            _remove_mask, enabled=has_mask),
 )

@@ -58,7 +58,7 @@ ACTIONS = (
                enabled=_may_be_on(lens), checked=_is_on(lens), release=_let_go)
         for lens in LENSES.values()
     ),
-    Action("lens.none", "No lens", "The picture as it is.", "View",
+    Action("lens.clear", "No lens", "The picture as it is.", "View",
            lambda bench: bench.look(lens=""), enabled=lambda bench: bool(bench.looks.lens)),
     Action("lens.less_red", "Black-white lens: less red",
            "Red spots come out darker, lips and blotches too.", "View",

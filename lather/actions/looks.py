@@ -34,6 +34,7 @@ class Looks:
     lens_since_s: float = 0.0
     red_percent: float = 40.0  # of the lens in black and white
     deviation_of: str = LIGHTNESS  # of the blotch lens
+    limits: bool = False  # those of the active layer are open to be set
     handles: bool = False  # face handles are shown and can be dragged
     all_findings: bool = False  # every finding's mark in full, while a key is down
     peek: Peek = Peek.NONE

@@ -241,17 +241,17 @@ def add_mask(state: JobState, layer_id: int, *, hide_all: bool = False) -> JobSt
 
 
 def remove_mask(state: JobState, layer_id: int) -> JobState:
-    _mask_of(state, layer_id)
+    mask_of(state, layer_id)
     return update_layer(state, layer_id, mask=None)
 
 
 def invert_mask(state: JobState, layer_id: int) -> JobState:
-    mask = _mask_of(state, layer_id)
+    mask = mask_of(state, layer_id)
     return update_layer(state, layer_id, mask=replace(mask, inverted=not mask.inverted))
 
 
 def switch_mask(state: JobState, layer_id: int) -> JobState:
-    mask = _mask_of(state, layer_id)
+    mask = mask_of(state, layer_id)
     return update_layer(state, layer_id, mask=replace(mask, enabled=not mask.enabled))
 
 
@@ -265,7 +265,7 @@ def set_pixels(
 
 
 def set_mask_pixels(state: JobState, layer_id: int, tiles: Tiles) -> JobState:
-    mask = _mask_of(state, layer_id)
+    mask = mask_of(state, layer_id)
     return update_layer(state, layer_id, mask=replace(mask, tiles=tiles))
 
 
@@ -324,7 +324,7 @@ def mask_paintable(state: JobState, layer_id: int) -> Mask:
     """The layer's mask, if a brush may work on it."""
     refuse_unless_changeable(state, layer_id)
     refuse_unless_shown(state, layer_id, own_mask=False)
-    return _mask_of(state, layer_id)
+    return mask_of(state, layer_id)
 
 
 def _shift(state: JobState, layer_id: int, step: int) -> JobState:
@@ -343,7 +343,20 @@ def _shift(state: JobState, layer_id: int, step: int) -> JobState:
     return replace(state, layers=replaced(state.layers, parent.id, (shifted,)))
 
 
-def _mask_of(state: JobState, layer_id: int) -> Mask:
+def set_mask(state: JobState, layer_id: int, mask: Mask) -> JobState:
+    """Another mask of a layer, which may have had none."""
+    refuse_unless_maskable(state, layer_id)
+    return update_layer(state, layer_id, mask=mask)
+
+
+def refuse_unless_maskable(state: JobState, layer_id: int) -> None:
+    _refuse_photo(state.layer(layer_id), "have a mask")
+    _refuse_unknown(state.layer(layer_id))
+    refuse_unless_changeable(state, layer_id)
+
+
+def mask_of(state: JobState, layer_id: int) -> Mask:
+    """The layer's mask; EditError if it has none."""
     layer = state.layer(layer_id)
     if layer.mask is None:
         raise EditError(f"'{layer.name}' has no mask", advice="add one first")

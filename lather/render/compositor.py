@@ -16,7 +16,7 @@ from lather.document.layers.split import SplitLayer, StackLayer
 from lather.document.photo import Photo
 from lather.document.state import JobState
 from lather.document.tiles import DEEPEST_LEVEL, Key
-from lather.document.tree import path_to, top_level_index
+from lather.document.tree import path_to, replaced, top_level_index
 from lather.render.cache import BoundaryCache
 from lather.render.ground import Ground, ground_of
 from lather.render.layers.scene import Base, Scene, transparent
@@ -66,6 +66,13 @@ def render_up_to(state: JobState, layer_id: int, rect: Rect, level: int = 0) -> 
     """
     scene = scene_of(ground_of(state), level)
     return _up_to(state.layers, layer_id, scene, transparent)(rect)
+
+
+def render_below(state: JobState, layer_id: int, rect: Rect, level: int = 0) -> FloatImage:
+    """What a layer is laid on."""
+    hidden = replace(state.layer(layer_id), visible=False)
+    layers = replaced(state.layers, layer_id, (hidden,))
+    return _up_to(layers, layer_id, scene_of(ground_of(state), level), transparent)(rect)
 
 
 def picture_up_to(state: JobState) -> Callable[[int, Rect], FloatImage]:

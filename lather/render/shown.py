@@ -7,10 +7,9 @@ import numpy as np
 from lather.core.arrays import FloatImage, Plane
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
-from lather.document import edits
 from lather.document.layers.layer import Layer
 from lather.document.state import JobState
-from lather.render.compositor import render, render_up_to
+from lather.render.compositor import render, render_below
 from lather.render.ground import ground_of
 from lather.render.masks import limit_shares, mask_shares
 from lather.render.regions import dim_outside
@@ -53,5 +52,4 @@ def _below(state: JobState, layer: Layer, rect: Rect, level: int) -> FloatImage:
     """What the layer is laid on."""
     if layer.limits.span.is_open:
         return np.zeros((rect.height, rect.width, 4), dtype=np.float32)
-    without = edits.set_visible(state, layer.id, False)
-    return render_up_to(without, layer.id, rect, level)
+    return render_below(state, layer.id, rect, level)

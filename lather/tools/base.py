@@ -39,6 +39,7 @@ class Hand:
     reads: Reads = Reads.BELOW
     combine: Combine = Combine.NEW  # what an outline does to the area
     weak: bool = True  # creases and eye bags go on layers of their own
+    curve: str = "rgb"  # of a curves layer, that Pick from picture sets a point on
     region: Region | Part = Region.SKIN  # what Correct region corrects, and the lens shows
 
 
@@ -126,7 +127,8 @@ class Tool:
     `waits` says that the result comes after the pen is lifted; `is_brush` that size, hardness
     and so on count, `only_size` that nothing but the size does; `uses_combine` that it adds and
     takes; `tests_rim` that a broken rim would smear; `makes_layer` that it makes the layer that
-    it needs, whichever is active.
+    it needs, whichever is active; `reverse` the tool that does the reverse; `is_listed` that it is
+    among the tools' buttons.
     """
 
     id: str
@@ -147,3 +149,5 @@ class Tool:
     tests_rim: bool = False
     uses_region: bool = False
     makes_layer: bool = False
+    reverse: str = ""
+    is_listed: bool = True

@@ -13,6 +13,7 @@ from lather.tools.light import begin_darken, begin_lighten
 from lather.tools.mark import begin_mark
 from lather.tools.mend import begin_mend_from_source, begin_mend_spot
 from lather.tools.outline import begin_grow_area, begin_outline
+from lather.tools.pick import begin_pick
 from lather.tools.region import begin_correct_region
 
 AIM = Brush(size_px=4, hardness=1.0, opacity=1.0, flow=1.0, spacing=0.25)  # a point
@@ -59,6 +60,7 @@ _LIGHTEN = Tool(
     brush=replace(_SOFT, hardness=0.0, opacity=0.15, flow=0.15),
     makes_layer=True,
     works_on_mask=True,
+    reverse="darken",
 )
 
 TOOLS: tuple[Tool, ...] = (
@@ -128,6 +130,18 @@ TOOLS: tuple[Tool, ...] = (
         uses_combine=True,
         uses_region=True,
     ),
+    Tool(
+        id="pick",
+        title="Pick from picture",
+        help="Press on a colour for the layer in work: a hue or ink range, a grey, a point on the "
+        "curve; on a mask: show the layer on such colours. Drag the ellipse of a radial light.",
+        icon="pick",
+        begin=begin_pick,
+        is_listed=False,
+        brush=Brush(size_px=15, hardness=1.0, opacity=1.0, flow=1.0),
+        only_size=True,
+        works_on_mask=True,
+    ),
     _LIGHTEN,
     replace(
         _LIGHTEN,
@@ -136,6 +150,7 @@ TOOLS: tuple[Tool, ...] = (
         help="Paint shade on a light and shade layer; a new one if none is active.",
         icon="darken",
         begin=begin_darken,
+        reverse="lighten",
     ),
     Tool(
         id="paint_colour",

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QTimer
 
+from lather.actions.layer import above_photo
 from lather.actions.workbench import Workbench
 from lather.document.layers.computed import ComputedLayer
 from lather.document.state import JobState
 from lather.render.worker import Executor
+from lather.ui.cards.limits import LimitsCard
 from lather.ui.cards.rows import Card
 from lather.ui.cards.table import CARDS
 from lather.ui.widgets import Panel
@@ -24,11 +26,14 @@ class LayerCard(Panel):
         self._executor = executor
         self.cards: dict[type[ComputedLayer], Card] = {}
         self.card: Card | None = None
+        self.limits = LimitsCard(bench)
+        self.column.addWidget(self.limits)
         self._timer = QTimer(self)
         self._timer.setSingleShot(True)
         self._timer.setInterval(PICTURE_AFTER_MS)
         self._timer.timeout.connect(self._show_picture)
         bench.job_opened.connect(self.reset)
+        bench.looks_changed.connect(self._show_limits)
         bench.job_changed.connect(self._on_job_changed)
         self.reset()
 
@@ -41,7 +46,7 @@ class LayerCard(Panel):
             if self.card is not None:
                 self.card.hide()
             self.card = card
-        self.setVisible(card is not None)
+        self._show_limits()
         if card is None or computed is None:
             self._timer.stop()
             return
@@ -52,8 +57,22 @@ class LayerCard(Panel):
         card.show()
         self._timer.start()
 
+    def _show_limits(self) -> None:
+        """Where they are asked for, or the layer has some."""
+        layer = self.bench.state.active if self.bench.job is not None else None
+        is_limited = layer is not None and not layer.limits.are_open
+        shown = above_photo(self.bench) and (is_limited or self.bench.looks.limits)
+        self.limits.setVisible(shown)
+        self.setVisible(shown or self.card is not None)
+        if layer is not None and shown:
+            self.limits.show_layer(layer)
+            if self.card is None:
+                self.title.setText("Limits")
+                self.note.setText(layer.name)
+
     def close_view(self) -> None:
         self._timer.stop()
+        self.bench.looks_changed.disconnect(self._show_limits)
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
         for card in self.cards.values():
@@ -62,7 +81,7 @@ class LayerCard(Panel):
     def _card_of(self, kind: type[ComputedLayer]) -> Card:
         if kind not in self.cards:
             self.cards[kind] = CARDS[kind](self.bench, self._executor)
-            self.column.addWidget(self.cards[kind])
+            self.column.insertWidget(self.column.count() - 1, self.cards[kind])
         return self.cards[kind]
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:

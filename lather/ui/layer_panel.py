@@ -29,7 +29,7 @@ from lather.ui.layer_row import LayerRow
 from lather.ui.theme import GAP_1, GAP_2
 from lather.ui.widgets import CommandButton, Panel, label, run_action
 
-BUTTONS = ("layer.new", "layer.group", "mask.add", "layer.delete")
+BUTTONS = ("layer.new", "layer.group", "mask.add", "layer.limits", "layer.delete")
 MENU_GROUPS = ("Layer", "Mask")
 
 

@@ -23,7 +23,8 @@ class ToolGrid(QWidget):
         self._grid.setHorizontalSpacing(GAP_1)
         self._grid.setVerticalSpacing(2)
         self.buttons = [
-            CommandButton(actions[f"tool.{entry.id}"], bench, text="") for entry in TOOLS
+            CommandButton(actions[f"tool.{entry.id}"], bench, text="")
+            for entry in TOOLS if entry.is_listed
         ]
         for button in self.buttons:
             button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)

@@ -9,4 +9,6 @@ from lather.ui.cards.rows import Card
 
 
 def make(bench: Workbench, executor: Executor) -> Card:  # noqa: ARG001
-    return Card(bench, AreaColourLayer)
+    card = Card(bench, AreaColourLayer)
+    card.add_pick("pick the mean")
+    return card

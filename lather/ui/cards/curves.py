@@ -49,6 +49,7 @@ class CurvesCard(Card):
         self.level.setToolTip("This curve adds nothing again.")
         self.level.clicked.connect(self._make_level)
         row.addStretch(1)
+        row.addWidget(self.pick_button("pick"))
         row.addWidget(self.level)
         self.rows.addLayout(row)
         self.rows.addWidget(self.ruler)
@@ -71,6 +72,7 @@ class CurvesCard(Card):
 
     def _choose_curve(self, name: str) -> None:
         self.shown = name
+        self.bench.hands.set_curve(name)
         self.ruler.show_histogram(self._histograms.get(name))
         if self.layer is not None:
             self.show_layer(self.layer)

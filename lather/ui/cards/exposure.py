@@ -9,4 +9,6 @@ from lather.ui.cards.rows import Card
 
 
 def make(bench: Workbench, executor: Executor) -> Card:  # noqa: ARG001
-    return Card(bench, ExposureLayer)
+    card = Card(bench, ExposureLayer)
+    card.add_pick("pick a grey")
+    return card

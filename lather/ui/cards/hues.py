@@ -5,8 +5,9 @@ from __future__ import annotations
 from lather.actions.workbench import Workbench
 from lather.document.layers.hues import HuesLayer
 from lather.render.worker import Executor
+from lather.ui.cards.ranges import RangesCard
 from lather.ui.cards.rows import Card
 
 
-def make(bench: Workbench, executor: Executor) -> Card:  # noqa: ARG001
-    return Card(bench, HuesLayer)
+def make(bench: Workbench, executor: Executor) -> Card:
+    return RangesCard(bench, HuesLayer, executor)

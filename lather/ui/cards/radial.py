@@ -9,4 +9,6 @@ from lather.ui.cards.rows import Card
 
 
 def make(bench: Workbench, executor: Executor) -> Card:  # noqa: ARG001
-    return Card(bench, RadialLayer)
+    card = Card(bench, RadialLayer)
+    card.add_pick("drag on picture")
+    return card

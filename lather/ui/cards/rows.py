@@ -5,12 +5,13 @@ from __future__ import annotations
 import itertools
 from typing import Any
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from lather.actions.workbench import Workbench
 from lather.document import edits
 from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.parameters import Choice, Number
+from lather.tools.table import tool
 from lather.ui.ruler import Ruler
 from lather.ui.theme import GAP_1
 from lather.ui.widgets import label
@@ -71,6 +72,24 @@ class Card(QWidget):
             )
         except Exception as error:  # noqa: BLE001 - the edge
             self.bench.report(error, "Setting it failed")
+
+    def pick_button(self, text: str) -> QPushButton:
+        """Takes the tool that picks from the picture for this layer."""
+        button = QPushButton(text)
+        button.setProperty("role", "compact")
+        button.setToolTip(tool("pick").help)
+        button.clicked.connect(self._take_pick)
+        return button
+
+    def add_pick(self, text: str) -> None:
+        row = QHBoxLayout()
+        row.addWidget(self.pick_button(text))
+        row.addStretch(1)
+        self.rows.addLayout(row)
+
+    def _take_pick(self) -> None:
+        self.bench.set_on_mask(False)
+        self.bench.hands.take_tool("pick")
 
     def _add_ruler(self, name: str, spec: Number) -> None:
         ruler = Ruler(
