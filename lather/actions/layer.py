@@ -16,6 +16,7 @@ from lather.document import edits
 from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.photo import PhotoLayer
+from lather.document.layers.split import SplitLayer
 from lather.document.layers.table import COMPUTED
 from lather.document.merge import Merged
 from lather.document.scale import px_per_mm
@@ -111,6 +112,10 @@ def _from_span(bench: Workbench) -> None:
     _make_mask(bench, "Mask from lightness", masks.of_span)
 
 
+def _has_span(bench: Workbench) -> bool:
+    return above_photo(bench) and not bench.state.active.limits.span.is_open
+
+
 def _from_change(bench: Workbench) -> None:
     given = bench.ask.text("Mask from change", "Changed by more than (L*)", "2")
     if given is None:
@@ -158,6 +163,23 @@ def _add_computed(kind: type[ComputedLayer]) -> Action:
 
 _COMPUTED = tuple(map(_add_computed, COMPUTED))
 
+def _split_to_layers(bench: Workbench) -> None:
+    layer_id = bench.state.active_id
+
+    def work(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
+        from lather.assist.split_layers import with_two_layers  # OpenCV is not loaded before
+
+        return with_two_layers(state, layer_id, progress=progress, cancel=cancel)
+
+    said = "The split is hidden; above it lie its tone, normal, and its texture, linear light."
+    merge_aside(bench, "Split as two layers", work,
+                lambda merged: take_merged(bench, "Split as two layers", merged, said))  # fmt: skip
+
+
+def _is_split(bench: Workbench) -> bool:
+    return bench.job is not None and isinstance(bench.state.active, SplitLayer)
+
+
 ACTIONS = (
     Action("layer.new", "New layer", "An empty layer above the active one.", "Layer",
            _add_layer, "plus", enabled=has_job),
@@ -182,6 +204,9 @@ ACTIONS = (
            _edit("Group layer", edits.group), "group", enabled=above_photo),
     Action("layer.ungroup", "Ungroup", "Take the layers out of the active group.", "Layer",
            _edit("Ungroup", edits.ungroup), enabled=_is_group),
+    Action("layer.split_to_layers", "Split as two layers",
+           "Its tone and texture as ordinary layers, normal and linear light, to be exported for "
+           "other programs.", "Layer", _split_to_layers, enabled=_is_split),
     Action("layer.merge_copy", "Merged copy on top",
            "All that shows as one new layer; the layers below stay.", "Layer",
            _merge_copy, enabled=has_job),
@@ -211,7 +236,7 @@ ACTIONS = (
            _from_region, enabled=lambda bench: above_photo(bench) and has_regions(bench)),
     Action("mask.from_lightness", "Mask from lightness",
            "The layer's span of lightness, as it is now, becomes its mask.", "Mask",
-           _from_span, enabled=above_photo),
+           _from_span, enabled=_has_span),
     Action("mask.from_colours", "Mask from colours…",
            "Press on the picture: the layer shows on colours like that.", "Mask",
            _from_colours, enabled=above_photo),

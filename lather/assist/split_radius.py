@@ -14,6 +14,8 @@ from lather.render.compositor import render_photo
 from lather.render.ground import ground_of
 from lather.render.regions import part_planes
 
+DIFFERS = 1.15  # times: from there on the body's radius is told apart
+
 
 def split_radius(state: JobState, *, of_body: bool = False) -> Radius:
     """The radius for a surveyed job's skin.
@@ -44,3 +46,15 @@ def split_radius(state: JobState, *, of_body: bool = False) -> Radius:
             "No radius was proposed", "too little skin is seen", "set the radius yourself"
         )
     return found
+
+
+def body_radius_text(state: JobState, radius: Radius) -> str:
+    """What to say of the body's skin where its own radius is another one; else nothing."""
+    try:
+        body = split_radius(state, of_body=True)
+    except ScaleError:
+        return ""
+    if max(body.sigma_px, radius.sigma_px) < DIFFERS * min(body.sigma_px, radius.sigma_px):
+        return ""
+    mm = body.sigma_px * (state.findings.mm_per_px or 0)
+    return f"The body's skin alone needs {body.sigma_px:g} px ({mm:.2f} mm): split it apart."

@@ -42,6 +42,7 @@ from lather.files.profiles import image_of, samples_of, vips, with_dpi, with_pro
 
 MIMETYPE = "image/openraster"
 KIND_ATTRIBUTE, PARAMETERS_ATTRIBUTE = "lather-kind", "lather-parameters"
+MODE_ATTRIBUTE = "lather-mode"  # one that OpenRaster has no name for
 STRIP_PX = 1024  # computed layers are rendered in pieces of that size
 Computed = Callable[[int, Rect], FloatImage]  # layer id, rectangle
 THUMBNAIL_PX = 256
@@ -70,7 +71,10 @@ def not_carried(state: JobState) -> list[str]:
             )
             continue
         if layer.mode in _NOT_CARRIED:
-            losses.append(f"'{layer.name}': mode {layer.mode.value} becomes normal.")
+            losses.append(
+                f"'{layer.name}': mode {layer.mode.value} becomes normal in other programs: set it "
+                "there."
+            )
         if isinstance(layer, GroupLayer):
             mixes = layer.strength < 1 or _shows_mask(layer)
             blends = any(child.mode is not BlendMode.NORMAL for child in walk(layer.children))
@@ -300,7 +304,7 @@ class _Reader:
             "name": name,
             "visible": element.get("visibility", "visible") != "hidden",
             "strength": min(max(float(element.get("opacity", 1)), 0.0), 1.0),
-            "mode": _MODES.get(op, BlendMode.NORMAL),
+            "mode": _mode_of(element, op),
             "locked": element.get("edit-locked") == "true",
         }
         if element.tag == "stack":
@@ -330,8 +334,16 @@ def _describe(element: ElementTree.Element, layer: Layer) -> None:
     element.set("visibility", "visible" if layer.visible else "hidden")
     element.set("opacity", f"{layer.strength:.6g}")
     element.set("composite-op", _OPS.get(layer.mode, "svg:src-over"))
+    if layer.mode in _NOT_CARRIED:
+        element.set(MODE_ATTRIBUTE, layer.mode.value)
     if layer.locked:
         element.set("edit-locked", "true")
+
+
+def _mode_of(element: ElementTree.Element, op: str) -> BlendMode:
+    own = element.get(MODE_ATTRIBUTE)
+    names = {mode.value: mode for mode in _NOT_CARRIED}
+    return names[own] if own in names else _MODES.get(op, BlendMode.NORMAL)
 
 
 def _shows_mask(layer: Layer) -> bool:

@@ -12,7 +12,7 @@ from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Layers
-from lather.document.layers.split import SplitLayer, StackLayer
+from lather.document.layers.split import Part, SplitLayer, StackLayer
 from lather.document.photo import Photo
 from lather.document.state import JobState
 from lather.document.tiles import DEEPEST_LEVEL, Key
@@ -73,6 +73,17 @@ def render_below(state: JobState, layer_id: int, rect: Rect, level: int = 0) -> 
     hidden = replace(state.layer(layer_id), visible=False)
     layers = replaced(state.layers, layer_id, (hidden,))
     return _up_to(layers, layer_id, scene_of(ground_of(state), level), transparent)(rect)
+
+
+def split_part(state: JobState, split: SplitLayer, part: Part) -> Base:
+    """One part of what lies below a split, with the layers of its stack, of any rectangle."""
+    scene = scene_of(ground_of(state), 0)
+
+    def beneath(rect: Rect) -> FloatImage:
+        return render_below(state, split.id, rect)
+
+    below = part_below(split, part, scene, beneath)
+    return lambda rect: paint((split.stack(part),), scene, below, rect)
 
 
 def picture_up_to(state: JobState) -> Callable[[int, Rect], FloatImage]:

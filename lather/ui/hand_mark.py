@@ -14,6 +14,7 @@ from lather.render.view import ViewTiles
 from lather.render.worker import Executor
 from lather.ui.area_mark import AreaMark
 from lather.ui.brush_outline import BrushOutline
+from lather.ui.ellipse_mark import draw_ellipse
 from lather.ui.peek_ring import draw_peek, ring_box
 from lather.ui.rim_mark import draw_cursor_rim, rim_box
 from lather.ui.source_mark import draw_ghost, draw_source, source_box
@@ -39,6 +40,7 @@ class HandMark:
         if cursor is not None:
             draw_peek(painter, bench, tiles, cursor, ratio)
         self._area.draw(painter, ratio)
+        draw_ellipse(painter, bench, ratio)
         self._trail.draw(painter, bench, ratio)
         draw_source(painter, bench, cursor, ratio)
         if cursor is None or bench.panning:

@@ -134,6 +134,8 @@ class LayerPanel(Panel):
         row.setSpacing(GAP_1)
         mode = QComboBox()
         mode.addItems([entry.value for entry in BlendMode])
+        mode.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        mode.setMinimumContentsLength(2)
         mode.setAccessibleName("Blend mode")
         mode.setToolTip("How the active layer mixes with what lies below.")
         mode.setFocusPolicy(Qt.FocusPolicy.TabFocus)

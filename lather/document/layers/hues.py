@@ -15,7 +15,7 @@ class HueRange(HueBracket):
     """One bracket, and what becomes of its colours."""
 
     turn_deg: float = number(
-        0.0, title="Hue turned", unit="deg", low=-60.0, high=60.0,
+        0.0, title="Hue turned", unit="°", low=-60.0, high=60.0,
         help="Around the ring: towards yellow and green, or back.",
     )  # fmt: skip
     chroma_percent: float = number(

@@ -31,7 +31,7 @@ class RadialParameters(Parameters):
         help="Of the ellipse, before it is turned.",
     )  # fmt: skip
     angle_deg: float = number(
-        0.0, title="Turned", unit="deg", low=-90.0, high=90.0,
+        0.0, title="Turned", unit="°", low=-90.0, high=90.0,
         help="Clockwise.",
     )  # fmt: skip
     softness_percent: float = number(

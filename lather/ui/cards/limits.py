@@ -33,6 +33,7 @@ class LimitsCard(QWidget):
         self.span.moved.connect(self._set_span)
         self.regions = QToolButton()
         self.regions.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.regions.setAccessibleName("Regions in which the layer shows")
         self.regions.setToolTip("The layer shows in all that are ticked; none are: everywhere.")
         self.menu = QMenu(self.regions)
         for region in REGIONS_AND_PARTS:

@@ -63,6 +63,7 @@ class RangesCard(Card):
         row.addWidget(self.pick_button("pick"))
         self.region = QToolButton()
         self.region.setText("region")
+        self.region.setAccessibleName("A range from a region")
         self.region.setToolTip("A range of the colours of a region.")
         self.region.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
         self.region.setProperty("role", "compact")

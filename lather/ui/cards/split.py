@@ -56,19 +56,19 @@ class SplitCard(Card):
         self._show(None, "Measuring this skin…")
         self._executor.post(lambda: _measured(state), self._arrived, priority=3)
 
-    def _arrived(self, outcome: tuple[JobState, Radius | None, str]) -> None:
-        state, radius, why = outcome
+    def _arrived(self, outcome: tuple[JobState, Radius | None, str, str]) -> None:
+        state, radius, why, body = outcome
         if self._measured_on == (state.photo, state.regions, state.findings.mm_per_px):
-            self._show(radius, why)
+            self._show(radius, why, body)
 
-    def _show(self, radius: Radius | None, why: str) -> None:
+    def _show(self, radius: Radius | None, why: str, body: str = "") -> None:
         self.radius = radius
         self.spectrum.show_radius(radius)
         self.spectrum.setVisible(radius is not None)
         self.use.setVisible(radius is not None)
         advice = None
         if radius is not None:
-            why = f"{radius.sigma_px:g} px leaves nothing of the pores in the tone."
+            why = f"{radius.sigma_px:g} px leaves nothing of the pores in the tone. {body}".rstrip()
             reason = "the smallest radius whose tone holds no pores of this skin"
             advice = Advice(radius.sigma_px / AROUND, radius.sigma_px * AROUND, reason)
         self.rulers["sigma_px"].set_advice(advice)
@@ -80,13 +80,15 @@ class SplitCard(Card):
             self.set_parameter("sigma_px", self.radius.sigma_px)
 
 
-def _measured(state: JobState) -> tuple[JobState, Radius | None, str]:
-    from lather.assist.split_radius import split_radius  # OpenCV is not loaded before
+def _measured(state: JobState) -> tuple[JobState, Radius | None, str, str]:
+    """The radius for all skin, or why there is none; what to say of the body's, if it differs."""
+    from lather.assist.split_radius import body_radius_text, split_radius  # OpenCV: not before
 
     try:
-        return state, split_radius(state), ""
+        radius = split_radius(state)
     except LatherError as error:
-        return state, None, error.sentence()
+        return state, None, error.sentence(), ""
+    return state, radius, "", body_radius_text(state, radius)
 
 
 class Spectrum(QWidget):
