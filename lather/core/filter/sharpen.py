@@ -1,8 +1,8 @@
 """Sharpening of lightness alone, up to a contrast of edges, past the grain.
 
 Detail is lightness minus its blur of the edges' width. It is raised to the contrast that is asked
-for, as far as it stands above the grain: by d^4 / (d^4 + (3 g)^4), of which grain of sigma g gets a
-hundredth.
+for, as far as it stands above the grain: by d^4 / (d^4 + (4 g)^4), of which grain of sigma g gets a
+three-hundredth.
 """
 
 from __future__ import annotations
@@ -15,7 +15,7 @@ from lather.core.filter.gaussian import gaussian
 from lather.core.kernels import Kernel
 from lather.core.rect import Rect
 
-ABOVE_GRAIN = 3.0  # sigmas, of detail that is raised by half
+ABOVE_GRAIN = 4.0  # sigmas, of detail that is raised by half
 
 
 def sharpened(
