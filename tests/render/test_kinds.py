@@ -156,10 +156,27 @@ class NeutralTest(Case):
                     render(state, state.photo.rect), render(state_with(off), state.photo.rect)
                 )
 
-    def test_neutral_curves_change_nothing(self) -> None:
-        state = state_with(layer_of(KINDS["curves"]))
-        plain = replace(state, layers=state.layers[:-1])
-        self.assert_equal_arrays(render(state, state.photo.rect), render(plain, plain.photo.rect))
+    def test_neutral_parameters_change_nothing(self) -> None:
+        neutral: dict[str, dict[str, Any]] = {
+            "curves": {}, "brightness": {}, "exposure": {}, "hues": {}, "inks": {}, "radial": {},
+            "area_colour": {}, "sharpen": {"contrast_percent": 100.0}, "grain": {"sigma_l": 0.0},
+            "soften": {"radius_px": 2.0, "pore_px": 2.0},
+        }  # fmt: skip
+        for kind, values in neutral.items():
+            state = state_with(layer_of(KINDS[kind], **values))
+            plain = replace(state, layers=state.layers[:-1])
+            rect = plain.photo.rect
+            with self.subTest(kind):
+                self.assert_equal_arrays(render(state, rect), render(plain, rect))
+
+    def test_a_grey_picture_stays_as_it_is_under_hues_and_in_black_and_white(self) -> None:
+        grey = np.random.default_rng(1).integers(0, 65536, (90, 80, 1), dtype=np.uint16)
+        photo = Photo(np.repeat(grey, 3, 2), name="g.png")
+        state = new_state(photo)
+        for kind in ("hues", "mono"):
+            layer = extremes(KINDS[kind])[-1]
+            out = render(replace(state, layers=(*state.layers, layer)), photo.rect)
+            self.assert_close(out, render(state, photo.rect), 2e-4)
 
     @settings(max_examples=20)
     @given(st.floats(0.3, 60), st.floats(0.5, 50))
