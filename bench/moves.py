@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import random
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from lather.document.layers.parameters import Spec
     from lather.ui.app import App
     from lather.ui.simulated_pen import SimulatedPen
 
@@ -83,9 +84,11 @@ def drag(app: App, pen: SimulatedPen,  # noqa: ARG001
 
 def compute(app: App, pen: SimulatedPen,  # noqa: ARG001
             chance: random.Random) -> None:
-    """A layer with parameters, or another value of the active one's first number or curve."""
+    """A layer with parameters, another value of one of the active one's, or other limits."""
+    from lather.core.survey.regions.region import Region
     from lather.document import edits
     from lather.document.layers.computed import ComputedLayer
+    from lather.document.layers.limits import Limits, Span
     from lather.document.layers.table import COMPUTED
 
     active = app.bench.state.active
@@ -93,11 +96,26 @@ def compute(app: App, pen: SimulatedPen,  # noqa: ARG001
         if len(app.bench.state.layers) < MOST_COMPUTED:
             app.bench.change("Add", edits.add_computed, chance.choice(COMPUTED))
         return
-    name = next(iter(active.TAKES.specs()))
-    value = {"rgb": ((0.0, chance.random()), (1.0, 1.0)), "shown_as": "two curves"}.get(
-        name, chance.uniform(1, 6)
-    )
+    if chance.random() < 0.2:
+        limits = Limits(Span(low_l=chance.uniform(0, 60)), (Region.SKIN,))
+        app.bench.change("Limits", edits.set_limits, active.id, limits)
+        return
+    name, spec = chance.choice(list(active.TAKES.specs().items()))
+    value = _value_of(spec, chance)
     app.bench.change("Set", edits.set_parameter, active.id, name, value, gesture=object())
+
+
+def _value_of(spec: Spec, chance: random.Random) -> Any:
+    """Any that it takes; lengths short enough to be quick."""
+    from lather.document.layers.parameters import Choice, Number, Rows
+
+    if isinstance(spec, Number):
+        return chance.uniform(spec.low, min(spec.high, spec.low + 6))
+    if isinstance(spec, Choice):
+        return chance.choice(spec.options)
+    if isinstance(spec, Rows):
+        return [{name: _value_of(inner, chance) for name, inner in spec.row.specs().items()}]
+    return ((0.0, chance.random()), (1.0, 1.0))
 
 
 def light(app: App, pen: SimulatedPen, chance: random.Random) -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 import os
-import time
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -13,32 +12,28 @@ import cv2
 import numpy as np
 from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QImage
-from PyQt6.QtWidgets import QDialog
+from PyQt6.QtWidgets import QDialog, QWidget
 
 from lather.actions import finding
 from lather.actions.looks import Peek
-from lather.actions.recovery import Recovered
 from lather.assist.survey import survey_photo, surveyed, with_survey
 from lather.core.brush.stroke import PenSample
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
 from lather.document import areas, edits
-from lather.document.history import History
 from lather.document.layers.layer import Stage
+from lather.document.layers.limits import Limits, Span
 from lather.document.layers.table import KINDS
 from lather.document.state import new_state
 from lather.errors import LatherError
-from lather.files.journalreader import FoundJournal, Replayed
 from lather.files.photos import read_photo
-from lather.files.places import beside
 from lather.paths import SOURCE_TREE, demo_dir, demo_job
 from lather.render.shown import render_region
 from lather.settings.store import Settings
 from lather.ui.app import build
 from lather.ui.deliver_dialog import DeliverDialog
 from lather.ui.history_list import HistoryList
-from lather.ui.recovery_dialogs import RecoveryDialog
 from lather.ui.scripted import SIZE, open_and_settle, settle, shot, wait_until
 from lather.ui.simulated_pen import SimulatedPen
 
@@ -84,6 +79,8 @@ def main() -> None:
     shot(app, FOLDER / "finding.png")
 
     computed_layers(app)
+    adjustments(app)
+    lens_strip(app)
     clean_by_hand(app)
 
     bench.take_job(None)  # without asking about the survey
@@ -116,11 +113,6 @@ def main() -> None:
     dialog.list.setCurrentRow(1)
     show(app, dialog, "deliver")
     show(app, HistoryList(bench, app.window), "history")
-    found = FoundJournal(Path("journal"), {}, {}, {}, 14, 0, "Mend spot", time.time() - 600)
-    replayed = Replayed(14, 0, 0)
-    left = Recovered(found, beside(Path("portrait1.lather")), bench.state, "", bench.state,
-                     History(), replayed, 14, "Mend spot")  # fmt: skip
-    show(app, RecoveryDialog("portrait1", left, app.window), "recovery")
     bench.go_to_stage(Stage.CLEAN)
 
     trouble = LatherError(
@@ -157,22 +149,68 @@ def computed_layers(app) -> None:
         else:
             wait_until(lambda: not card._timer.isActive())
             settle(app)
-            image = card.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
-            data = image.constBits().asarray(image.sizeInBytes())
-            pixels = np.frombuffer(data, np.uint8).reshape(image.height(), image.width(), 4)
-            cards.append(pixels[..., :3].copy())
-    window = FOLDER / "layers.png"
-    shot(app, window)
-    whole = cv2.imread(str(window))
-    height, width = whole.shape[0], max(card.shape[1] for card in cards)
-    column = np.full((height, width + 24, 3), 34, np.uint8)
-    top = 12
-    for card in cards:
-        column[top : top + card.shape[0], 12 : 12 + card.shape[1]] = card
-        top += card.shape[0] + 16
-    cv2.imwrite(str(window), np.concatenate([whole, column], 1))
+            cards.append(grabbed(card))
+    beside(app, cards, FOLDER / "layers.png")
     bench.job.change("As it was", before)
     settle(app)
+
+
+def adjustments(app) -> None:
+    """Cards of adjustments and filters side by side, the last of them in the window."""
+    bench = app.bench
+    before = bench.state
+    cards = []
+    brackets = [{"middle_deg": 44.0, "width_deg": 36.0, "light_l": 2.0},
+                {"middle_deg": 20.0, "width_deg": 30.0, "chroma_percent": -20.0}]  # fmt: skip
+    inks = [{"middle_deg": 44.0, "width_deg": 50.0, "low_l": 40.0, "high_l": 88.0, "black": -5.0}]
+    kinds = {"inks": {"ranges": inks}, "exposure": {"warmth_mired": -12.0}, "soften": {},
+             "sharpen": {}, "hues": {"ranges": brackets}}  # fmt: skip
+    for kind, values in kinds.items():
+        bench.change("Add", edits.add_computed, KINDS[kind], **values)
+        settle(app)
+        wait_until(lambda: not app.window.layer_card._timer.isActive())
+        settle(app)
+        if kind != "hues":
+            cards.append(grabbed(app.window.layer_card))
+    limits = Limits(Span(low_l=35.0, high_l=90.0, soft_low_l=10.0))
+    bench.change("Limits", edits.set_limits, bench.state.active_id, limits)
+    settle(app)
+    beside(app, cards, FOLDER / "adjustments.png")
+    bench.job.change("As it was", before)
+    settle(app)
+
+
+def lens_strip(app) -> None:
+    """The blotch lens with its legend."""
+    bench = app.bench
+    bench.zoom_to(0.36)
+    bench.centre_on(Rect.around(1200, 1400, 2))
+    bench.look(lens="blotch")
+    shot(app, FOLDER / "lens.png")
+    bench.look(lens="")
+
+
+def grabbed(card: QWidget) -> np.ndarray:
+    """(h, w, 3) blue, green and red of a widget."""
+    image = card.grab().toImage().convertToFormat(QImage.Format.Format_RGB32)
+    data = image.constBits().asarray(image.sizeInBytes())
+    pixels = np.frombuffer(data, np.uint8).reshape(image.height(), image.width(), 4)
+    return pixels[..., :3].copy()
+
+
+def beside(app, cards: list[np.ndarray], path: Path) -> None:
+    """The window, and the cards in as many columns as they need."""
+    shot(app, path)
+    whole = cv2.imread(str(path))
+    height, width = whole.shape[0], max(card.shape[1] for card in cards)
+    columns, top = [], height
+    for card in cards:
+        if top + card.shape[0] > height - 12:
+            columns.append(np.full((height, width + 24, 3), 34, np.uint8))
+            top = 12
+        columns[-1][top : top + card.shape[0], 12 : 12 + card.shape[1]] = card
+        top += card.shape[0] + 16
+    cv2.imwrite(str(path), np.concatenate([whole, *columns], 1))
 
 
 def regions_sheet() -> None:
@@ -195,17 +233,13 @@ def regions_sheet() -> None:
 
 
 def clean_by_hand(app) -> None:
-    """Handles, the region lens, a graft being dragged, and what the rim test says."""
+    """Handles, a graft being dragged, and what the rim test says."""
     bench, canvas = app.bench, app.window.canvas
     bench.zoom_to(0.36)
     bench.centre_on(Rect.around(1200, 1330, 2))
     bench.look(handles=True)
     shot(app, FOLDER / "handles.png")
     bench.look(handles=False)
-    bench.fit()
-    bench.hands.take_tool("correct_region")
-    shot(app, FOLDER / "regions.png")
-
     bench.hands.take_tool("graft")
     bench.walk.go_to(None)
     bench.zoom_to(1.0)

@@ -25,6 +25,7 @@ from lather.document.brief import Style
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
 from lather.document.layers.computed import ComputedLayer
+from lather.document.layers.limits import Limits, Span
 from lather.document.layers.table import COMPUTED
 from lather.document.photo import Photo
 from lather.document.planes import Regions, with_plane
@@ -86,7 +87,7 @@ OPERATIONS = (
     "add", "delete", "duplicate", "group", "ungroup", "raise", "lower", "hide", "strength",
     "mode", "mask", "invert", "rename", "size", "paint", "paint mask", "survey", "decide", "undo",
     "redo", "computed", "parameter", "select", "area", "no area", "grow area", "region", "handle",
-    "style", "mark",
+    "style", "mark", "limits",
 )  # fmt: skip
 
 
@@ -104,6 +105,9 @@ def apply_edit(job: Job, name: str, pick: int) -> bool:
         "add": edits.add_pixel_layer,
         "computed": lambda s: edits.add_computed(s, COMPUTED[pick % len(COMPUTED)]),
         "parameter": lambda s: _parameter_set(s, layer_id, pick),
+        "limits": lambda s: edits.set_limits(
+            s, layer_id, Limits(Span(low_l=5.0 * pick), (Region.SKIN,) if pick % 2 else ())
+        ),
         "delete": lambda s: edits.delete(s, layer_id),
         "duplicate": lambda s: edits.duplicate(s, layer_id),
         "group": lambda s: edits.group(s, layer_id),
@@ -152,7 +156,8 @@ def _parameter_set(state: JobState, layer_id: int, pick: int) -> JobState:
     layer = state.layer(layer_id)
     names = list(layer.TAKES.specs()) if isinstance(layer, ComputedLayer) else ["none"]
     name = names[pick % len(names)]
-    value = ((0.0, pick / 10), (1.0, 1.0)) if layer.kind == "curves" else 1.0 + pick
+    values = {"rgb": ((0.0, pick / 10), (1.0, 1.0)), "ranges": [{"middle_deg": 30.0 * pick}]}
+    value = values.get("rgb" if layer.kind == "curves" else name, 1.0 + pick)
     return edits.set_parameter(state, layer_id, name, value)
 
 

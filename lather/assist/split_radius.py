@@ -57,4 +57,4 @@ def body_radius_text(state: JobState, radius: Radius) -> str:
     if max(body.sigma_px, radius.sigma_px) < DIFFERS * min(body.sigma_px, radius.sigma_px):
         return ""
     mm = body.sigma_px * (state.findings.mm_per_px or 0)
-    return f"The body's skin alone needs {body.sigma_px:g} px ({mm:.2f} mm): split it apart."
+    return f"The body's skin alone needs {body.sigma_px:g} px ({mm:.2f} mm): a split of its own."

@@ -128,7 +128,7 @@ class Tool:
     and so on count, `only_size` that nothing but the size does; `uses_combine` that it adds and
     takes; `tests_rim` that a broken rim would smear; `makes_layer` that it makes the layer that
     it needs, whichever is active; `reverse` the tool that does the reverse; `is_listed` that it is
-    among the tools' buttons.
+    among the tools' buttons; `paints` that it lays something on the layer.
     """
 
     id: str
@@ -151,3 +151,4 @@ class Tool:
     makes_layer: bool = False
     reverse: str = ""
     is_listed: bool = True
+    paints: bool = True

@@ -138,6 +138,7 @@ TOOLS: tuple[Tool, ...] = (
         icon="pick",
         begin=begin_pick,
         is_listed=False,
+        paints=False,
         brush=Brush(size_px=15, hardness=1.0, opacity=1.0, flow=1.0),
         only_size=True,
         works_on_mask=True,

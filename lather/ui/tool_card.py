@@ -195,8 +195,10 @@ class ToolCard(Panel):
             for part in (self.presets, *self.rulers.values(), self.modes, self.sources, self.turn,
                          self.dynamics, self.colour_button):  # fmt: skip
                 part.hide()
+            self.rulers["size_px"].setVisible(not entry.paints)
             self.advice_line.setText(
-                f"'{layer.name}' takes no paint: pick or add a layer, or paint on its mask."
+                f"'{layer.name}' takes no paint: choose or add a layer, or paint on its mask."
+                if entry.paints else entry.help
             )
         if takes_no_paint != self._has_room:
             self._has_room = takes_no_paint

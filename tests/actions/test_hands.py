@@ -75,7 +75,7 @@ class PresetTest(BenchCase):
     def test_every_brush_has_one_and_own_ones_last(self) -> None:
         tools = {preset.tool for preset in BUILT_IN}
         for entry in TOOLS:
-            if entry.is_brush and entry.id not in ("mark", "correct_region"):
+            if entry.is_brush and not entry.only_size and entry.id != "correct_region":
                 self.assertIn(entry.id, tools)
         hands = self.bench.hands
         hands.set_brush(size_px=77.0)
