@@ -2,6 +2,10 @@
 
 Shared by view, tools, strokes and export.
 
+The picture is kept in tiles of one grid. What lies below a layer that looks around itself is kept
+as it was asked for to make a tile: the tile with a margin. So no tile is made that nobody looks at,
+only because a margin of a few pixels lies in it.
+
 A tile is valid for the very layers that it was made of. Where some of them are replaced, only the
 tiles that the change touches are made anew. What is kept is the same, bit for bit, as what would be
 computed: any part of a picture is that part of the whole.
@@ -23,11 +27,11 @@ from lather.document.tree import limited_by_regions
 from lather.render.ground import Ground
 from lather.render.layers.scene import transparent
 
-MOST_BYTES = 192 * 2**20
+MOST_BYTES = 256 * 2**20
 TILE_BYTES = TILE_PX * TILE_PX * 16
 
 Make = Callable[[Rect], FloatImage]
-_Place = tuple[int, Key]  # level, cell
+_Place = tuple[int, Rect]  # level, rectangle of it
 
 
 @dataclass
@@ -43,17 +47,19 @@ class BoundaryCache:
     """Any thread. Boundaries are told apart by the ids of the layers below them."""
 
     def __init__(self, most_bytes: int = MOST_BYTES) -> None:
-        self._most_tiles = max(1, most_bytes // TILE_BYTES)
+        self._most_bytes = most_bytes
+        self._n_bytes = 0
         self._lock = threading.Lock()
         self._boundaries: OrderedDict[tuple[int, ...], _Boundary] = OrderedDict()
 
     @property
-    def n_tiles(self) -> int:
-        return sum(len(boundary.tiles) for boundary in self._boundaries.values())
+    def n_bytes(self) -> int:
+        return self._n_bytes
 
     def clear(self) -> None:
         with self._lock:
             self._boundaries.clear()
+            self._n_bytes = 0
 
     def read(
         self, ground: Ground, layers: Layers, level: int, rect: Rect, make: Make
@@ -62,12 +68,18 @@ class BoundaryCache:
         out = transparent(rect)
         for key in rect.cells(TILE_PX):
             cell = Rect.cell(key, TILE_PX)
-            tile = self._kept(ground, layers, (level, key))
-            if tile is None:
-                tile = make(cell)
-                self._keep(ground, layers, (level, key), tile)
-            paste(out, rect, tile, cell)
+            paste(out, rect, self.read_whole(ground, layers, level, cell, make), cell)
         return out
+
+    def read_whole(
+        self, ground: Ground, layers: Layers, level: int, rect: Rect, make: Make
+    ) -> FloatImage:
+        """The kept array of exactly that rectangle, read-only; `make` renders what is not kept."""
+        tile = self._kept(ground, layers, (level, rect))
+        if tile is None:
+            tile = make(rect)
+            self._keep(ground, layers, (level, rect), tile)
+        return tile
 
     def peek(
         self, ground: Ground, layers: Layers, level: int, key: Key
@@ -77,7 +89,7 @@ class BoundaryCache:
             boundary = self._boundaries.get(tuple(layer.id for layer in layers))
             if boundary is None or boundary.layers != layers or not _holds(boundary, ground):
                 return None
-            return boundary.tiles.get((level, key))
+            return boundary.tiles.get((level, Rect.cell(key, TILE_PX)))
 
     def _kept(self, ground: Ground, layers: Layers, place: _Place) -> FloatImage | None:
         with self._lock:
@@ -90,23 +102,36 @@ class BoundaryCache:
     def _keep(self, ground: Ground, layers: Layers, place: _Place, tile: FloatImage) -> None:
         with self._lock:
             boundary = self._become(ground, layers)
+            self._drop(boundary, place)
             boundary.tiles[place] = tile
-            while self.n_tiles > self._most_tiles:
+            self._n_bytes += tile.nbytes
+            while self._n_bytes > max(self._most_bytes, tile.nbytes):
                 oldest = next(b for b in self._boundaries.values() if b.tiles)
-                oldest.tiles.popitem(last=False)
+                self._drop(oldest, next(iter(oldest.tiles)))
+
+    def _drop(self, boundary: _Boundary, place: _Place) -> None:
+        tile = boundary.tiles.pop(place, None)
+        if tile is not None:
+            self._n_bytes -= tile.nbytes
 
     def _become(self, ground: Ground, layers: Layers) -> _Boundary:
         """The boundary above these very layers, with what of the earlier ones still holds."""
         ids = tuple(layer.id for layer in layers)
         boundary = self._boundaries.get(ids)
         if boundary is None or not _holds(boundary, ground):
+            if boundary is not None:
+                self._n_bytes -= sum(tile.nbytes for tile in boundary.tiles.values())
             boundary = self._boundaries[ids] = _Boundary(ground, layers)
         elif not all(map(lambda a, b: a is b, boundary.layers, layers)):
             everywhere = set(ground.photo.rect.cells(TILE_PX))
             changed = changed_between(boundary.layers, layers, everywhere)
-            for level, key in list(boundary.tiles):
-                if any((r >> level, c >> level) == key for r, c in changed):
-                    del boundary.tiles[level, key]
+            by_level = {
+                level: {(r >> level, c >> level) for r, c in changed}
+                for level in {level for level, _ in boundary.tiles}
+            }
+            for level, rect in list(boundary.tiles):
+                if not by_level[level].isdisjoint(rect.cells(TILE_PX)):
+                    self._drop(boundary, (level, rect))
             boundary.layers = layers
         self._boundaries.move_to_end(ids)
         return boundary

@@ -102,10 +102,20 @@ def scene_of(ground: Ground, level: int) -> Scene:
 
 
 def _kept_below(scene: Scene, layers: Layers, rect: Rect) -> FloatImage:
+    """Put together from tiles of the grid."""
+    tile = replace(scene, below=_kept_whole)
     return kept.read(
         scene.ground, layers, scene.level, rect,
-        lambda cell: paint(layers, scene, transparent, cell),
+        lambda cell: paint(layers, tile, transparent, cell),
     )  # fmt: skip
+
+
+def _kept_whole(scene: Scene, layers: Layers, rect: Rect) -> FloatImage:
+    """As it is asked for to make a tile, which is the same every time."""
+    return kept.read_whole(
+        scene.ground, layers, scene.level, rect,
+        lambda wide: paint(layers, scene, transparent, wide),
+    ).copy()  # fmt: skip
 
 
 def _below_at_once(scene: Scene, layers: Layers, rect: Rect) -> FloatImage:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 
 from lather.core.adjust.bracket import span_weight
@@ -67,6 +69,21 @@ def limit_shares(
         regions = sum(region_coverage(ground, one, rect, level) for one in limits.regions)
         share = share * np.minimum(regions, 1)
     return share
+
+
+def change(
+    layer: Layer, scene: Scene, out: FloatImage, rect: Rect, apply: Callable[[FloatImage], None]
+) -> None:
+    """Let a pointwise layer change pixels: `apply` does it in place, on `out` itself where nothing
+    limits the layer."""
+    mask = layer.mask
+    is_whole = layer.strength >= 1 and (mask is None or not mask.enabled)
+    if is_whole and layer.mode is BlendMode.NORMAL and layer.limits.are_open:
+        apply(out)
+        return
+    changed = out.copy()
+    apply(changed)
+    lay_changed(layer, scene, out, changed, rect)
 
 
 def lay_changed(

@@ -14,7 +14,7 @@ from lather.document.planes import Regions, read_plane
 from lather.document.state import JobState
 from lather.render.ground import Ground, ground_of
 
-DIMMED = 0.35
+DIMMED, LINE = 0.35, 0.12
 HATCH_PERIOD_PX, HATCH_WIDTH_PX = 10, 2
 
 
@@ -22,13 +22,14 @@ def dim_outside(
     out: FloatImage, state: JobState, region: Region | Part, rect: Rect, level: int
 ) -> None:
     """Dim and hatch, in place, what does not belong to a region."""
-    outside = (1 - region_coverage(ground_of(state), region, rect, level))[..., None]
+    outside = 1 - region_coverage(ground_of(state), region, rect, level)
     ys = np.arange(rect.y0, rect.y1)[:, None]
     xs = np.arange(rect.x0, rect.x1)[None, :]
-    line = ((xs + ys) % HATCH_PERIOD_PX < HATCH_WIDTH_PX)[..., None]
-    grey = out[..., :3].mean(-1, keepdims=True)
-    dim = DIMMED * grey + np.where(line, np.float32(0.12), np.float32(0))
-    out[..., :3] += outside * (dim - out[..., :3])
+    line = (xs + ys) % HATCH_PERIOD_PX < HATCH_WIDTH_PX
+    dim = (out[..., 0] + out[..., 1] + out[..., 2]) * np.float32(DIMMED / 3)
+    dim += np.where(line, np.float32(LINE), np.float32(0))
+    for channel in range(3):  # several times as fast as all at once
+        out[..., channel] += outside * (dim - out[..., channel])
 
 
 def region_coverage(

@@ -15,6 +15,8 @@ from lather.document.layers.layer import Layer, Layers
 from lather.render.layers import table
 from lather.render.layers.scene import Base, Patch, Scene, transparent
 
+MARGIN_STEP_PX = 16
+
 
 def paint(layers: Layers, scene: Scene, base: Base, rect: Rect) -> FloatImage:
     """(h, w, 4) float32 of exactly that rectangle: layers, bottom to top, on a base."""
@@ -27,7 +29,7 @@ def paint(layers: Layers, scene: Scene, base: Base, rect: Rect) -> FloatImage:
         shown = shown[first + 1 :]
     else:
         layer = shown[first]
-        wide = rect.grown(layer.reach_px(scene.level)).intersect(scene.picture)
+        wide = rect.grown(_margin_px(layer, scene.level)).intersect(scene.picture)
         rest = tuple(shown[:first])
         alone = base is transparent and len(rest) > 1  # the photo by itself is read as fast
         pixels = scene.below(scene, rest, wide) if alone else paint(rest, scene, base, wide)
@@ -40,6 +42,11 @@ def paint(layers: Layers, scene: Scene, base: Base, rect: Rect) -> FloatImage:
         shown = shown[first + 1 :]
     lay_on(shown, scene, out, rect)
     return out
+
+
+def _margin_px(layer: Layer, level: int) -> int:
+    """The layer's reach, rounded up: while a radius is dragged what lies below is mostly kept."""
+    return -(-layer.reach_px(level) // MARGIN_STEP_PX) * MARGIN_STEP_PX
 
 
 def lay_on(layers: Iterable[Layer], scene: Scene, out: FloatImage, rect: Rect) -> None:

@@ -68,7 +68,7 @@ class TileRequest:
         if self.shown is Shown.LENS:
             return looked_through(
                 self.look, self.state, rect, self.level,
-                lambda wide: render_kept(self.state, wide, self.level),
+                lambda wide, level: render_kept(self.state, wide, level),
             )
         return render(self.state, rect, self.level)
 

@@ -224,7 +224,7 @@ class PenSession:
         state = stroke.work.preview()
         seen = changed_within(state, state.active_id, dirty)
         level, look, shown = viewport.level, viewport.look, stroke.work.shows()
-        reach_px = 0 if look is None else LENSES[look.id].reach(state, level)
+        reach_px = 0 if look is None else LENSES[look.id].near_px(state, level)
         rect = seen.at_level(level).grown(reach_px).intersect(viewport.rect)
         if rect.empty:
             return None
@@ -232,7 +232,7 @@ class PenSession:
         if pixels is None and look is not None:
             shown = Shown.LENS
             pixels = looked_through(
-                look, state, rect, level, lambda wide: self._render(state, wide, level)
+                look, state, rect, level, lambda wide, at: self._render(state, wide, at)
             )
         elif pixels is None:
             pixels = self._render(state, rect, level)

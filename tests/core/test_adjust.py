@@ -32,6 +32,7 @@ from lather.core.colour.lab import lab_to_srgb, srgb_to_lab, to_linear
 from lather.core.colour.labs import lab_of, to_lab
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
+from lather.core.tone.deviation import show_signed
 from tests.support import Case
 
 SKIN = (0.80, 0.62, 0.54)
@@ -255,6 +256,12 @@ class KernelsTest(Case):
     def test_area_colour(self) -> None:
         args = (np.array(v, np.float32) for v in ((60, 4, 5), (2, -1, 1), (1, 0.5, 1.2)))
         self.compare(area_colour_kernel, *args)
+
+    def test_what_shows_a_deviation(self) -> None:
+        random = np.random.default_rng(4)
+        share, mask = random.normal(0, 1, (2, 23, 37)).astype(np.float32)
+        colours = random.random((3, 3), dtype=np.float32)
+        self.compare(show_signed, share, np.clip(mask, 0, 1), colours, np.float32(0.4))
 
     def test_lab(self) -> None:
         image = np.ascontiguousarray(picture()[..., :3])

@@ -92,10 +92,11 @@ class CacheTest(Case):
 
     def test_only_what_a_change_touches_is_made_anew(self) -> None:
         state = filtered(noise_photo(1500, 1300))
+        self.cache._most_bytes *= 2  # all of it
         whole = state.photo.rect
         render(state, whole)
         made = []
-        read = BoundaryCache.read
+        read = BoundaryCache.read_whole
 
         def counting(cache, photo, layers, level, rect, make):
             def noted(cell: Rect) -> np.ndarray:
@@ -107,14 +108,16 @@ class CacheTest(Case):
 
         tiles = state.layers[2].tiles.with_tiles({(0, 0): random_tile(3)})
         changed = edits.set_pixels(state, state.layers[2].id, tiles)
-        with mock.patch.object(BoundaryCache, "read", counting):
+        with mock.patch.object(BoundaryCache, "read_whole", counting):
             render(changed, whole)
         self.assertTrue(made)
         near = 2 * TILE_PX  # two layers below look into the next tile each
         self.assertTrue(all(cell.y0 <= near and cell.x0 <= near for cell in made))
+        dragged = edits.set_parameter(changed, changed.layers[-1].id, "edge_l", 2.0)
+        render(dragged, whole)  # margins that touch what was changed
         made.clear()
-        dragged = edits.set_parameter(changed, changed.layers[-1].id, "scale_px", 3.0)
-        with mock.patch.object(BoundaryCache, "read", counting):
+        dragged = edits.set_parameter(dragged, dragged.layers[-1].id, "edge_l", 3.0)
+        with mock.patch.object(BoundaryCache, "read_whole", counting):
             render(dragged, whole)
         self.assertEqual(made, [])  # what lies below the layer that is set stays
 
@@ -141,11 +144,13 @@ class CacheTest(Case):
         self.assert_equal_arrays(render(during, rect), exact)
 
     def test_it_is_bounded(self) -> None:
-        self.cache._most_tiles = 5
+        self.cache._most_bytes = 5 * TILE_BYTES
         state = filtered()
         self.assert_equal_arrays(render(state, state.photo.rect),
                                  self.fresh(state, state.photo.rect))  # fmt: skip
-        self.assertLessEqual(self.cache.n_tiles * TILE_BYTES, 5 * TILE_BYTES)
+        self.assertLessEqual(self.cache.n_bytes, 5 * TILE_BYTES)
+        held = sum(t.nbytes for b in self.cache._boundaries.values() for t in b.tiles.values())
+        self.assertEqual(self.cache.n_bytes, held)
 
 
 if __name__ == "__main__":

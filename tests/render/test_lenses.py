@@ -25,7 +25,7 @@ from tests.support import Case, noise_photo, painted_state, skin_photo
 
 def through(state: JobState, lens: str, rect: Rect, level: int = 0, **how) -> np.ndarray:
     look = LensLook(lens, **how)
-    return looked_through(look, state, rect, level, lambda wide: render(state, wide, level))
+    return looked_through(look, state, rect, level, lambda wide, at: render(state, wide, at))
 
 
 def surveyed(state: JobState) -> JobState:

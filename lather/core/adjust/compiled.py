@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
-from numba import float32, njit, types, void
+from numba import float32, float64, njit, types, void
 
 from lather.core.blend.compiled import lum, set_lum
-from lather.core.compiled_types import OPTIONS, W_FLOATS
+from lather.core.compiled_types import OPTIONS, R_FLOATS, R_PLANE, W_FLOATS, W_PLANE
 
 _ZERO, _ONE = np.float32(0), np.float32(1)
 _TABLE = types.Array(float32, 1, "C", readonly=True)
@@ -35,3 +37,22 @@ def curves(image, rgb, red, green, blue, lightness):  # type: ignore[no-untyped-
             if lifts:
                 r, g, b = set_lum(r, g, b, _looked_up(lightness, lum(r, g, b)))
             image[y, x, 0], image[y, x, 1], image[y, x, 2] = r, g, b
+
+
+@njit(void(W_PLANE, *[float64] * 7), **OPTIONS)
+def ellipse(share, left, top, along_x, along_y, across_x, across_y, rim):  # type: ignore[no-untyped-def]
+    for y in range(share.shape[0]):
+        for x in range(share.shape[1]):
+            along = along_x * (left + x) + along_y * (top + y)
+            across = across_x * (left + x) + across_y * (top + y)
+            away = math.sqrt(along * along + across * across)
+            t = min(max((1 - away) / rim + 0.5, 0.0), 1.0)
+            share[y, x] = t * t * (3 - 2 * t)
+
+
+@njit(void(W_FLOATS, R_FLOATS, R_PLANE), **OPTIONS)
+def go_over(image, other, share):  # type: ignore[no-untyped-def]
+    for y in range(image.shape[0]):
+        for x in range(image.shape[1]):
+            for c in range(3):
+                image[y, x, c] += share[y, x] * (other[y, x, c] - image[y, x, c])

@@ -7,7 +7,8 @@ import math
 import numpy as np
 
 from lather.core.adjust.bracket import smooth_step
-from lather.core.arrays import Plane
+from lather.core.arrays import FloatImage, Plane
+from lather.core.kernels import Kernel
 from lather.core.rect import Rect
 
 INSIDE, OUTSIDE = "inside", "outside"
@@ -26,12 +27,31 @@ def ellipse_share(
     angle_deg : by which the ellipse is turned, clockwise as it is seen.
     softness : 0-1; the rim fades over so much of the radius, half of it to each side.
     """
-    x = (np.arange(rect.x0, rect.x1) + 0.5) * step - centre[0]
-    y = (np.arange(rect.y0, rect.y1) + 0.5) * step - centre[1]
     turn = math.radians(angle_deg)
-    along = (x[None, :] * math.cos(turn) + y[:, None] * math.sin(turn)) / radii[0]
-    across = (y[:, None] * math.cos(turn) - x[None, :] * math.sin(turn)) / radii[1]
-    away = np.sqrt(along * along + across * across)
-    least = step / min(radii)  # a hard rim is a pixel wide
-    share = smooth_step((1 - away) / max(2 * softness, least) + 0.5)
-    return (share if side == INSIDE else 1 - share).astype(np.float32)
+    share = np.empty((rect.height, rect.width), dtype=np.float32)
+    rim = max(2 * softness, step / min(radii))  # a hard one is a pixel wide
+    # Of a place on the picture to one on the ellipse's own axes, of which it is the unit circle.
+    along_x, along_y = step * math.cos(turn) / radii[0], step * math.sin(turn) / radii[0]
+    across_x, across_y = -step * math.sin(turn) / radii[1], step * math.cos(turn) / radii[1]
+    left, top = rect.x0 + 0.5 - centre[0] / step, rect.y0 + 0.5 - centre[1] / step
+    ellipse_kernel(share, left, top, along_x, along_y, across_x, across_y, rim)
+    return share if side == INSIDE else 1 - share
+
+
+def _ellipse_reference(
+    share: Plane, left: float, top: float, along_x: float, along_y: float, across_x: float,
+    across_y: float, rim: float,
+) -> None:
+    x = left + np.arange(share.shape[1])[None, :]
+    y = top + np.arange(share.shape[0])[:, None]
+    away = np.hypot(along_x * x + along_y * y, across_x * x + across_y * y)
+    share[...] = smooth_step((1 - away) / rim + 0.5)
+
+
+def _go_over_reference(image: FloatImage, other: FloatImage, share: Plane) -> None:
+    """The colours of (h, w, 4) pixels towards those of others by their share, in place."""
+    image[..., :3] += share[..., None] * (other[..., :3] - image[..., :3])
+
+
+go_over = Kernel("lather.core.adjust.compiled", "go_over", _go_over_reference)
+ellipse_kernel = Kernel("lather.core.adjust.compiled", "ellipse", _ellipse_reference)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
-from numba import int64, njit, void
+from numba import float32, int64, njit, void
 
 from lather.core.blend.compiled import lum, set_lum
 from lather.core.compiled_types import OPTIONS, R_FLOATS, R_PLANE, W_FLOATS
@@ -74,3 +76,19 @@ def lighten(image, lift):  # type: ignore[no-untyped-def]
             r, g, b = image[y, x, 0], image[y, x, 1], image[y, x, 2]
             r, g, b = set_lum(r, g, b, lum(r, g, b) + up)
             image[y, x, 0], image[y, x, 1], image[y, x, 2] = r, g, b
+
+
+@njit(void(W_FLOATS, R_FLOATS, R_FLOATS, int64, int64, float32, float32), **OPTIONS)
+def add_noise(out, one, other, left, top, light, tint):  # type: ignore[no-untyped-def]
+    four = np.float32(4)
+    for y in range(out.shape[0]):
+        near, far = one[(top + y) % one.shape[0]], other[(top + y) % other.shape[0]]
+        u, v = left % one.shape[1], left % other.shape[1]
+        for x in range(out.shape[1]):
+            grey = light * (near[u, 0] + far[v, 0])
+            for c in range(3):
+                value = min(max(out[y, x, c], _ZERO), _ONE)
+                room = np.float32(math.sqrt(four * value * (_ONE - value)))
+                out[y, x, c] += room * (grey + tint * (near[u, c + 1] + far[v, c + 1]))
+            u = u + 1 if u + 1 < one.shape[1] else 0
+            v = v + 1 if v + 1 < other.shape[1] else 0

@@ -14,6 +14,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import gaussian_filter
 
 from lather.core.arrays import FloatImage, Plane
+from lather.core.kernels import Kernel
 from lather.core.rect import Rect
 
 SIDES_PX = (768, 1024)  # multiples of the deepest level's pixel, 256
@@ -37,25 +38,28 @@ def add_grain(
     """
     if sigma_l == 0:
         return
-    noise = _noise(rect, level, max(size_px, LEAST_SIZE_PX), seed)
-    light, tint = np.float32(np.sqrt(1 - colour**2)), np.float32(colour)
+    size_px = round(max(size_px, LEAST_SIZE_PX), 2)
+    one, other = (_field(side, size_px, seed + n, level) for n, side in enumerate(SIDES_PX))
+    scale = sigma_l / 100 / np.sqrt(len(SIDES_PX))
+    grain_kernel(
+        out, one, other, rect.x0, rect.y0, np.float32(scale * np.sqrt(1 - colour**2)),
+        np.float32(scale * colour),
+    )  # fmt: skip
+
+
+def _grain_reference(
+    out: FloatImage, one: FloatImage, other: FloatImage, left: int, top: int, light: float,
+    tint: float,
+) -> None:
+    """Both fields, laid side by side from the picture's (0, 0), added to a part of it, in place."""
+    rows, columns = np.arange(top, top + out.shape[0]), np.arange(left, left + out.shape[1])
+    noise = sum(
+        field[(rows % field.shape[0])[:, None], (columns % field.shape[1])[None, :]]
+        for field in (one, other)
+    )
     values = np.clip(out[..., :3], 0, 1)
     room = np.sqrt(4 * values * (1 - values))
-    out[..., :3] += np.float32(sigma_l / 100) * room * (
-        light * noise[..., :1] + tint * noise[..., 1:]
-    )
-
-
-def _noise(rect: Rect, level: int, size_px: float, seed: int) -> FloatImage:
-    """(h, w, N_FIELDS), of variance 1 at full size."""
-    total = np.zeros((rect.height, rect.width, N_FIELDS), dtype=np.float32)
-    for n, side_px in enumerate(SIDES_PX):
-        field = _field(side_px, round(size_px, 2), seed + n, level)
-        side = field.shape[0]
-        rows = np.arange(rect.y0, rect.y1) % side
-        columns = np.arange(rect.x0, rect.x1) % side
-        total += field[rows[:, None], columns[None, :]]
-    return total * np.float32(1 / np.sqrt(len(SIDES_PX)))
+    out[..., :3] += room * (light * noise[..., :1] + tint * noise[..., 1:])
 
 
 @lru_cache(maxsize=24)
@@ -72,6 +76,9 @@ def _field(side_px: int, size_px: float, seed: int, level: int) -> NDArray[np.fl
         white = gaussian_filter(white, (size_px, size_px, 0), mode="wrap")
     white -= white.mean((0, 1))
     return np.asarray(white / white.std((0, 1)), dtype=np.float32)
+
+
+grain_kernel = Kernel("lather.core.filter.compiled", "add_noise", _grain_reference)
 
 
 def grain_sigma_l(light: Plane) -> float:

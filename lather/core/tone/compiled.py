@@ -1,11 +1,11 @@
-"""Compiled form of the kernel in light.py; imported only by `prepare_kernels`."""
+"""Compiled forms of the kernels in this folder; imported only by `prepare_kernels`."""
 
 from __future__ import annotations
 
 import math
 
 import numpy as np
-from numba import int64, njit, void
+from numba import float32, int64, njit, void
 
 from lather.core.compiled_types import OPTIONS, R_PLANE, W_FLOATS
 
@@ -28,3 +28,17 @@ def light_up(image, light, by_curves):  # type: ignore[no-untyped-def]
                     dark = ((np.float32(16) * v - np.float32(12)) * v + np.float32(4)) * v
                     root = dark if v <= _QUARTER else np.float32(math.sqrt(v))
                     image[y, x, c] = v + s * (root - v)
+
+
+@njit(void(W_FLOATS, R_PLANE, R_PLANE, R_PLANE, float32), **OPTIONS)
+def show_signed(image, share, mask, colours, dimmed):  # type: ignore[no-untyped-def]
+    third = np.float32(1 / 3)
+    for y in range(image.shape[0]):
+        for x in range(image.shape[1]):
+            s = min(max(share[y, x], -_ONE), _ONE)
+            end, far = (1, s) if s >= _ZERO else (2, -s)
+            grey = dimmed * third * (image[y, x, 0] + image[y, x, 1] + image[y, x, 2])
+            inside = mask[y, x]
+            for c in range(3):
+                shown = colours[0, c] + far * (colours[end, c] - colours[0, c])
+                image[y, x, c] = grey + inside * (shown - grey)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from lather.core.arrays import Plane
+from lather.core.arrays import FloatImage, Plane
 from lather.core.filter.gaussian import gaussian
+from lather.core.kernels import Kernel
 from lather.core.rect import Rect
 
 LEAST_SHARE = 0.02  # of the surroundings that belong: with less there is nothing to compare with
@@ -23,10 +24,18 @@ def mean_within(plane: Plane, mask: Plane, rect: Rect, sigma_px: float) -> tuple
     return mean.astype(np.float32), share
 
 
-def band_deviation(
-    plane: Plane, mask: Plane, rect: Rect, fine_px: float, coarse_px: float
-) -> Plane:
-    """(h, w), signed: what is larger than the one sigma and smaller than the other."""
-    fine, _ = mean_within(plane, mask, rect, fine_px)
-    coarse, _ = mean_within(plane, mask, rect, coarse_px)
-    return fine - coarse
+def _signed_reference(
+    image: FloatImage, share: Plane, mask: Plane, colours: Plane, dimmed: float
+) -> None:
+    """Show a share of -1 to 1 within a mask, in place of (h, w, 4) pixels; all else is a dim grey.
+
+    `colours` are those of 0, 1 and -1, (3, 3); between them straight.
+    """
+    grey = dimmed * image[..., :3].mean(-1, keepdims=True)
+    s = np.clip(share, -1, 1)[..., None]
+    middle, more, less = colours
+    shown = np.where(s >= 0, middle + s * (more - middle), middle - s * (less - middle))
+    image[..., :3] = grey + mask[..., None] * (shown - grey)
+
+
+show_signed = Kernel("lather.core.tone.compiled", "show_signed", _signed_reference)

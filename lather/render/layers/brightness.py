@@ -8,7 +8,7 @@ from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
 from lather.document.layers.brightness import LIGHTNESS, BrightnessLayer
 from lather.render.layers.scene import Patch, Scene
-from lather.render.masks import lay_changed
+from lather.render.masks import change
 
 
 def add(
@@ -16,9 +16,5 @@ def add(
 ) -> None:
     given = layer.parameters
     table = brightness_table(given.brightness / 100, given.contrast / 100, given.pivot / 100)
-    changed = out.copy()
-    if given.acts_on == LIGHTNESS:
-        apply_curves(changed, NO_TABLE, NO_TABLES, table)
-    else:
-        apply_curves(changed, table, NO_TABLES, NO_TABLE)
-    lay_changed(layer, scene, out, changed, rect)
+    rgb, lightness = (NO_TABLE, table) if given.acts_on == LIGHTNESS else (table, NO_TABLE)
+    change(layer, scene, out, rect, lambda px: apply_curves(px, rgb, NO_TABLES, lightness))

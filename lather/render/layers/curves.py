@@ -9,14 +9,13 @@ from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
 from lather.document.layers.curves import CurvesLayer, CurvesParameters
 from lather.render.layers.scene import Patch, Scene
-from lather.render.masks import lay_changed
+from lather.render.masks import change
 
 
 def add(layer: CurvesLayer, scene: Scene, out: FloatImage, rect: Rect, below: Patch) -> None:  # noqa: ARG001
-    changed = out.copy()
     rgb, red, green, blue, lightness = _tables(layer.parameters)
-    apply_curves(changed, rgb, (red, green, blue), lightness)
-    lay_changed(layer, scene, out, changed, rect)
+    channels = red, green, blue
+    change(layer, scene, out, rect, lambda px: apply_curves(px, rgb, channels, lightness))
 
 
 @lru_cache(maxsize=64)

@@ -8,12 +8,11 @@ from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
 from lather.document.layers.exposure import ExposureLayer
 from lather.render.layers.scene import Patch, Scene
-from lather.render.masks import lay_changed
+from lather.render.masks import change
 
 
 def add(layer: ExposureLayer, scene: Scene, out: FloatImage, rect: Rect, below: Patch) -> None:  # noqa: ARG001
     given = layer.parameters
     gains = light_gains(given.exposure_ev, given.warmth_mired, given.tint_percent)
-    changed = out.copy()
-    apply_curves(changed, NO_TABLE, exposure_tables(*gains), NO_TABLE)
-    lay_changed(layer, scene, out, changed, rect)
+    tables = exposure_tables(*gains)
+    change(layer, scene, out, rect, lambda px: apply_curves(px, NO_TABLE, tables, NO_TABLE))

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from lather.core.adjust.curves import NO_TABLE, apply_curves
-from lather.core.adjust.ellipse import ellipse_share
+from lather.core.adjust.ellipse import ellipse_share, go_over
 from lather.core.adjust.tone import exposure_tables, light_gains
 from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
 from lather.document.layers.radial import RadialLayer
 from lather.render.layers.scene import Patch, Scene
-from lather.render.masks import lay_changed
+from lather.render.masks import change
 
 
 def add(layer: RadialLayer, scene: Scene, out: FloatImage, rect: Rect, below: Patch) -> None:  # noqa: ARG001
@@ -23,7 +23,6 @@ def add(layer: RadialLayer, scene: Scene, out: FloatImage, rect: Rect, below: Pa
     )  # fmt: skip
     if not share.any():
         return
-    changed = out.copy()
-    apply_curves(changed, NO_TABLE, exposure_tables(*gains), NO_TABLE)
-    changed[..., :3] = out[..., :3] + share[..., None] * (changed[..., :3] - out[..., :3])
-    lay_changed(layer, scene, out, changed, rect)
+    lit = out.copy()
+    apply_curves(lit, NO_TABLE, exposure_tables(*gains), NO_TABLE)
+    change(layer, scene, out, rect, lambda px: go_over(px, lit, share))

@@ -63,6 +63,6 @@ def _parts(field: Field) -> tuple[FloatImage, FloatImage]:
     from lather.core.tone.split import split  # OpenCV is not loaded for the first window
 
     wide = field.around(reach_px(field.state, field.level))
-    pixels = np.ascontiguousarray(field.picture(wide))
+    pixels = np.ascontiguousarray(field.seen(wide))
     tone, texture = split(pixels, wide, radius_px(field.state) / 2**field.level)
     return field.inside(tone, wide), field.inside(texture, wide)

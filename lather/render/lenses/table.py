@@ -2,13 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
-
 from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
 from lather.document.state import JobState
 from lather.render.lenses import parts, skin, tones, work
-from lather.render.lenses.lens import Field, Lens, LensLook
+from lather.render.lenses.lens import Field, Lens, LensLook, Picture
 
 LENSES: dict[str, Lens] = {
     lens.id: lens
@@ -20,9 +18,10 @@ LENSES: dict[str, Lens] = {
         Lens("black_white", "Black-white", "Black and white, with more or less of red.",
              tones.see_black_and_white, tones.black_and_white_legend),
         Lens("blotch", "Blotch", "How far patches of skin deviate from the skin around.",
-             skin.see_blotches, skin.blotch_legend, skin.blotch_reach_px),
+             skin.see_blotches, skin.blotch_legend, skin.blotch_reach_px,
+             skin.blotch_near_px),
         Lens("shine", "Shine", "How far skin is lighter than the skin around.",
-             skin.see_shine, skin.shine_legend, skin.shine_reach_px),
+             skin.see_shine, skin.shine_legend, skin.shine_reach_px, skin.shine_near_px),
         Lens("redness", "Redness", "How far skin is redder than this person's usual.",
              skin.see_redness, skin.redness_legend),
         Lens("dark", "Dark check", "Steep and dark: patchy paint stands out.",
@@ -40,8 +39,7 @@ LENSES: dict[str, Lens] = {
 
 
 def looked_through(
-    look: LensLook, state: JobState, rect: Rect, level: int,
-    picture: Callable[[Rect], FloatImage],
+    look: LensLook, state: JobState, rect: Rect, level: int, picture: Picture
 ) -> FloatImage:
     """(h, w, 4): a rectangle of a level of a picture, through a lens."""
     return LENSES[look.id].see(Field(state, look, level, rect, picture))

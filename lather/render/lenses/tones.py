@@ -17,7 +17,7 @@ NEAR_END = 0.5 / 255  # from black or white on, a value counts as clipped
 
 
 def see_black_and_white(field: Field) -> FloatImage:
-    out = field.picture(field.rect)
+    out = field.seen(field.rect)
     red = field.look.red_percent / 100
     rest = 1 - red
     weights = np.array([red, rest * GREEN_TO_BLUE, rest * (1 - GREEN_TO_BLUE)], dtype=np.float32)
@@ -38,7 +38,7 @@ def black_and_white_legend(state: JobState, look: LensLook) -> tuple[Swatch, ...
 
 
 def see_dark(field: Field) -> FloatImage:
-    out = field.picture(field.rect)
+    out = field.seen(field.rect)
     middle = np.float32(_encoded_skin(field.state))
     steep = SHOWN_AT + STEEPNESS * (out[..., :3] - middle)
     out[..., :3] = np.clip(steep, 0, 1)
@@ -58,7 +58,7 @@ def _encoded_skin(state: JobState) -> float:
 
 
 def see_clipping(field: Field) -> FloatImage:
-    pixels = field.picture(field.rect)
+    pixels = field.seen(field.rect)
     out = dimmed(pixels)
     colour = pixels[..., :3]
     seen = pixels[..., 3] > 0

@@ -16,7 +16,7 @@ AMPLIFIED = 4.0
 
 def see_change(field: Field) -> FloatImage:
     """The picture less the photo, around the middle grey."""
-    out = field.picture(field.rect)
+    out = field.seen(field.rect)
     before = render_photo(field.state.photo, field.rect, field.level)
     inside = before[..., 3:] > 0
     changed = 0.5 + AMPLIFIED * (out[..., :3] - before[..., :3])
@@ -36,12 +36,12 @@ def change_legend(state: JobState, look: LensLook) -> tuple[Swatch, ...]:  # noq
 
 def see_mask(field: Field) -> FloatImage:
     """The picture, dim and hatched where the layer in work does not show."""
-    out = field.picture(field.rect)
+    out = field.seen(field.rect)
     shown = shown_shares(field.state, field.state.active, field.rect, field.level)
-    hidden = (1 - shown)[..., None]
-    lines = hatch_lines(field.rect)[..., None]
-    dim = dimmed(out)[..., :3] + 0.15 * lines
-    out[..., :3] += hidden * (dim - out[..., :3])
+    hidden = 1 - shown
+    dim = dimmed(out)[..., 0] + np.float32(0.15) * hatch_lines(field.rect)
+    for channel in range(3):
+        out[..., channel] += hidden * (dim - out[..., channel])
     return out
 
 
@@ -54,7 +54,7 @@ def mask_legend(state: JobState, look: LensLook) -> tuple[Swatch, ...]:  # noqa:
 
 
 def see_regions(field: Field) -> FloatImage:
-    out = field.picture(field.rect)
+    out = field.seen(field.rect)
     dim_outside(out, field.state, field.look.region, field.rect, field.level)
     return out
 
