@@ -10,6 +10,7 @@ from lather.actions.aside import change_aside, merge_aside, take_merged
 from lather.actions.geometry import has_regions
 from lather.actions.workbench import Workbench
 from lather.assist import masks
+from lather.assist.grain import measured_grain_l
 from lather.assist.masks import Share
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
@@ -150,7 +151,8 @@ def _steepen(bench: Workbench) -> None:
 
 def _add_computed(kind: type[ComputedLayer]) -> Action:
     def run(bench: Workbench) -> None:
-        bench.change(f"Add {kind.TITLE.lower()}", edits.start_computed, kind)
+        grain_l = measured_grain_l(bench.state) if kind.NEEDS_GRAIN else None
+        bench.change(f"Add {kind.TITLE.lower()}", edits.start_computed, kind, grain_l)
         if kind.PAINTED_WITH:
             bench.hands.take_tool(kind.PAINTED_WITH)
         elif kind.STARTS_HIDDEN:

@@ -111,10 +111,13 @@ def add_computed(state: JobState, kind: type[ComputedLayer], **values: Any) -> J
     return add_layer(state, kind.made(common, parts))
 
 
-def start_computed(state: JobState, kind: type[ComputedLayer]) -> JobState:
-    """`add_computed` as a person begins: lengths of this portrait; what would change too much at
-    once is hidden, to be painted in, at half of its strength."""
-    portrait = Portrait(state.photo.rect, state.findings.mm_per_px)
+def start_computed(
+    state: JobState, kind: type[ComputedLayer], grain_l: float | None = None
+) -> JobState:
+    """`add_computed` as a person begins: by lengths of this portrait, and its grain if measured.
+
+    What would change too much at once is hidden, to be painted in, at half of its strength."""
+    portrait = Portrait(state.photo.rect, state.findings.mm_per_px, grain_l)
     state = add_computed(state, kind, **kind.starts(portrait))
     if kind.STARTS_HIDDEN:
         state = add_mask(state, state.active_id, hide_all=True)

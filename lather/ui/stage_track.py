@@ -59,6 +59,9 @@ class StageTrack(QWidget):
             metrics.horizontalAdvance(self._text(stage)) + 2 * DOT_PX + GAP_PX + 2 * PAD_PX
             for stage in Stage
         ]
+        # Where there is no room the padding behind the names gives way, not the last name.
+        too_much = max(0.0, sum(widths) + 2 - self.width()) / len(widths)
+        widths = [width - min(too_much, PAD_PX) for width in widths]
         gap = max(0.0, min(22.0, (self.width() - sum(widths) - 2) / (len(widths) - 1)))
         x = max(1.0, (self.width() - sum(widths) - gap * (len(widths) - 1)) / 2)
         result = []

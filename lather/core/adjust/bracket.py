@@ -7,6 +7,8 @@ weight fades with chroma. Hues are those of CIE Lab, in degrees: 0 towards +a, 9
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -16,6 +18,14 @@ WHOLE_RING_DEG = 360.0
 GREY_CHROMA, FULL_CHROMA = 3.0, 9.0  # between them a hue begins to count
 SOFT_END_L = 6.0  # of a span of lightness: from a half to none or all
 N_STEPS = 8192  # of a table around the ring
+
+
+@dataclass(frozen=True)
+class HueRange:
+    """A bracket on the ring; what becomes of its colours is added by the adjustments."""
+
+    middle_deg: float
+    width_deg: float
 
 
 def bracket_weight(

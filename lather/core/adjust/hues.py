@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from lather.core.adjust.bracket import bracket_weight, hue_gate, looked_up, ring_degrees
+from lather.core.adjust.bracket import HueRange, bracket_weight, hue_gate, looked_up, ring_degrees
 from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.lab import lab_to_srgb, srgb_to_lab
 from lather.core.kernels import Kernel
@@ -19,11 +19,9 @@ FULL_TONE_CHROMA = 40.0  # from which black and white moves a colour by all that
 
 
 @dataclass(frozen=True)
-class Bracket:
+class Bracket(HueRange):
     """A soft range of hues, and what becomes of its colours."""
 
-    middle_deg: float
-    width_deg: float
     turn_deg: float = 0.0
     chroma_percent: float = 0.0
     light_l: float = 0.0

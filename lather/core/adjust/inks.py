@@ -14,6 +14,7 @@ import numpy as np
 
 from lather.core.adjust.bracket import (
     WHOLE_RING_DEG,
+    HueRange,
     bracket_weight,
     hue_gate,
     looked_up,
@@ -26,11 +27,9 @@ from lather.core.kernels import Kernel
 
 
 @dataclass(frozen=True)
-class InkRange:
+class InkRange(HueRange):
     """A soft range of colour, and what becomes of its inks, in points."""
 
-    middle_deg: float
-    width_deg: float
     low_l: float = 0.0
     high_l: float = 100.0
     cyan: float = 0.0

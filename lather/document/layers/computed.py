@@ -16,10 +16,12 @@ PARAMETERS = "parameters"
 
 @dataclass(frozen=True)
 class Portrait:
-    """What a fresh layer's parameters are measured by: the picture, and its scale if known."""
+    """What a fresh layer's parameters are measured by: the picture, and its scale and the sigma of
+    its grain in L*, if known."""
 
     picture: Rect
     mm_per_px: float | None
+    grain_l: float | None = None
 
     def lengths_px(self, **lengths_mm: float) -> dict[str, float]:
         """Lengths on the person as pixels of this photo, by name; none where there is no scale."""
@@ -37,6 +39,7 @@ class ComputedLayer(Layer):
     TITLE: ClassVar[str]  # as its card and its command say it
     HELP: ClassVar[str]
     PAINTED_WITH: ClassVar[str] = ""  # the tool that its planes are painted with
+    NEEDS_GRAIN: ClassVar[bool] = False  # to begin with what was measured
     STARTS_HIDDEN: ClassVar[bool] = False  # to be painted in: it would change too much at once
 
     parameters: Parameters

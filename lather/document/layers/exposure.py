@@ -5,20 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 
 from lather.document.layers.computed import ComputedLayer
+from lather.document.layers.lamp import LampParameters
 from lather.document.layers.layer import Leaf, Pointwise, Unpainted
-from lather.document.layers.parameters import Parameters, number
+from lather.document.layers.parameters import number
 
 
 @dataclass(frozen=True)
-class ExposureParameters(Parameters):
-    exposure_ev: float = number(
-        0.0, title="Exposure", unit="EV", low=-5.0, high=5.0,
-        help="Doublings of the light.",
-    )  # fmt: skip
-    warmth_mired: float = number(
-        0.0, title="Warmth", unit="mired", low=-100.0, high=100.0,
-        help="Towards a flame's light, or away from it; 10 mired are a faint filter.",
-    )  # fmt: skip
+class ExposureParameters(LampParameters):
     tint_percent: float = number(
         0.0, title="Tint", unit="%", low=-100.0, high=100.0,
         help="Green taken away, towards magenta, or added.",

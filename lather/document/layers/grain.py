@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
+from typing import Any
 
-from lather.document.layers.computed import ComputedLayer
+from lather.document.layers.computed import ComputedLayer, Portrait
 from lather.document.layers.layer import Leaf, Pointwise, Unpainted
 from lather.document.layers.parameters import Parameters, number
+
+MOST_L = 15.0
 
 
 @dataclass(frozen=True)
 class GrainParameters(Parameters):
     sigma_l: float = number(
-        1.0, title="Amount", unit="L*", low=0.0, high=15.0,
+        1.0, title="Amount", unit="L*", low=0.0, high=MOST_L,
         help="Sigma of the grain in the middle tones.",
     )  # fmt: skip
     size_px: float = number(
@@ -38,5 +42,12 @@ class GrainLayer(Leaf, Unpainted, Pointwise, ComputedLayer):
     TAKES = GrainParameters
     TITLE = "Grain"
     HELP = "Fine noise over the picture, the same at every zoom."
+    NEEDS_GRAIN = True
 
     parameters: GrainParameters = field(default_factory=GrainParameters)
+
+    @classmethod
+    def starts(cls, portrait: Portrait) -> Mapping[str, Any]:
+        """As much as the picture's own."""
+        own_l = portrait.grain_l
+        return {} if own_l is None else {"sigma_l": round(min(own_l, MOST_L), 2)}

@@ -8,12 +8,13 @@ from typing import Any
 
 from lather.core.adjust.ellipse import INSIDE, OUTSIDE
 from lather.document.layers.computed import ComputedLayer, Portrait
+from lather.document.layers.lamp import LampParameters
 from lather.document.layers.layer import Leaf, Pointwise, Unpainted
-from lather.document.layers.parameters import Parameters, choice, number
+from lather.document.layers.parameters import choice, number
 
 
 @dataclass(frozen=True)
-class RadialParameters(Parameters):
+class RadialParameters(LampParameters):
     centre_x_px: float = number(
         0.0, title="Centre, across", unit="px", low=-100000.0, high=200000.0,
         help="From the left border of the picture; may lie beyond it.",
@@ -41,14 +42,6 @@ class RadialParameters(Parameters):
     side: str = choice(
         INSIDE, title="Side", options=(INSIDE, OUTSIDE),
         help="Where the light changes.",
-    )  # fmt: skip
-    exposure_ev: float = number(
-        0.0, title="Exposure", unit="EV", low=-5.0, high=5.0,
-        help="Doublings of the light.",
-    )  # fmt: skip
-    warmth_mired: float = number(
-        0.0, title="Warmth", unit="mired", low=-100.0, high=100.0,
-        help="Towards a flame's light, or away from it.",
     )  # fmt: skip
 
 

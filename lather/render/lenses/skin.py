@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
@@ -92,10 +93,9 @@ def see_shine(field: Field) -> FloatImage:
 
 
 def shine_legend(state: JobState, look: LensLook) -> tuple[Swatch, ...]:  # noqa: ARG001
-    return (
-        *(Swatch(f"{step:g} L*", (_shine_grey(step),) * 3) for step in SHINE_STEPS_L),
-        Swatch("above the skin around; clipped", (1.0, 1.0, 1.0), hatched=True),
-    )
+    first, *rest = (Swatch(f"{step:g} L*", (_shine_grey(step),) * 3) for step in SHINE_STEPS_L)
+    named = replace(first, text=f"{first.text} above the skin around")
+    return named, *rest, Swatch("clipped", (1.0, 1.0, 1.0), hatched=True)
 
 
 def _shine_grey(step: float) -> float:
