@@ -166,7 +166,10 @@ def adjustments(app) -> None:
     kinds = {"inks": {"ranges": inks}, "exposure": {"warmth_mired": -12.0}, "soften": {},
              "sharpen": {}, "hues": {"ranges": brackets}}  # fmt: skip
     for kind, values in kinds.items():
-        bench.change("Add", edits.add_computed, KINDS[kind], **values)
+        if values:
+            bench.change("Add", edits.add_computed, KINDS[kind], **values)
+        else:
+            bench.change("Add", edits.start_computed, KINDS[kind])
         settle(app)
         wait_until(lambda: not app.window.layer_card._timer.isActive())
         settle(app)

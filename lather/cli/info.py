@@ -58,6 +58,7 @@ def describe(job: Any) -> dict[str, Any]:
                 "strokes": len(layer.strokes),
                 **({"parameters": layer.parameters.values}
                    if isinstance(layer, ComputedLayer) else {}),
+                **({} if layer.limits.are_open else {"limits": layer.limits.entry}),
             }
             for layer in walk(state.layers)
         ],

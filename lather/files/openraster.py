@@ -70,6 +70,9 @@ def not_carried(state: JobState) -> list[str]:
                 f"{PARAMETERS_ATTRIBUTE}."
             )
             continue
+        if not layer.limits.are_open:
+            losses.append(f"'{layer.name}': written as the picture up to it, as it is limited.")
+            continue
         if layer.mode in _NOT_CARRIED:
             losses.append(
                 f"'{layer.name}': mode {layer.mode.value} becomes normal in other programs: set it "
@@ -186,7 +189,7 @@ class _Writer:
             self._n_done += 1
             if isinstance(layer, UnknownLayer):
                 continue
-            if isinstance(layer, ComputedLayer):
+            if _is_picture(layer):
                 self._as_pixels(ElementTree.SubElement(element, "layer"), layer)
                 continue
             masks = [*around, *([layer.mask] if layer.mask and layer.mask.enabled else [])]
@@ -199,12 +202,14 @@ class _Writer:
                 _describe(ElementTree.SubElement(element, "layer"), layer)
                 self._pixels(element[-1], layer, masks)
 
-    def _as_pixels(self, element: ElementTree.Element, layer: ComputedLayer) -> None:
-        """A computed layer as the picture up to it."""
+    def _as_pixels(self, element: ElementTree.Element, layer: Layer) -> None:
+        """A layer as the picture up to it."""
         _describe(element, layer)
         element.set("composite-op", _OPS[BlendMode.NORMAL])
-        element.set(KIND_ATTRIBUTE, layer.kind)
-        element.set(PARAMETERS_ATTRIBUTE, json.dumps(layer.own_fields["parameters"]))
+        element.attrib.pop(MODE_ATTRIBUTE, None)  # it is in the picture
+        if isinstance(layer, ComputedLayer):
+            element.set(KIND_ATTRIBUTE, layer.kind)
+            element.set(PARAMETERS_ATTRIBUTE, json.dumps(layer.own_fields["parameters"]))
         samples = np.empty((self._photo.height, self._photo.width, 4), dtype=np.uint16)
         for key in self._photo.rect.cells(STRIP_PX):
             rect = Rect.cell(key, STRIP_PX).intersect(self._photo.rect)
@@ -344,6 +349,11 @@ def _mode_of(element: ElementTree.Element, op: str) -> BlendMode:
     own = element.get(MODE_ATTRIBUTE)
     names = {mode.value: mode for mode in _NOT_CARRIED}
     return names[own] if own in names else _MODES.get(op, BlendMode.NORMAL)
+
+
+def _is_picture(layer: Layer) -> bool:
+    """True for what other programs cannot compute: it is written as the picture up to it."""
+    return isinstance(layer, ComputedLayer) or not layer.limits.are_open
 
 
 def _shows_mask(layer: Layer) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -49,11 +49,16 @@ class LayerPanel(Panel):
         self._list_column = QVBoxLayout(self._list)
         self._list_column.setContentsMargins(0, 0, GAP_1, 0)
         self._list_column.setSpacing(2)
-        area = QScrollArea()
-        area.setWidgetResizable(True)
-        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        area.setWidget(self._list)
-        self.column.addWidget(area, 1)
+        self._area = QScrollArea()
+        self._area.setWidgetResizable(True)
+        self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._area.setWidget(self._list)
+        self.column.addWidget(self._area, 1)
+        self._seen_id = 0  # the active layer that was scrolled to
+        self._scroll = QTimer(self)  # once the rows have their places
+        self._scroll.setSingleShot(True)
+        self._scroll.setInterval(0)
+        self._scroll.timeout.connect(self._scroll_to_active)
         bench.job_opened.connect(self.reset)
         bench.job_changed.connect(self._on_job_changed)
         bench.hands.changed.connect(self._on_hand_changed)
@@ -83,6 +88,7 @@ class LayerPanel(Panel):
         self._refresh_active()
 
     def close_view(self) -> None:
+        self._scroll.stop()
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
         self.bench.hands.changed.disconnect(self._on_hand_changed)
@@ -114,6 +120,14 @@ class LayerPanel(Panel):
         self.mode.blockSignals(False)
         for button in self._buttons:
             button.refresh()
+        if active is not None and active.id != self._seen_id:
+            self._seen_id = active.id
+            self._scroll.start()
+
+    def _scroll_to_active(self) -> None:
+        row = self.rows.get(self._seen_id)
+        if row is not None:
+            self._area.ensureWidgetVisible(row, 0, 2)
 
     def _add_rows(self, layer: Layer, depth: int, earlier: dict[int, LayerRow]) -> None:
         """The rows of a layer and its children; those there were are taken from `earlier`."""

@@ -15,6 +15,7 @@ from PIL import Image
 from lather.core.blend.modes import BlendMode
 from lather.document import edits
 from lather.document.layers.group import GroupLayer
+from lather.document.layers.limits import Limits, Span
 from lather.document.layers.split import Part
 from lather.document.layers.table import KINDS
 from lather.document.tiles import NO_PIXELS
@@ -53,6 +54,16 @@ class OpenRasterTest(Case):
         for old, new in zip(state.layers[1:], back.layers[1:], strict=True):
             self.assertEqual((old.visible, old.mode), (new.visible, new.mode))
             self.assertAlmostEqual(old.strength, new.strength, places=5)
+        rect = state.photo.rect
+        self.assert_close(render(back, rect), render(state, rect), 3 / 65535)
+
+    def test_limited_layers_are_written_as_the_picture_up_to_them(self) -> None:
+        state = self.rich_state()
+        limits = Limits(Span(low_l=30.0, high_l=70.0))
+        for layer in state.layers[1:]:
+            state = edits.set_limits(state, layer.id, limits)
+        self.assertTrue(any("as it is limited" in loss for loss in not_carried(state)))
+        back = read_openraster(self.write(state))
         rect = state.photo.rect
         self.assert_close(render(back, rect), render(state, rect), 3 / 65535)
 

@@ -43,25 +43,25 @@ def block_moments(pixels, left, top, side, means):  # type: ignore[no-untyped-de
 def apply_lines(pixels, lines, left, top, side, out):  # type: ignore[no-untyped-def]
     last_row, last_column = lines.shape[0] - 1, lines.shape[1] - 1
     scale = _ONE / np.float32(side)
+    between = np.empty((lines.shape[1], 6), dtype=np.float32)  # the lines in this row of pixels
     for y in range(pixels.shape[0]):
         down = (np.float32(top + y) + _HALF) * scale - _HALF
         row = int(np.floor(down))
         v = down - np.float32(row)
-        above, below = max(row, 0), min(max(row + 1, 0), last_row)
-        above = min(above, last_row)
+        above, below = min(max(row, 0), last_row), min(max(row + 1, 0), last_row)
+        for column in range(lines.shape[1]):
+            for c in range(6):
+                start, end = lines[above, column, c], lines[below, column, c]
+                between[column, c] = (_ONE - v) * start + v * end
         for x in range(pixels.shape[1]):
             across = (np.float32(left + x) + _HALF) * scale - _HALF
             column = int(np.floor(across))
             u = across - np.float32(column)
             near, far = min(max(column, 0), last_column), min(max(column + 1, 0), last_column)
             light = lum(pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2])
-            w00, w01 = (_ONE - v) * (_ONE - u), (_ONE - v) * u
-            w10, w11 = v * (_ONE - u), v * u
             for c in range(3):
-                slope = (w00 * lines[above, near, c] + w01 * lines[above, far, c]
-                         + w10 * lines[below, near, c] + w11 * lines[below, far, c])
-                start = (w00 * lines[above, near, c + 3] + w01 * lines[above, far, c + 3]
-                         + w10 * lines[below, near, c + 3] + w11 * lines[below, far, c + 3])
+                slope = (_ONE - u) * between[near, c] + u * between[far, c]
+                start = (_ONE - u) * between[near, c + 3] + u * between[far, c + 3]
                 out[y, x, c] = slope * light + start
             out[y, x, 3] = pixels[y, x, 3]
 

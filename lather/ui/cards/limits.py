@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable
 from dataclasses import replace
 
 from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
@@ -91,7 +92,7 @@ class LimitsCard(QWidget):
         self._begin_gesture()
         self._become(lambda _: OPEN)
 
-    def _become(self, changed) -> None:  # type: ignore[no-untyped-def]
+    def _become(self, changed: Callable[[Limits], Limits]) -> None:
         if self.layer is None:
             return
         try:
