@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPointF, Qt, QTimer
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -55,10 +55,9 @@ class LayerPanel(Panel):
         self._area.setWidget(self._list)
         self.column.addWidget(self._area, 1)
         self._seen_id = 0  # the active layer that was scrolled to
-        self._scroll = QTimer(self)  # once the rows have their places
-        self._scroll.setSingleShot(True)
-        self._scroll.setInterval(0)
-        self._scroll.timeout.connect(self._scroll_to_active)
+        bar = self._area.verticalScrollBar()
+        assert bar is not None
+        bar.rangeChanged.connect(self._scroll_to_active)  # the rows have their places by then
         bench.job_opened.connect(self.reset)
         bench.job_changed.connect(self._on_job_changed)
         bench.hands.changed.connect(self._on_hand_changed)
@@ -85,10 +84,10 @@ class LayerPanel(Panel):
         for widget in (*rows.values(), *headings):
             widget.hide()  # deletion may come after the next paint
             widget.deleteLater()
+        self._seen_id = 0
         self._refresh_active()
 
     def close_view(self) -> None:
-        self._scroll.stop()
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
         self.bench.hands.changed.disconnect(self._on_hand_changed)
@@ -122,7 +121,7 @@ class LayerPanel(Panel):
             button.refresh()
         if active is not None and active.id != self._seen_id:
             self._seen_id = active.id
-            self._scroll.start()
+            self._scroll_to_active()
 
     def _scroll_to_active(self) -> None:
         row = self.rows.get(self._seen_id)

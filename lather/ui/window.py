@@ -46,7 +46,7 @@ from lather.ui.tool_card import ToolCard
 from lather.ui.widgets import CommandButton, IconButton, label, line, run_action
 from lather.ui.worklist import Worklist
 
-TOP_PX, LENSES_PX, BOTTOM_PX, LAYERS_PX = 52, 30, 50, 164
+TOP_PX, LENSES_PX, BOTTOM_PX, LAYERS_PX = 52, 30, 50, 136
 DEFAULT_SIZE = (1280, 800)
 CLOCK_MS = 1000
 
