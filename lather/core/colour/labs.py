@@ -12,7 +12,7 @@ from lather.core.kernels import Kernel
 def lab_of(pixels: FloatImage) -> FloatImage:
     """(h, w, 3) float32 L*, a*, b* of (h, w, 3 or 4) encoded pixels, read as sRGB."""
     out = np.empty((*pixels.shape[:2], 3), dtype=np.float32)
-    to_lab(np.ascontiguousarray(pixels[..., :3]), out)
+    to_lab(pixels[..., :3], out)
     return out
 
 
