@@ -131,17 +131,18 @@ class EarlierFormatsTest(Case):
         self.assert_close(flatten(steps[-1].state, 16).astype(int), expected.astype(int), 1)
         self.assertEqual(len(steps[-1].state.active.strokes), 3)
 
-
-    def test_a_journal_of_format_3_is_replayed(self) -> None:
-        """It knew one plane of a layer, without a name."""
+    def test_journals_of_formats_3_and_4_are_replayed(self) -> None:
+        """The one knew one plane of a layer, without a name; the other no limits of layers."""
         from lather.files.photos import read_photo
         from lather.render.flatten import flatten
 
-        base = load_job(DATA / "job-v3.lather")
-        steps = list(read_journal(DATA / "journal-v3.journal").steps(base.revision, base.state))
-        self.assertEqual(len(steps), 6)
-        expected = read_photo(DATA / "journal-v3.png").samples
-        self.assert_close(flatten(steps[-1].state, 16).astype(int), expected.astype(int), 1)
+        for version, n_steps in ((3, 6), (4, 4)):
+            base = load_job(DATA / f"job-v{version}.lather")
+            found = read_journal(DATA / f"journal-v{version}.journal")
+            steps = list(found.steps(base.revision, base.state))
+            self.assertEqual(len(steps), n_steps)
+            expected = read_photo(DATA / f"journal-v{version}.png").samples
+            self.assert_close(flatten(steps[-1].state, 16).astype(int), expected.astype(int), 1)
 
     def test_seven_numbers_and_a_brush_with_one_field_more(self) -> None:
         """A newer Lather of format 2 may have written them: they are kept."""
