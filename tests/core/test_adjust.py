@@ -242,7 +242,7 @@ class KernelsTest(Case):
         self.assert_close(one, other, within)
 
     def test_hues_and_black_and_white(self) -> None:
-        table = ring_table([Bracket(40, 50, 12, 30, 4), Bracket(200, 80, -20, -50, -6)])
+        table = ring_table((Bracket(40, 50, 12, 30, 4), Bracket(200, 80, -20, -50, -6)))
         self.compare(hues_kernel, table)
         self.compare(mono_kernel, table)
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -31,7 +32,8 @@ class Bracket(HueRange):
         return not (self.turn_deg or self.chroma_percent or self.light_l)
 
 
-def ring_table(brackets: Sequence[Bracket]) -> Plane:
+@lru_cache(maxsize=64)  # asked for with every tile
+def ring_table(brackets: tuple[Bracket, ...]) -> Plane:
     """(N_STEPS + 1, 3): around the ring, what is added to (a, b) along and across itself, as
     shares of it, and to L*."""
     hues = ring_degrees()
@@ -47,7 +49,7 @@ def ring_table(brackets: Sequence[Bracket]) -> Plane:
 
 def apply_hues(image: FloatImage, brackets: Sequence[Bracket]) -> None:
     """Move colours of (H, W, 4) float32 encoded pixels by their hue, in place; alpha stays."""
-    given = [bracket for bracket in brackets if not bracket.is_neutral]
+    given = tuple(bracket for bracket in brackets if not bracket.is_neutral)
     if given:
         hues_kernel(image, ring_table(given))
 
@@ -58,7 +60,7 @@ def apply_black_and_white(image: FloatImage, brackets: Sequence[Bracket]) -> Non
     A colour moves by all of it from `FULL_TONE_CHROMA` on, duller ones by their share: where a
     colour fades into grey, so does what was done to it.
     """
-    mono_kernel(image, ring_table(brackets))
+    mono_kernel(image, ring_table(tuple(brackets)))
 
 
 def _hues_reference(image: FloatImage, table: Plane) -> None:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -44,14 +45,19 @@ class InkRange(HueRange):
 
 def apply_inks(image: FloatImage, ranges: Sequence[InkRange]) -> None:
     """On (H, W, 4) float32 encoded pixels, in place; alpha stays."""
-    given = [one for one in ranges if any(one.points)]
-    if not given:
-        return
+    given = tuple(one for one in ranges if any(one.points))
+    if given:
+        inks_kernel(image, *_tables(given))
+
+
+@lru_cache(maxsize=64)  # asked for with every tile
+def _tables(ranges: tuple[InkRange, ...]) -> tuple[Plane, Plane, Plane]:
+    """Weights around the ring; spans of lightness, with whether all hues count; shares to add."""
     hues = ring_degrees()
-    table = np.stack([bracket_weight(hues, r.middle_deg, r.width_deg) for r in given], -1)
-    spans = [(r.low_l, r.high_l, float(r.width_deg >= WHOLE_RING_DEG)) for r in given]
-    points = np.array([r.points for r in given], dtype=np.float32) / np.float32(100)
-    inks_kernel(image, np.ascontiguousarray(table, np.float32), np.array(spans, np.float32), points)
+    table = np.stack([bracket_weight(hues, r.middle_deg, r.width_deg) for r in ranges], -1)
+    spans = [(r.low_l, r.high_l, float(r.width_deg >= WHOLE_RING_DEG)) for r in ranges]
+    points = np.array([r.points for r in ranges], dtype=np.float32) / np.float32(100)
+    return np.ascontiguousarray(table, np.float32), np.array(spans, np.float32), points
 
 
 def _inks_reference(image: FloatImage, table: Plane, spans: Plane, points: Plane) -> None:
