@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from lather.core.arrays import FloatImage
 from lather.core.mend.placement import Read
 from lather.core.rect import Rect
+from lather.document.layers.limits import OPEN
 from lather.document.state import JobState
 from lather.errors import EditError
 from lather.render.compositor import render, render_layers, render_photo, render_up_to
@@ -32,7 +35,8 @@ def source_of(state: JobState, layer_id: int, reads: Reads) -> Read:
 
     def layer_alone(rect: Rect, level: int) -> FloatImage:
         layer = state.layer(layer_id)
-        out = render_layers((layer,) if layer.planes else (), state.photo, rect, level)
+        alone = replace(layer, limits=OPEN)  # there is nothing below that could limit it
+        out = render_layers((alone,) if layer.planes else (), state.photo, rect, level)
         if not np.any(out[..., 3] > 0):
             raise EditError(
                 "Nothing was taken", f"'{layer.name}' is empty where the source lies",

@@ -32,6 +32,8 @@ from lather.render.around import AroundCache
 from lather.render.cache import BoundaryCache
 from lather.render.compositor import render
 from lather.render.shown import render_mask, shown_shares
+from lather.tools.reading import source_of
+from lather.tools.source import Reads
 from tests.support import Case, noise_photo, painted_state, photo_in, random_tile
 
 SPAN = Limits(Span(30.0, 70.0, 5.0, 10.0))
@@ -134,6 +136,13 @@ class LimitsTest(Case):
         moved = replace(state, regions=Regions(1.0, {}))
         active = replace(moved, active_id=moved.layers[1].id)
         self.assert_close(cache.render(active, active, rect, 0), render(moved, rect), 1e-6)
+
+    def test_as_a_source_of_its_own_a_layer_has_no_limits(self) -> None:
+        state = painted_state(noise_photo(90, 80), 1)
+        limited_to_skin = edits.set_limits(state, state.active_id, SKIN)
+        sources = (source_of(s, s.active_id, Reads.LAYER) for s in (state, limited_to_skin))
+        plain, alone = (read(Rect(0, 0, 90, 80), 0) for read in sources)
+        self.assert_equal_arrays(alone, plain)
 
     def test_the_photo_and_a_span_turned_round_are_refused(self) -> None:
         state = painted_state(n_layers=1)
