@@ -29,7 +29,7 @@ from lather.document.state import new_state
 from lather.errors import LatherError
 from lather.files.photos import read_photo
 from lather.paths import SOURCE_TREE, demo_dir, demo_job
-from lather.render.shown import render_region
+from lather.render.lenses.table import render_region
 from lather.settings.store import Settings
 from lather.ui.app import build
 from lather.ui.deliver_dialog import DeliverDialog

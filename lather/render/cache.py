@@ -28,7 +28,6 @@ from lather.render.ground import Ground
 from lather.render.layers.scene import transparent
 
 MOST_BYTES = 256 * 2**20
-TILE_BYTES = TILE_PX * TILE_PX * 16
 
 Make = Callable[[Rect], FloatImage]
 _Place = tuple[int, Rect]  # level, rectangle of it

@@ -28,9 +28,8 @@ kept = BoundaryCache()  # of the picture that is worked on
 
 def render(state: JobState, rect: Rect, level: int = 0) -> FloatImage:
     """(h, w, 4) float32, straight alpha: all visible layers."""
-    shown = tuple(layer for layer in state.layers if layer.is_shown)
-    if any(layer.reach_px(level) for layer in shown):
-        return _kept_below(scene_of(ground_of(state), level), shown, rect)
+    if any(layer.is_shown and layer.reach_px(level) for layer in state.layers):
+        return render_kept(state, rect, level)
     return paint(state.layers, scene_of(ground_of(state), level), transparent, rect)
 
 

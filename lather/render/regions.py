@@ -1,4 +1,4 @@
-"""The region lens: one region or part of the portrait as it is, all else dimmed and hatched."""
+"""How far pixels belong to the regions and parts of the portrait."""
 
 from __future__ import annotations
 
@@ -6,30 +6,12 @@ import threading
 
 import numpy as np
 
-from lather.core.arrays import FloatImage, Plane
+from lather.core.arrays import Plane
 from lather.core.rect import Rect
 from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.regions.region import Part, Region
 from lather.document.planes import Regions, read_plane
-from lather.document.state import JobState
-from lather.render.ground import Ground, ground_of
-
-DIMMED, LINE = 0.35, 0.12
-HATCH_PERIOD_PX, HATCH_WIDTH_PX = 10, 2
-
-
-def dim_outside(
-    out: FloatImage, state: JobState, region: Region | Part, rect: Rect, level: int
-) -> None:
-    """Dim and hatch, in place, what does not belong to a region."""
-    outside = 1 - region_coverage(ground_of(state), region, rect, level)
-    ys = np.arange(rect.y0, rect.y1)[:, None]
-    xs = np.arange(rect.x0, rect.x1)[None, :]
-    line = (xs + ys) % HATCH_PERIOD_PX < HATCH_WIDTH_PX
-    dim = (out[..., 0] + out[..., 1] + out[..., 2]) * np.float32(DIMMED / 3)
-    dim += np.where(line, np.float32(LINE), np.float32(0))
-    for channel in range(3):  # several times as fast as all at once
-        out[..., channel] += outside * (dim - out[..., channel])
+from lather.render.ground import Ground
 
 
 def region_coverage(

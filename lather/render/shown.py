@@ -1,4 +1,4 @@
-"""Where things are, to be looked at: a layer's mask and limits together, a region."""
+"""Where a layer shows: its mask and its limits together, to be looked at."""
 
 from __future__ import annotations
 
@@ -6,13 +6,11 @@ import numpy as np
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.rect import Rect
-from lather.core.survey.regions.region import Part, Region
 from lather.document.layers.layer import Layer
 from lather.document.state import JobState
-from lather.render.compositor import render, render_below
+from lather.render.compositor import render_below
 from lather.render.ground import ground_of
 from lather.render.masks import limit_shares, mask_shares
-from lather.render.regions import dim_outside
 
 
 def render_mask(state: JobState, layer: Layer, rect: Rect, level: int = 0) -> FloatImage:
@@ -23,13 +21,6 @@ def render_mask(state: JobState, layer: Layer, rect: Rect, level: int = 0) -> Fl
         part = out[inside.shifted(-rect.x0, -rect.y0).slices]
         part[..., :3] = shown_shares(state, layer, inside, level, counts=False)[..., None]
         part[..., 3] = 1
-    return out
-
-
-def render_region(state: JobState, region: Region | Part, rect: Rect, level: int = 0) -> FloatImage:
-    """(h, w, 4): the picture, dim and hatched where it does not belong to the region."""
-    out = render(state, rect, level)
-    dim_outside(out, state, region, rect, level)
     return out
 
 

@@ -18,7 +18,7 @@ from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK, Tiles
 from lather.errors import EditError
-from lather.render.shown import render_region
+from lather.render.lenses.table import render_region
 from lather.render.view import Shown
 from lather.tools.base import Hand, Outcome, Work
 

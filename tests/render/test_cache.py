@@ -18,10 +18,12 @@ from lather.document.state import JobState
 from lather.document.tiles import TILE_PX
 from lather.render import compositor
 from lather.render.around import AroundCache
-from lather.render.cache import TILE_BYTES, BoundaryCache
+from lather.render.cache import BoundaryCache
 from lather.render.compositor import render
 from lather.render.flatten import flatten
 from tests.support import Case, noise_photo, painted_state, random_tile
+
+TILE_BYTES = TILE_PX * TILE_PX * 16
 
 
 def filtered(photo=None) -> JobState:

@@ -23,8 +23,8 @@ from lather.document.tiles import BLACK_MASK
 from lather.errors import EditError
 from lather.render.compositor import render
 from lather.render.ground import ground_of
+from lather.render.lenses.table import render_region
 from lather.render.regions import region_coverage
-from lather.render.shown import render_region
 from lather.render.view import Shown
 from lather.tools.free import cut_free_at, place_of_area, place_of_finding
 from lather.tools.table import tool

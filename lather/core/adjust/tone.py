@@ -8,10 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.adjust.curves import N_STEPS, NO_TABLE, Table
-from lather.core.colour.lab import LIGHTNESS_WEIGHTS, WHITE_TO_SRGB, to_encoded, to_linear
+from lather.core.colour.lab import D65, LIGHTNESS_WEIGHTS, WHITE_TO_SRGB, to_encoded, to_linear
 
 DAYLIGHT_MIRED = 1e6 / 6504
-D65_WHITE = np.array([0.9504559271, 1.0, 1.0890577508])
 
 
 @lru_cache(maxsize=16)
@@ -90,5 +89,5 @@ def _black_body(mired: float) -> NDArray[np.float64]:
         y = -0.9549476 * x**3 - 1.37418593 * x**2 + 2.09137015 * x - 0.16748867
     else:
         y = 3.0817580 * x**3 - 5.87338670 * x**2 + 3.75112997 * x - 0.37001483
-    white = np.array([x / y, 1.0, (1 - x - y) / y]) / D65_WHITE
+    white = np.array([x / y, 1.0, (1 - x - y) / y]) / D65
     return np.asarray(WHITE_TO_SRGB @ white, dtype=np.float64)

@@ -16,8 +16,8 @@ _SRGB_TO_XYZ = np.array(
         [0.0193308187, 0.1191947798, 0.9505321522],
     ]
 )
-_D65 = np.array([0.9504559271, 1.0, 1.0890577508])
-SRGB_TO_WHITE = _SRGB_TO_XYZ / _D65[:, None]  # linear sRGB to XYZ of which white has 1 each
+D65 = np.array([0.9504559271, 1.0, 1.0890577508])
+SRGB_TO_WHITE = _SRGB_TO_XYZ / D65[:, None]  # linear sRGB to XYZ of which white has 1 each
 WHITE_TO_SRGB = np.linalg.inv(SRGB_TO_WHITE)
 LIGHTNESS_WEIGHTS = np.array([0.2126, 0.7152, 0.0722], dtype=np.float32)
 

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
+from lather.core.survey.regions.region import Part, Region
 from lather.document.state import JobState
+from lather.render.compositor import render
 from lather.render.lenses import parts, skin, tones, work
 from lather.render.lenses.lens import Field, Lens, LensLook, Picture
 
@@ -43,3 +45,9 @@ def looked_through(
 ) -> FloatImage:
     """(h, w, 4): a rectangle of a level of a picture, through a lens."""
     return LENSES[look.id].see(Field(state, look, level, rect, picture))
+
+
+def render_region(state: JobState, region: Region | Part, rect: Rect, level: int = 0) -> FloatImage:
+    """(h, w, 4): the picture through the lens of one region."""
+    look = LensLook("regions", region=region)
+    return looked_through(look, state, rect, level, lambda wide, at: render(state, wide, at))

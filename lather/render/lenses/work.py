@@ -4,14 +4,17 @@ from __future__ import annotations
 
 import numpy as np
 
-from lather.core.arrays import FloatImage
+from lather.core.arrays import FloatImage, Plane
+from lather.core.rect import Rect
 from lather.document.state import JobState
 from lather.render.compositor import render_photo
+from lather.render.ground import ground_of
 from lather.render.lenses.lens import Field, LensLook, Swatch, dimmed, hatch_lines
-from lather.render.regions import dim_outside
+from lather.render.regions import region_coverage
 from lather.render.shown import shown_shares
 
 AMPLIFIED = 4.0
+MASK_LINE, REGION_LINE = 0.15, 0.12
 
 
 def see_change(field: Field) -> FloatImage:
@@ -38,11 +41,15 @@ def see_mask(field: Field) -> FloatImage:
     """The picture, dim and hatched where the layer in work does not show."""
     out = field.seen(field.rect)
     shown = shown_shares(field.state, field.state.active, field.rect, field.level)
-    hidden = 1 - shown
-    dim = dimmed(out)[..., 0] + np.float32(0.15) * hatch_lines(field.rect)
-    for channel in range(3):
-        out[..., channel] += hidden * (dim - out[..., channel])
+    _hatch_hidden(out, shown, field.rect, MASK_LINE)
     return out
+
+
+def _hatch_hidden(out: FloatImage, shown: Plane, rect: Rect, line: float) -> None:
+    """Dim and hatch, in place, as far as something is not shown; the lines are that bright."""
+    dim = dimmed(out)[..., 0] + np.float32(line) * hatch_lines(rect)
+    for channel in range(3):  # several times as fast as all at once
+        out[..., channel] += (1 - shown) * (dim - out[..., channel])
 
 
 def mask_legend(state: JobState, look: LensLook) -> tuple[Swatch, ...]:  # noqa: ARG001
@@ -55,7 +62,9 @@ def mask_legend(state: JobState, look: LensLook) -> tuple[Swatch, ...]:  # noqa:
 
 def see_regions(field: Field) -> FloatImage:
     out = field.seen(field.rect)
-    dim_outside(out, field.state, field.look.region, field.rect, field.level)
+    ground = ground_of(field.state)
+    shown = region_coverage(ground, field.look.region, field.rect, field.level)
+    _hatch_hidden(out, shown, field.rect, REGION_LINE)
     return out
 
 
