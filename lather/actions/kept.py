@@ -23,7 +23,7 @@ class KeptMarks:
         findings = self._bench.state.findings
         for finding in findings.in_state(FindingState.KEPT):
             rect = finding.rect.intersect(frame.painted)
-            if rect.empty or finding.id in self._warned_of:
+            if rect.empty or finding.kind.is_patch or finding.id in self._warned_of:
                 continue
             if (frame.covered.read(rect) * finding.coverage(rect)).max() > TOUCHED:
                 self._warned_of.add(finding.id)

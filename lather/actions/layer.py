@@ -163,7 +163,7 @@ def _add_computed(kind: type[ComputedLayer]) -> Action:
                   enabled=has_job)  # fmt: skip
 
 
-_COMPUTED = tuple(map(_add_computed, COMPUTED))
+_COMPUTED = tuple(_add_computed(kind) for kind in COMPUTED if kind.BY_HAND)
 
 def _split_to_layers(bench: Workbench) -> None:
     layer_id = bench.state.active_id

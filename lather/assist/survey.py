@@ -20,13 +20,14 @@ from lather.document.findings import Findings, FindingState
 from lather.document.merge import Merged
 from lather.document.photo import Photo
 from lather.document.planes import Regions, read_plane, with_plane
-from lather.document.state import JobState
+from lather.document.state import JobState, new_state
 from lather.document.tiles import BLACK_MASK
 
 if TYPE_CHECKING:
     from lather.core.survey.survey import Survey
 
 STRIP_PX = 256  # rows converted at a time
+SURVEY_SHARE = 0.85  # of the work, before patches of tone are looked for
 
 
 def survey_photo(
@@ -54,9 +55,26 @@ def survey_photo(
     if regions is not None and Region.SKIN in regions.corrected:
         width, height = (max(1, round(s * regions.scale)) for s in (photo.width, photo.height))
         skin = read_plane(regions.masks[Region.SKIN], Rect(0, 0, width, height))
-    return survey(
-        rgb, faces=faces, mm_per_px=mm_per_px, skin=skin, progress=progress, cancel=cancel
+
+    def report(share: float, what: str) -> None:
+        progress(SURVEY_SHARE * share, what)
+
+    measured = survey(
+        rgb, faces=faces, mm_per_px=mm_per_px, skin=skin, progress=report, cancel=cancel
     )
+    del rgb  # the rest is measured on the reduced picture
+    progress(SURVEY_SHARE, "looking for shine, redness and blotches")
+    return replace(measured, findings=(*measured.findings, *_patches(photo, measured, token)))
+
+
+def _patches(photo: Photo, measured: Survey, cancel: CancelToken) -> list[Finding]:
+    """What Even decides on."""
+    from lather.assist.even_findings import even_findings
+    from lather.assist.skin_view import skin_view
+
+    state = with_survey(new_state(photo), surveyed(measured))
+    first_id = 1 + max((finding.id for finding in measured.findings), default=0)
+    return even_findings(skin_view(state, cancel, photo=True), first_id, cancel)
 
 
 def srgb_strips(photo: Photo) -> Iterator[tuple[int, FloatImage]]:
@@ -153,11 +171,14 @@ def _any_is_at(places: Iterable[Finding], finding: Finding) -> bool:
     return any(
         math.dist((old.x, old.y), (finding.x, finding.y)) < max(old.radius_px, finding.radius_px)
         for old in places
+        if old.kind.stage == finding.kind.stage
     )
 
 
 def _any_holds(marks: Iterable[Finding], finding: Finding) -> bool:
-    return any(mark.holds(finding.x, finding.y) for mark in marks)
+    return not finding.kind.is_patch and any(
+        mark.holds(finding.x, finding.y) for mark in marks
+    )
 
 
 def _next_id(findings: Findings) -> int:

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import argparse
-import math
 import sys
 from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from lather.cli.marks import Mark, add_keep_argument, check_inside, read_marks
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
 from lather.cli.survey import add_scale_argument, check_scale, survey_of
@@ -16,19 +16,16 @@ from lather.errors import UsageError
 from lather.files.outputs import Form
 
 if TYPE_CHECKING:
-    from lather.document.photo import Photo
     from lather.document.state import JobState
 
 READS = ("photo",)
 WRITES = {"out": Form.PICTURE, "job": Form.JOB}
 HELP = "survey a photo and mend what is found"
+REFUSED = "Nothing was cleaned"
 KINDS = (
     "blemish", "blemish.red", "blemish.dark", "blemish.bright", "blemish.milk_spot", "flake",
     "crease", "vein", "hair", "hair.skin",
 )  # fmt: skip
-
-
-Mark = tuple[float, float, float]  # x, y, radius in photo pixels
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -37,10 +34,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--kinds", default="blemish", metavar="KIND,...", help=f"of {', '.join(KINDS)}"
     )
-    parser.add_argument(
-        "--keep", action="append", default=[], metavar="X,Y,R",
-        help="a mark that belongs to the person: centre and radius, px; may be repeated",
-    )  # fmt: skip
+    add_keep_argument(parser)
     parser.add_argument(
         "--doubtful", action="store_true", help="mend what the survey is not sure of, too"
     )
@@ -56,9 +50,9 @@ def run(options: argparse.Namespace) -> int:
 
     check_scale(options.mm_per_pixel)
     kinds = _kinds(options.kinds)
-    marks = [_mark(text) for text in options.keep]
+    marks = read_marks(options.keep, REFUSED)
     state = opened_job(options.photo, options).state
-    _check_inside(marks, state.photo)
+    check_inside(marks, state.photo, REFUSED)
     held = WRITABLE_BITS[options.out.suffix.lower()]
     depth_bits = options.depth or min(state.photo.depth_bits, max(held))
     check_writable(options.out, depth_bits)
@@ -110,30 +104,8 @@ def _kinds(text: str) -> set[str]:
     unknown = sorted(wanted - set(KINDS))
     if unknown or not wanted:
         raise UsageError(
-            "Nothing was cleaned",
+            REFUSED,
             f"'{unknown[0] if unknown else text}' is not a kind that is mended by itself",
             f"choose from {', '.join(KINDS)}",
         )
     return wanted
-
-
-def _mark(text: str) -> Mark:
-    try:
-        x, y, radius_px = (float(part) for part in text.split(","))
-    except ValueError:
-        raise _no_mark(text, "is not X,Y,R") from None
-    if not all(map(math.isfinite, (x, y, radius_px))) or radius_px <= 0:
-        raise _no_mark(text, "has no place or no size")
-    return x, y, radius_px
-
-
-def _check_inside(marks: list[Mark], photo: Photo) -> None:
-    for x, y, radius_px in marks:
-        if not (0 <= x < photo.width and 0 <= y < photo.height):
-            text = f"{x:g},{y:g},{radius_px:g}"
-            raise _no_mark(text, f"lies outside of the {photo.width} x {photo.height} picture")
-
-
-def _no_mark(text: str, why: str) -> UsageError:
-    advice = "give three numbers in pixels: a place in the picture, and a radius above 0"
-    return UsageError("Nothing was cleaned", f"--keep: '{text}' {why}", advice)

@@ -16,7 +16,8 @@ if TYPE_CHECKING:
 
 def avoided(findings: Findings) -> Avoid | None:
     """Coverage of what is found and not mended yet, or kept; None if there is nothing."""
-    unsettled = [f for f in findings.items if findings.state(f) is not FindingState.DONE]
+    unsettled = [f for f in findings.items
+                 if not f.kind.is_patch and findings.state(f) is not FindingState.DONE]  # fmt: skip
     if not unsettled:
         return None
 

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
+from lather.core.check.limits import Limits
 from lather.core.open_enum import OpenEnum
 from lather.core.survey.findings.finding import Kind
 
@@ -39,6 +40,11 @@ class Style(OpenEnum):
         return self._means.strengths.get(weak, UNKNOWN_WEAK_STRENGTH)
 
     @property
+    def limits(self) -> Limits:
+        """How far a retouch of that style may go."""
+        return self._means.limits
+
+    @property
     def _means(self) -> _Means:
         """A style that is not known goes as far as the middle one."""
         return _STYLES.get(self, _STYLES[Style.GROOMED])
@@ -52,6 +58,7 @@ class _Means:
     help: str
     keeps: frozenset[Kind]
     strengths: Mapping[Weak, float]
+    limits: Limits
 
 
 _STYLES = {
@@ -59,16 +66,19 @@ _STYLES = {
         "Freckles and veins stay; creases at 50 %, eye bags at 40 %.",
         frozenset({Kind.FRECKLES, Kind.VEIN}),
         {Weak.CREASES: 0.5, Weak.EYE_BAGS: 0.4},
+        Limits(texture_kept=0.92, modelling_kept=0.96, colour_shift=2.0),
     ),
     Style.GROOMED: _Means(
         "Freckles stay; creases and eye bags at 55 %.",
         frozenset({Kind.FRECKLES}),
         {Weak.CREASES: 0.55, Weak.EYE_BAGS: 0.55},
+        Limits(texture_kept=0.85, modelling_kept=0.92, colour_shift=3.0),
     ),
     Style.FLAWLESS: _Means(
         "Only moles and scars stay; creases at 60 %, eye bags at 70 %.",
         frozenset(),
         {Weak.CREASES: 0.6, Weak.EYE_BAGS: 0.7},
+        Limits(texture_kept=0.75, modelling_kept=0.85, colour_shift=4.5),
     ),
 }
 

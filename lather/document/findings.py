@@ -59,6 +59,10 @@ class Findings:
     def in_state(self, state: FindingState) -> Iterator[Finding]:
         return (finding for finding in self.items if self.state(finding) is state)
 
+    def of_stage(self, stage: str) -> tuple[Finding, ...]:
+        """Those that a stage of the work decides on."""
+        return tuple(finding for finding in self.items if finding.kind.stage == stage)
+
     def get(self, finding_id: int) -> Finding:
         """The finding of that id; KeyError if there is none."""
         for finding in self.items:
@@ -70,7 +74,8 @@ class Findings:
         """The same findings measured with another scale."""
         ratio = mm_per_px / self.mm_per_px if self.mm_per_px else 1.0
         items = tuple(
-            replace(f, diameter_mm=f.diameter_mm * ratio, length_mm=f.length_mm * ratio)
+            replace(f, diameter_mm=f.diameter_mm * ratio, length_mm=f.length_mm * ratio,
+                    area_mm2=f.area_mm2 * ratio**2)
             for f in self.items
         )
         return replace(self, mm_per_px=mm_per_px, items=items)

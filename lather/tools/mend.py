@@ -175,7 +175,7 @@ class MendWork(CoveredWork):
         mended = edits.update_layer(before, after.id, tiles=after.tiles, strength=1.0)
         gone = []
         for finding in findings.in_state(FindingState.OPEN):
-            if touched.intersect(finding.rect).empty:
+            if finding.kind.is_patch or touched.intersect(finding.rect).empty:
                 continue
             rect = looked_at(finding).intersect(before.photo.rect)
             shown = [presence(render(s, rect), rect, finding) for s in (before, mended)]

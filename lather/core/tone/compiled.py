@@ -8,8 +8,10 @@ import numpy as np
 from numba import float32, int64, njit, void
 
 from lather.core.compiled_types import OPTIONS, R_PLANE, W_FLOATS
+from lather.core.tone.chromophores import BLOOD, PIGMENT
 
 _ZERO, _ONE, _QUARTER = np.float32(0), np.float32(1), np.float32(0.25)
+_BLOOD, _PIGMENT = tuple(BLOOD), tuple(PIGMENT)
 
 
 @njit(void(W_FLOATS, R_PLANE, int64), **OPTIONS)
@@ -42,3 +44,20 @@ def show_signed(image, share, mask, colours, dimmed):  # type: ignore[no-untyped
             for c in range(3):
                 shown = colours[0, c] + far * (colours[end, c] - colours[0, c])
                 image[y, x, c] = grey + inside * (shown - grey)
+
+
+@njit(void(W_FLOATS, R_PLANE, R_PLANE), **OPTIONS)
+def take_out(image, blood, pigment):  # type: ignore[no-untyped-def]
+    knee, offset, steep = np.float32(0.04045), np.float32(0.055), np.float32(1 / 2.4)
+    for y in range(image.shape[0]):
+        for x in range(image.shape[1]):
+            b, p = blood[y, x], pigment[y, x]
+            if (b == _ZERO and p == _ZERO) or image[y, x, 3] <= _ZERO:
+                continue
+            for c in range(3):
+                density = b * _BLOOD[c] + p * _PIGMENT[c]
+                v = image[y, x, c]
+                if v > knee:
+                    image[y, x, c] = (v + offset) * np.float32(math.exp(density * steep)) - offset
+                else:
+                    image[y, x, c] = v * np.float32(math.exp(density))

@@ -40,6 +40,7 @@ class ComputedLayer(Layer):
     HELP: ClassVar[str]
     PAINTED_WITH: ClassVar[str] = ""  # the tool that its planes are painted with
     NEEDS_GRAIN: ClassVar[bool] = False  # to begin with what was measured
+    BY_HAND: ClassVar[bool] = True  # added by a command; else only by what measures its maps
     STARTS_HIDDEN: ClassVar[bool] = False  # to be painted in: it would change too much at once
 
     parameters: Parameters

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from lather.document.layers.area_colour import AreaColourLayer
+from lather.document.layers.blood_pigment import BloodPigmentLayer
 from lather.document.layers.blur import BlurLayer
 from lather.document.layers.brightness import BrightnessLayer
 from lather.document.layers.computed import ComputedLayer
@@ -27,7 +28,7 @@ from lather.document.layers.sweep import SweepLayer
 _KINDS: tuple[type[Layer], ...] = (
     PhotoLayer, PixelLayer, GroupLayer, SplitLayer, StackLayer, LightLayer,
     CurvesLayer, BrightnessLayer, ExposureLayer, HuesLayer, InksLayer, MonoLayer, RadialLayer,
-    AreaColourLayer,
+    AreaColourLayer, BloodPigmentLayer,
     SmoothLayer, SoftenLayer, BlurLayer, SharpenLayer, GrainLayer, SweepLayer,
 )  # fmt: skip
 

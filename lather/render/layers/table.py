@@ -8,6 +8,7 @@ from typing import Any
 from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
 from lather.document.layers.area_colour import AreaColourLayer
+from lather.document.layers.blood_pigment import BloodPigmentLayer
 from lather.document.layers.blur import BlurLayer
 from lather.document.layers.brightness import BrightnessLayer
 from lather.document.layers.curves import CurvesLayer
@@ -30,6 +31,7 @@ from lather.document.layers.sweep import SweepLayer
 from lather.document.layers.unknown import UnknownLayer
 from lather.render.layers import (
     area_colour,
+    blood_pigment,
     blur,
     brightness,
     curves,
@@ -71,6 +73,7 @@ ADD: dict[type[Layer], Add] = {
     MonoLayer: mono.add,
     RadialLayer: radial.add,
     AreaColourLayer: area_colour.add,
+    BloodPigmentLayer: blood_pigment.add,
     SoftenLayer: soften.add,
     BlurLayer: blur.add,
     SharpenLayer: sharpen.add,

@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from lather.actions.workbench import Workbench
 from lather.document.layers.area_colour import AreaColourLayer
+from lather.document.layers.blood_pigment import BloodPigmentLayer
 from lather.document.layers.blur import BlurLayer
 from lather.document.layers.brightness import BrightnessLayer
 from lather.document.layers.computed import ComputedLayer
@@ -25,6 +26,7 @@ from lather.document.layers.sweep import SweepLayer
 from lather.render.worker import Executor
 from lather.ui.cards import (
     area_colour,
+    blood_pigment,
     blur,
     brightness,
     curves,
@@ -55,6 +57,7 @@ CARDS: dict[type[ComputedLayer], Callable[[Workbench, Executor], Card]] = {
     MonoLayer: mono.make,
     RadialLayer: radial.make,
     AreaColourLayer: area_colour.make,
+    BloodPigmentLayer: blood_pigment.make,
     SoftenLayer: soften.make,
     BlurLayer: blur.make,
     SharpenLayer: sharpen.make,

@@ -24,7 +24,8 @@ class FindingAdvice:
 
 def advice_for(finding: Finding) -> FindingAdvice | None:
     """How to mend a finding by hand; None for what belongs to the person or is not understood."""
-    if finding.kind.belongs_to_person or not finding.kind.known:
+    kind = finding.kind
+    if kind.belongs_to_person or not kind.known or kind.stage != "clean":
         return None
     if not finding.stands_free:
         # A mend would smear the edge beside it: a few weak copies along it do not.

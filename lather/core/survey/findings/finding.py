@@ -35,6 +35,9 @@ class Kind(OpenEnum):
     SCAR = "scar"
     FRECKLES = "freckles"
     MARK = "mark"  # what a person said belongs to them
+    SHINE = "shine"
+    REDNESS = "redness"
+    UNEVEN = "uneven"  # a blotch of blood, pigment or shade
 
     @property
     def is_blemish(self) -> bool:
@@ -57,7 +60,12 @@ class Kind(OpenEnum):
     @property
     def stage(self) -> str:
         """The stage of the work that decides on it, as in files."""
-        return "clean"
+        return "even" if self.is_patch else "clean"
+
+    @property
+    def is_patch(self) -> bool:
+        """A stretch of skin whose tone is off: no mark on it, and skin like any other to mends."""
+        return self in (Kind.SHINE, Kind.REDNESS, Kind.UNEVEN)
 
 
 @dataclass(frozen=True)
@@ -78,6 +86,8 @@ class Finding:
     path_px : the centre line of a crease, hair or vein as x, y, end to end; of a spot empty.
     length_mm : of a line.
     certainty : 0-1, how sure it is that this is what its kind says; see `doubtful`.
+    area_mm2 : of a patch of shine, redness or unevenness; of spots and lines 0.
+    clipped : share of a patch of shine, 0-1, in which a channel is clipped.
     extras : fields of a newer Lather, kept and saved again.
     """
 
@@ -96,6 +106,8 @@ class Finding:
     path_px: tuple[tuple[float, float], ...] = ()
     length_mm: float = 0.0
     certainty: float = 1.0
+    area_mm2: float = 0.0
+    clipped: float = 0.0
     extras: Mapping[str, Any] = field(default_factory=dict, hash=False)
 
     @property

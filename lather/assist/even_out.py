@@ -1,0 +1,146 @@
+"""Proposes to even out blotches: blood and pigment on one layer, spots of light on another."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from lather.assist.proposal import Measure, Proposal
+from lather.assist.skin_view import SkinView, below_evening, marks_of, skin_view
+from lather.core.arrays import MaskPixels, Plane
+from lather.core.rect import Rect
+from lather.core.survey.findings.finding import Finding, Kind
+from lather.core.survey.regions.region import Part
+from lather.core.tone.evening import EvenMaps, even_maps, evened_rgb
+from lather.core.work import NEVER, CancelToken, Progress, no_progress
+from lather.document import edits
+from lather.document.brief import Style
+from lather.document.findings import FindingState
+from lather.document.layers.blood_pigment import NOTHING_TAKEN, BloodPigmentLayer
+from lather.document.layers.layer import Layer, Stage, new_id
+from lather.document.layers.light import NO_LIGHT, UNCHANGED, LightLayer
+from lather.document.state import JobState
+from lather.document.tiles import TILE_PX, Key, Tiles
+from lather.document.tree import inserted_above
+from lather.errors import EditError
+
+COLOUR_NAME, LIGHT_NAME = "Evened colour", "Evened light"
+UNDER_EYES = 0.7  # at most: without any shade there an eye lies flat
+STEP = 32  # of 32767, by which maps are rounded: a thousandth of the light; they stay small
+SOFT_LIGHT_OF_SHADE = 1.15  # of a map, for a logarithm of light around middle grey
+UNDER = (Part.UNDER_EYE_LEFT, Part.UNDER_EYE_RIGHT)
+LEAST_CHANGE = 0.004  # density, below which a map changes nothing that shows
+
+
+@dataclass(frozen=True)
+class EvenOptions:
+    """Which open findings are meant; None: all skin."""
+
+    ids: frozenset[int] | None = None
+
+
+def propose_even_out(
+    state: JobState,
+    options: EvenOptions = EvenOptions(),  # noqa: B008 - a value
+    *,
+    progress: Progress = no_progress,
+    cancel: CancelToken | None = None,
+) -> Proposal:
+    """Blotches evened, between 1 and 16 mm; texture, light and form stay.
+
+    Raises
+    ------
+    Cancelled : by the token.
+    """
+    token = cancel or NEVER
+    name = "Even out"
+    try:
+        below, anchor_id = below_evening(state)
+        view = skin_view(below, token)
+    except EditError as error:
+        return Proposal(name, state, state, refusal=error)
+    progress(0.2, "measuring blood and pigment")
+    meant = _meant(state, view, options)
+    maps = even_maps(view.picture, token).limited(meant * spared(state, view))
+    progress(0.7, "writing the maps")
+    if max(float(np.abs(plane).max()) for plane in (maps.blood, maps.pigment)) < LEAST_CHANGE:
+        return Proposal(name, state, state, refusal=EditError(
+            "Nothing was evened", _why_nothing(view), "even it by hand: Blend tone, or Paint colour"
+        ))  # fmt: skip
+    layers: list[Layer] = [BloodPigmentLayer(
+        id=new_id(), name=COLOUR_NAME, stage=Stage.EVEN,
+        blood=as_tiles(maps.blood, view, NOTHING_TAKEN, token),
+        pigment=as_tiles(maps.pigment, view, NOTHING_TAKEN, token),
+    )]  # fmt: skip
+    light = as_tiles(maps.shade * np.float32(SOFT_LIGHT_OF_SHADE), view, NO_LIGHT, token)
+    if light:
+        layers.append(LightLayer(id=new_id(), name=LIGHT_NAME, stage=Stage.EVEN, map=light))
+    after = state
+    for layer in layers:
+        placed = inserted_above(after.layers, anchor_id, layer)
+        after, anchor_id = replace(after, layers=placed, active_id=layer.id), layer.id
+    after = replace(after, active_id=layers[0].id)
+    done = [f.id for f in state.findings.in_state(FindingState.OPEN)
+            if f.kind is Kind.UNEVEN and (options.ids is None or f.id in options.ids)]  # fmt: skip
+    after = edits.decide(after, done, FindingState.DONE)
+    reasons = (f"under the eyes at most {UNDER_EYES:.0%}",)
+    if Style.keeps(state.brief.style, Kind.FRECKLES):
+        reasons += ("freckles stay, as the style says",)
+    return Proposal(name, state, after, _measures(view, maps), reasons)
+
+
+def as_tiles(plane: Plane, view: SkinView, empty: Tiles, cancel: CancelToken) -> Tiles:
+    """A signed map of a view, -1 to 1, as tiles of the photo's size; none where it is zero."""
+    picture, tiles = view.state.photo.rect, dict[Key, MaskPixels | None]()
+    for key in picture.cells(TILE_PX):
+        cancel.check()
+        cell = Rect.cell(key, TILE_PX).intersect(picture)
+        near = cell.at_level(view.level).grown(1).intersect(view.rect)
+        if np.abs(plane[near.slices]).max() < LEAST_CHANGE / 4:
+            continue
+        values = view.at_full_size(plane, cell)
+        steps = np.clip(np.rint(values * (32767 / STEP)), -32767 // STEP + 1, 32767 // STEP)
+        tile = np.full((TILE_PX, TILE_PX), UNCHANGED, dtype=np.uint16)
+        tile[: cell.height, : cell.width] = (UNCHANGED + STEP * steps).astype(np.uint16)
+        tiles[key] = tile
+    return empty.with_tiles(tiles)
+
+
+def spared(state: JobState, view: SkinView) -> Plane:
+    """(h, w) 0-1: what may be evened, by what the style keeps and what lies under the eyes."""
+    share = np.ones_like(view.picture.skin)
+    for part in UNDER:
+        share -= np.float32(1 - UNDER_EYES) * view.parts[part]
+    kept = list(state.findings.in_state(FindingState.KEPT))
+    if state.brief.style.keeps(Kind.FRECKLES):
+        kept += [f for f in state.findings.items if f.kind is Kind.FRECKLES]
+    kept_here = marks_of(kept, view.rect, view.level)
+    return np.asarray(np.clip(share, 0, 1) * (1 - kept_here), dtype=np.float32)
+
+
+def _meant(state: JobState, view: SkinView, options: EvenOptions) -> Plane:
+    """(h, w) 0-1: everything, or where some findings lie."""
+    skipped = [f for f in state.findings.items if f.kind is Kind.UNEVEN
+               and state.findings.state(f) in (FindingState.KEPT, FindingState.SKIPPED)]  # fmt: skip
+    if options.ids is None:
+        return 1 - marks_of(skipped, view.rect, view.level)
+    chosen: list[Finding] = [f for f in state.findings.items if f.id in options.ids]
+    return marks_of(chosen, view.rect, view.level)
+
+
+def _why_nothing(view: SkinView) -> str:
+    if not view.picture.everybody:
+        return "there is too little plain skin to compare with"
+    return "no blotch stands out from this skin's own unevenness"
+
+
+def _measures(view: SkinView, maps: EvenMaps) -> tuple[Measure, ...]:
+    from lather.core.check.skin import blotch_rms
+
+    before = blotch_rms(view.picture)
+    after = blotch_rms(replace(view.picture, rgb=evened_rgb(view.picture, maps)))
+    return tuple(
+        Measure(f"blotches in {name}", was, now, "rms")
+        for name, was, now in zip(("L*", "a*", "b*"), before, after, strict=True)
+    )

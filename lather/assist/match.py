@@ -1,0 +1,308 @@
+"""Proposes colour: redness calmed towards the skin around it, or an area matched to another."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+
+from lather.assist.proposal import Measure, Proposal
+from lather.assist.skin_view import SkinView, below_evening, skin_view
+from lather.core.arrays import FULL, MaskPixels, Plane
+from lather.core.rect import Rect
+from lather.core.survey.findings.finding import Finding, Kind
+from lather.core.survey.regions.region import Part
+from lather.core.tone.evening import flatness, inner
+from lather.core.tone.match import AreaColour, Three, area_colour, difference, move_to, moved
+from lather.core.tone.redness import RedPatch, red_patches, redness_map, soft_target
+from lather.core.work import NEVER, CancelToken, Progress, no_progress
+from lather.document import edits
+from lather.document.findings import FindingState
+from lather.document.layers.area_colour import AreaColourLayer, AreaColourParameters
+from lather.document.layers.layer import Mask, Stage, new_id
+from lather.document.state import JobState
+from lather.document.tiles import BLACK_MASK, TILE_PX, Key, Tiles
+from lather.document.tree import inserted_above
+from lather.errors import EditError
+from lather.render.masks import read_level
+
+REDNESS_NAME, MATCH_NAME = "Calmed redness", "Matched colour"
+CALMED = 0.6  # of redness: a rash is calmed, not erased
+MOST_PATCHES = 6
+RING_MM = (3.0, 14.0)  # around a patch, where its own skin is measured
+GOOD_MM, GOOD_DENSITY = 6.0, 0.15  # radius of a proposed reference; blood off this skin's middle
+RIM_MM = 2.0
+INFANT_PUPILS_MM = 50.0  # nearer pupils are an infant's, whose skin is pink by nature
+MASK_STEP = 257  # masks are rounded to 255 steps: they stay small
+
+
+@dataclass(frozen=True)
+class RednessOptions:
+    """Which open findings are meant; None: every certain patch that is not kept or skipped."""
+
+    ids: frozenset[int] | None = None
+
+
+@dataclass(frozen=True)
+class MatchOptions:
+    """What is to have which colour; areas are one-channel tiles of the photo's size.
+
+    Attributes
+    ----------
+    target : where; None takes the strongest patch of the redness map.
+    reference : whose colour; None takes a good cheek of the same person.
+    with_light : moves lightness by all of the difference, not only what goes with blood.
+    """
+
+    target: Tiles | None = None
+    reference: Tiles | None = None
+    with_light: bool = False
+
+
+@dataclass(frozen=True)
+class MatchProposal(Proposal):
+    """With both colours as measured, and the target's as proposed; None where there is none."""
+
+    target: AreaColour | None = None
+    reference: AreaColour | None = None
+    outcome: AreaColour | None = None
+
+
+def propose_redness(
+    state: JobState,
+    options: RednessOptions = RednessOptions(),  # noqa: B008 - a value
+    *,
+    progress: Progress = no_progress,
+    cancel: CancelToken | None = None,
+) -> Proposal:
+    """The patches of the redness map, each calmed by 60 % towards the skin around it."""
+    token, name = cancel or NEVER, "Calm redness"
+    try:
+        if is_infant(state):
+            raise EditError("No redness was calmed", "by the distance of the pupils this is an "
+                            "infant, whose skin is pink by nature")  # fmt: skip
+        below, anchor_id = below_evening(state)
+        view = skin_view(below, token)
+        progress(0.3, "looking for redness")
+        density = redness_map(view.picture, token)
+        patches = [p for p in red_patches(view.picture, view.parts, density)
+                   if _is_meant(p, state, view, options)]  # fmt: skip
+        if not patches:
+            raise EditError(
+                "No redness was calmed",
+                "no patch is redder than is natural where it lies",
+                "match a target that you outline yourself, or even out what is left",
+            )
+    except EditError as error:
+        return Proposal(name, state, state, refusal=error)
+    after, reasons, measures = state, list[str](), list[Measure]()
+    for number, patch in enumerate(patches[:MOST_PATCHES]):
+        token.check()
+        progress(0.5 + 0.5 * number / len(patches), "calming redness")
+        share = soft_target(patch, view.picture, density)
+        try:
+            target = area_colour(view.picture.rgb, patch.mask.astype(np.float32), "patch")
+            reference = area_colour(view.picture.rgb, _ring(patch, view, density), "skin around it")
+            move = move_to(target, reference)
+        except EditError as error:
+            reasons.append(f"a patch was left as it is: {error.why}")
+            continue
+        after, anchor_id = _with_layer(
+            after, anchor_id, view, share, target, move, f"{REDNESS_NAME} {number + 1}", CALMED,
+            token,
+        )  # fmt: skip
+        measures.append(_measured(target, reference, moved(target, _part(move, CALMED))))
+    if after is state:
+        refusal = EditError("No redness was calmed", "; ".join(reasons))
+        return Proposal(name, state, state, refusal=refusal)
+    done = [finding.id for patch in patches[:MOST_PATCHES]
+            if (finding := _finding_of(patch, state, view)) is not None]  # fmt: skip
+    after = edits.decide(after, done, FindingState.DONE)
+    reasons.append(f"calmed by {CALMED:.0%}, not erased; natural cheeks, nose and ears stay")
+    return Proposal(name, state, after, tuple(measures), tuple(reasons))
+
+
+def propose_match(
+    state: JobState,
+    options: MatchOptions = MatchOptions(),  # noqa: B008 - a value
+    *,
+    progress: Progress = no_progress,
+    cancel: CancelToken | None = None,
+) -> MatchProposal:
+    """The target's mean colour moved to the reference's, through a soft mask."""
+    token, name = cancel or NEVER, "Match colour"
+    try:
+        below, anchor_id = below_evening(state)
+        view = skin_view(below, token)
+        progress(0.3, "measuring both colours")
+        density = redness_map(view.picture, token)
+        target_share, mask = _target(view, density, options)
+        reference_share = _reference(view, density, options, target_share)
+        if _overlap(target_share, reference_share) > 0.5:
+            raise EditError("No colours were matched", "target and reference are the same place",
+                            "choose another reference")  # fmt: skip
+        target = area_colour(view.picture.rgb, target_share, "target")
+        reference = area_colour(view.picture.rgb, reference_share, "reference")
+        move = move_to(target, reference, with_light=options.with_light)
+    except EditError as error:
+        return MatchProposal(name, state, state, refusal=error)
+    if is_infant(state) and move[1] < 0:
+        move = _part(move, 0.5)  # an infant stays pink
+    progress(0.7, "writing the mask")
+    after, _ = _with_layer(state, anchor_id, view, mask, target, move, MATCH_NAME, 1.0, token)
+    outcome = moved(target, move)
+    reasons = (
+        f"L* {move[0]:+.1f}, a* {move[1]:+.1f}, b* {move[2]:+.1f}: light and texture stay",
+        f"target {target.n_px}, reference {reference.n_px} pixels measured",
+    )
+    return MatchProposal(
+        name, state, after, (_measured(target, reference, outcome),), reasons,
+        target=target, reference=reference, outcome=outcome,
+    )  # fmt: skip
+
+
+def is_infant(state: JobState) -> bool:
+    """True by the distance of the pupils, where a scale was set by hand."""
+    faces, scale = state.findings.faces, state.findings.mm_per_px
+    return bool(faces) and scale is not None and (
+        faces[0].pupil_distance_px * scale < INFANT_PUPILS_MM
+    )
+
+
+def good_reference(view: SkinView, density: Plane, person: int) -> Plane:
+    """(h, w) 0-1: a disc of even, flat, plain skin on a cheek, or else anywhere on that person.
+
+    Raises
+    ------
+    EditError : there is none.
+    """
+    picture = view.picture
+    plain = flatness(picture) * (np.abs(density) < GOOD_DENSITY) * (picture.people == person)
+    cheeks = view.parts[Part.CHEEK_LEFT] + view.parts[Part.CHEEK_RIGHT]
+    for where in (cheeks, np.ones_like(cheeks)):
+        good = np.asarray(plain * where, dtype=np.float32)
+        around = cv2.GaussianBlur(good, (0, 0), picture.px(GOOD_MM) / 2)
+        y, x = np.unravel_index(int(np.argmax(around)), around.shape)
+        if around[y, x] > 0.3:
+            ys, xs = np.mgrid[: good.shape[0], : good.shape[1]]
+            disc = np.hypot(xs - x, ys - y) < picture.px(GOOD_MM)
+            return np.asarray(disc & (good > 0.3), dtype=np.float32)
+    raise EditError("No colours were matched", "no piece of skin is even enough to go by",
+                    "outline a reference yourself")  # fmt: skip
+
+
+def _target(view: SkinView, density: Plane, options: MatchOptions) -> tuple[Plane, Plane]:
+    """What is measured of the target, and the soft mask that reveals the change."""
+    picture = view.picture
+    if options.target is None:
+        patches = red_patches(picture, view.parts, density)
+        if not patches:
+            raise EditError(
+                "No colours were matched", "no patch is redder or bluer than is natural",
+                "outline a target with the area tools",
+            )
+        return patches[0].mask.astype(np.float32), soft_target(patches[0], picture, density)
+    share = _area(options.target, view)
+    on_skin = share * picture.skin
+    if on_skin.sum() > 0.5 * share.sum():  # lips, hair and background at its rim stay
+        share = on_skin
+        mask = cv2.GaussianBlur(share, (0, 0), max(0.5, picture.px(RIM_MM))) * inner(picture)
+    else:
+        mask = cv2.GaussianBlur(share, (0, 0), max(0.5, picture.px(RIM_MM)))
+    return share, np.asarray(mask, dtype=np.float32)
+
+
+def _reference(
+    view: SkinView, density: Plane, options: MatchOptions, target: Plane
+) -> Plane:
+    if options.reference is not None:
+        return _area(options.reference, view)
+    people = view.picture.people[target > 0.5]
+    person = int(np.bincount(people.astype(int)).argmax()) if people.size else 0
+    return good_reference(view, density, person)
+
+
+def _area(tiles: Tiles, view: SkinView) -> Plane:
+    samples = read_level(tiles, view.state.photo.rect, view.rect, view.level)
+    return samples.astype(np.float32) / np.float32(FULL)
+
+
+def _overlap(one: Plane, other: Plane) -> float:
+    smaller = min(float(one.sum()), float(other.sum()))
+    return float(np.minimum(one, other).sum()) / smaller if smaller > 0 else 0.0
+
+
+def _ring(patch: RedPatch, view: SkinView, density: Plane) -> Plane:
+    """The plain skin around a patch that is not red itself."""
+    picture = view.picture
+    away = cv2.distanceTransform((~patch.mask).astype(np.uint8), cv2.DIST_L2, 3)
+    low, high = (picture.px(mm) for mm in RING_MM)
+    ring = (away > low) & (away < high) & picture.plain & (np.abs(density) < 0.25)
+    # As it is lit where the patch is: colour goes with light.
+    light = picture.light[..., 1]
+    middle = np.median(light[patch.mask])
+    alike = ring & (np.abs(light - middle) < 0.35)
+    enough = alike if alike.sum() > 60 else ring
+    return enough.astype(np.float32)
+
+
+def _is_meant(
+    patch: RedPatch, state: JobState, view: SkinView, options: RednessOptions
+) -> bool:
+    finding = _finding_of(patch, state, view)
+    if options.ids is not None:
+        return finding is not None and finding.id in options.ids
+    if finding is None:
+        return patch.certainty > 0.6
+    return state.findings.state(finding) is FindingState.OPEN and not finding.doubtful
+
+
+def _finding_of(patch: RedPatch, state: JobState, view: SkinView) -> Finding | None:
+    side = 1 << view.level
+    x, y = patch.x * side, patch.y * side
+    held = [f for f in state.findings.items if f.kind is Kind.REDNESS and f.holds(x, y)]
+    return held[0] if held else None
+
+
+def _with_layer(
+    state: JobState, anchor_id: int, view: SkinView, share: Plane, target: AreaColour,
+    move: Three, name: str, strength: float, cancel: CancelToken,
+) -> tuple[JobState, int]:
+    """The state with the move on a layer of its own, and that layer's id."""
+    parameters = AreaColourParameters(
+        mean_l=round(target.mean[0], 2), mean_a=round(target.mean[1], 2),
+        mean_b=round(target.mean[2], 2), move_l=round(move[0], 2), move_a=round(move[1], 2),
+        move_b=round(move[2], 2),
+    )  # fmt: skip
+    layer = AreaColourLayer(
+        id=new_id(), name=name, stage=Stage.EVEN, strength=strength, parameters=parameters,
+        mask=Mask(tiles=mask_tiles(share, view, cancel)),
+    )  # fmt: skip
+    layers = inserted_above(state.layers, anchor_id, layer)
+    return replace(state, layers=layers, active_id=layer.id), layer.id
+
+
+def mask_tiles(share: Plane, view: SkinView, cancel: CancelToken = NEVER) -> Tiles:
+    """A map of a view, 0-1, as a mask of the photo's size; none where it is zero."""
+    picture, tiles = view.state.photo.rect, dict[Key, MaskPixels | None]()
+    for key in picture.cells(TILE_PX):
+        cancel.check()
+        cell = Rect.cell(key, TILE_PX).intersect(picture)
+        near = cell.at_level(view.level).grown(1).intersect(view.rect)
+        if share[near.slices].max() * 255 < 0.5:
+            continue
+        tile = np.zeros((TILE_PX, TILE_PX), dtype=np.uint16)
+        steps = np.rint(255 * np.clip(view.at_full_size(share, cell), 0, 1)).astype(np.uint16)
+        tile[: cell.height, : cell.width] = steps * MASK_STEP
+        tiles[key] = tile
+    return BLACK_MASK.with_tiles(tiles)
+
+
+def _part(move: Three, share: float) -> Three:
+    return move[0] * share, move[1] * share, move[2] * share
+
+
+def _measured(target: AreaColour, reference: AreaColour, outcome: AreaColour) -> Measure:
+    before, after = difference(target, reference), difference(outcome, reference)
+    return Measure("colour difference", before, after, "CIEDE2000")

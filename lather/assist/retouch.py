@@ -1,0 +1,124 @@
+"""The assistants in the order of the stages: what `lather retouch` runs, and what it says."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, replace
+
+from lather.assist.clean import CleanOptions, propose_clean
+from lather.assist.even_out import propose_even_out
+from lather.assist.match import propose_redness
+from lather.assist.proposal import Proposal
+from lather.assist.shine import propose_shine
+from lather.core.work import NEVER, CancelToken, Progress, no_progress
+from lather.document.findings import FindingState
+from lather.document.layers.layer import Layer, Stage
+from lather.document.state import JobState
+from lather.document.tree import replaced
+
+Assistant = Callable[[JobState, Progress, CancelToken], Proposal]
+
+
+@dataclass(frozen=True)
+class RetouchOptions:
+    """How far to go.
+
+    Attributes
+    ----------
+    stages : which of the stages that have assistants.
+    strength : 0-1 of what each assistant proposes.
+    doubtful : mend what the survey is not sure of, too.
+    """
+
+    stages: tuple[Stage, ...]
+    strength: float = 1.0
+    doubtful: bool = False
+
+
+@dataclass(frozen=True)
+class Done:
+    """One assistant's outcome, as it was taken over."""
+
+    stage: Stage
+    proposal: Proposal
+
+
+def retouch(
+    state: JobState, options: RetouchOptions, *, progress: Progress = no_progress,
+    cancel: CancelToken = NEVER,
+) -> tuple[JobState, list[Done]]:
+    """The state with everything that the assistants are sure of; each looks at what the ones
+    before left.
+
+    Raises
+    ------
+    Cancelled : by the token.
+    """
+    steps = [(stage, assistant) for stage in Stage if stage in options.stages
+             for assistant in assistants(stage, options)]  # fmt: skip
+    done = []
+    for number, (stage, assistant) in enumerate(steps):
+        cancel.check()
+
+        def report(share: float, what: str, begun: int = number) -> None:
+            progress((begun + share) / len(steps), what)
+
+        proposal = assistant(state, report, cancel)
+        if proposal.refusal is None:
+            proposal = weakened(proposal, options.strength)
+            state = proposal.after
+        done.append(Done(stage, proposal))
+    return state, done
+
+
+def assistants(stage: Stage, options: RetouchOptions) -> Sequence[Assistant]:
+    """Those of a stage, in order; () for a stage that has none yet."""
+    cleaning = CleanOptions(doubtful=options.doubtful)
+    table: dict[Stage, Sequence[Assistant]] = {
+        Stage.CLEAN: (
+            lambda state, progress, cancel: propose_clean(
+                state, cleaning, progress=progress, cancel=cancel),
+        ),
+        Stage.EVEN: (
+            lambda state, progress, cancel: propose_shine(
+                state, progress=progress, cancel=cancel),
+            lambda state, progress, cancel: propose_redness(
+                state, progress=progress, cancel=cancel),
+            lambda state, progress, cancel: propose_even_out(
+                state, progress=progress, cancel=cancel),
+        ),
+    }  # fmt: skip
+    return table.get(stage, ())
+
+
+def stages_built() -> tuple[Stage, ...]:
+    """The stages that have assistants."""
+    return tuple(stage for stage in Stage if assistants(stage, RetouchOptions(())))
+
+
+def new_layers(proposal: Proposal) -> list[Layer]:
+    """What a proposal adds to the top level, bottom to top."""
+    had = {layer.id for layer in proposal.before.layers}
+    return [layer for layer in proposal.after.layers if layer.id not in had]
+
+
+def weakened(proposal: Proposal, strength: float) -> Proposal:
+    """The proposal at a share of its strength; nothing of it is done at 0.
+
+    Layers that were there already, with more on them, stay at theirs.
+    """
+    if strength >= 1 or proposal.refusal is not None:
+        return proposal
+    after = proposal.after
+    for layer in new_layers(proposal):
+        weaker = replace(layer, strength=layer.strength * strength)
+        after = replace(after, layers=replaced(after.layers, layer.id, (weaker,)))
+    measures = tuple(replace(m, after=m.before + strength * (m.after - m.before))
+                     for m in proposal.measures)  # fmt: skip
+    return replace(proposal, after=after, measures=measures)
+
+
+def mended(before: JobState, after: JobState) -> int:
+    """How many findings are done that were not."""
+    done = {f.id for f in before.findings.in_state(FindingState.DONE)}
+    return sum(f.id not in done for f in after.findings.in_state(FindingState.DONE))

@@ -1,0 +1,210 @@
+"""Scores of the skin, part by part: at the start and now, against the limits of the style."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from typing import Any
+
+import numpy as np
+
+from lather.assist.skin_view import SkinView, roughness, skin_view
+from lather.core.arrays import Plane
+from lather.core.check import skin as check
+from lather.core.check.limits import Limits, beyond
+from lather.core.colour.labs import lab_of
+from lather.core.filter.reach import gaussian_reach_px
+from lather.core.rect import Rect
+from lather.core.survey.regions.region import Part
+from lather.core.tone.shine import find_shine
+from lather.core.work import NEVER, CancelToken, Progress, no_progress
+from lather.document.scale import px_per_mm
+from lather.document.state import JobState
+from lather.render.compositor import render, render_photo
+
+FINEST_MM = 0.13  # a pixel at which texture is measured
+STRIP_PX = 512
+LEAST_CM2 = 1.0  # of a part, with less of it nothing is said
+SHINES_ON_MM = 3.0  # around a patch of shine, where skin still glitters
+GRAIN_SIDE_PX, GRAIN_BLOCKS = 96, 5
+SCORED = (Part.FOREHEAD, Part.CHEEK_LEFT, Part.CHEEK_RIGHT, Part.NOSE, Part.CHIN, Part.NECK,
+          Part.EARS, Part.BODY)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Score:
+    """Figures of a part at one time; rms in L*, a*, b*."""
+
+    blotch_l: float
+    blotch_a: float
+    blotch_b: float
+    texture: float
+    modelling: float
+    shine_cm2: float
+
+
+@dataclass(frozen=True)
+class PartScore:
+    """A part of the skin: how it was, how it is, and what is left of it."""
+
+    part: Part
+    area_cm2: float
+    start: Score
+    now: Score
+    texture_kept: float
+    modelling_kept: float
+    colour_shift: float
+
+    def beyond(self, limits: Limits) -> tuple[str, ...]:
+        """What went too far, in words."""
+        return beyond(limits, where(self.part), self.texture_kept, self.modelling_kept,
+                      self.colour_shift)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Scores:
+    """All parts that there is enough of; the limits are those of the brief's style."""
+
+    parts: Mapping[Part, PartScore]
+    limits: Limits
+
+    def facts(self, part: Part) -> dict[str, Any]:
+        """A part's figures as they go into a file."""
+        score = self.parts[part]
+        entry: dict[str, Any] = {
+            name: {key: round(value, 3) for key, value in asdict(figures).items()}
+            for name, figures in (("start", score.start), ("now", score.now))
+        }
+        shares = ("area_cm2", "texture_kept", "modelling_kept", "colour_shift")
+        entry.update({name: round(getattr(score, name), 3) for name in shares})
+        entry["beyond"] = list(score.beyond(self.limits))
+        return entry
+
+    @property
+    def said(self) -> tuple[str, ...]:
+        return tuple(text for score in self.parts.values() for text in score.beyond(self.limits))
+
+
+def where(part: Part) -> str:
+    """A part as it is said in a sentence: 'left cheek'."""
+    name, _, side = part.label.partition(", ")
+    return f"{side} {name}".strip().lower()
+
+
+def skin_scores(
+    state: JobState, *, progress: Progress = no_progress, cancel: CancelToken = NEVER
+) -> Scores:
+    """Measure the photo and what all layers make of it.
+
+    Raises
+    ------
+    EditError : the regions are not known.
+    Cancelled : by the token.
+    """
+    progress(0.0, "measuring the skin")
+    start, now = skin_view(state, cancel, photo=True), skin_view(state, cancel)
+    progress(0.3, "measuring the texture")
+    texture = _Texture(now, cancel)
+    progress(0.7, "measuring light and shade")
+    light = check.large_light(start.picture), check.large_light(now.picture)
+    cancel.check()
+    bands = check.blotches(start.picture), check.blotches(now.picture)
+    cancel.check()
+    shine = _shining(start, cancel), _shining(now, cancel)
+    glossy = start.picture.mean(shine[0], start.picture.is_skin, SHINES_ON_MM)
+    glossy = np.clip(4 * glossy, 0, 1)
+    parts = {}
+    for part in SCORED:
+        weight = np.asarray(start.parts[part] * start.picture.plain, dtype=np.float32)
+        area_cm2 = start.picture.mm2(float(weight.sum())) / 100
+        if area_cm2 < LEAST_CM2:
+            continue
+        # Glints are no texture of the skin, and a highlight is none of its form.
+        matt = np.asarray(weight * (1 - glossy), dtype=np.float32)
+        matt = matt if matt.sum() > 0.2 * weight.sum() else weight
+        grain, was, product, is_now = texture.of(matt)
+        figures = [
+            Score(
+                *(_rms(band, weight) for band in bands[n]),
+                check.texture_energy((was, is_now)[n], grain),
+                check.modelling(light[n], matt),
+                start.picture.mm2(float((shine[n] * weight).sum())) / 100,
+            )
+            for n in (0, 1)
+        ]
+        parts[part] = PartScore(
+            part, area_cm2, figures[0], figures[1], check.texture_kept(product, was, grain),
+            check.modelling_kept(light[0], light[1], matt),
+            check.colour_shift(start.picture.rgb, now.picture.rgb, weight),
+        )  # fmt: skip
+    progress(1.0, "measured")
+    return Scores(parts, state.brief.style.limits)
+
+
+def _rms(band: Plane, weight: Plane) -> float:
+    return math.sqrt(float((band**2 * weight).sum()) / float(weight.sum()))
+
+
+def _shining(view: SkinView, cancel: CancelToken) -> Plane:
+    shine = find_shine(view.picture, roughness(view, cancel), cancel)
+    return np.asarray(shine.weight > 0.5, dtype=np.float32)
+
+
+class _Texture:
+    """Mean squares and products of fine lightness, at the start and now, over pixels of a view."""
+
+    def __init__(self, view: SkinView, cancel: CancelToken) -> None:
+        import cv2
+
+        state, scale, level = view.state, px_per_mm(view.state), 0
+        while 2 ** (level + 1) / scale <= FINEST_MM and level < view.level:
+            level += 1
+        self._sigma_px = check.TEXTURE_MM * scale / 2**level
+        side, margin = 1 << (view.level - level), gaussian_reach_px(self._sigma_px)
+        whole = state.photo.rect.at_level(level)
+        shape = (view.rect.height, view.rect.width)
+        self._planes = [np.zeros(shape, dtype=np.float32) for _ in range(3)]
+        self._grain_l = _grain_l(state, level, whole)
+        rows = max(1, STRIP_PX // side)
+        for top in range(0, view.rect.height, rows):
+            cancel.check()
+            band = Rect(0, top, view.rect.width, min(top + rows, view.rect.height))
+            strip = Rect(0, band.y0 * side, whole.width, min(band.y1 * side, whole.height))
+            wide = strip.grown(margin).intersect(whole)
+            inside = strip.shifted(0, -wide.y0).slices
+            was, now = (
+                check.fine_lightness(np.ascontiguousarray(lab_of(pixels)[..., 0]), self._sigma_px)
+                for pixels in (render_photo(state.photo, wide, level), render(state, wide, level))
+            )
+            products = was * was, was * now, now * now
+            for plane, values in zip(self._planes, products, strict=True):
+                size = band.width, band.height
+                plane[band.slices] = cv2.resize(
+                    values[inside], size, interpolation=cv2.INTER_AREA
+                )
+
+    def of(self, weight: Plane) -> tuple[float, float, float, float]:
+        """Variance of grain, mean square at the start, product, mean square now."""
+        total = float(weight.sum())
+        was, product, now = (float((plane * weight).sum()) / total for plane in self._planes)
+        grain = min(check.grain_variance(self._grain_l, self._sigma_px), 0.9 * was)
+        return grain, was, product, now
+
+
+def _grain_l(state: JobState, level: int, whole: Rect) -> float:
+    """Sigma of the grain in L* at a level, where the photo is quietest."""
+    from lather.core.filter.grain import grain_sigma_l
+
+    quietest = math.inf
+    for row in range(GRAIN_BLOCKS):
+        for column in range(GRAIN_BLOCKS):
+            x = (whole.width - GRAIN_SIDE_PX) * column // (GRAIN_BLOCKS - 1)
+            y = (whole.height - GRAIN_SIDE_PX) * row // (GRAIN_BLOCKS - 1)
+            block = Rect(x, y, x + GRAIN_SIDE_PX, y + GRAIN_SIDE_PX).intersect(whole)
+            pixels = render_photo(state.photo, block, level)
+            is_clear = 0.05 < float(pixels[..., :3].mean()) < 0.95
+            sigma = grain_sigma_l(np.ascontiguousarray(lab_of(pixels)[..., 0]) / 100)
+            if is_clear and sigma > 0:
+                quietest = min(quietest, sigma)
+    return 0.0 if math.isinf(quietest) else quietest

@@ -1,0 +1,178 @@
+"""The skin of a job at the size at which tone is measured, and maps of that size as planes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.arrays import FloatImage, Plane
+from lather.core.colour.labs import lab_of
+from lather.core.filter.reach import gaussian_reach_px
+from lather.core.rect import Rect
+from lather.core.survey.findings.finding import Finding
+from lather.core.survey.regions.region import Part, Region
+from lather.core.tone.skin_picture import SkinPicture
+from lather.core.work import NEVER, CancelToken
+from lather.document.findings import FindingState
+from lather.document.layers.layer import Stage
+from lather.document.layers.photo import PhotoLayer
+from lather.document.scale import px_per_mm
+from lather.document.state import JobState
+from lather.document.tiles import DEEPEST_LEVEL
+from lather.errors import EditError
+from lather.render.compositor import render, render_photo
+from lather.render.ground import ground_of
+from lather.render.regions import region_coverage
+
+COARSEST_MM = 0.5  # a pixel, at which pores are gone and blotches are not
+MARK_GROWS = 1.4  # a mark's soft surround is no plain skin
+STRIP_PX = 512
+TEXTURE_MM = 0.5  # the sigma below which lightness is texture
+FINEST_MM, ROUGH_OVER_MM = 0.13, 1.0  # a pixel at which roughness is measured; the sigma over it
+LEAST_POWER = np.float32(1e-3)  # L* squared
+
+
+@dataclass(frozen=True, eq=False)
+class SkinView:
+    """A job's skin at a mip level of its picture.
+
+    Attributes
+    ----------
+    state : whose picture it is.
+    level : of the mip pyramid.
+    picture : the skin in it.
+    """
+
+    state: JobState
+    level: int
+    picture: SkinPicture
+
+    @property
+    def rect(self) -> Rect:
+        return self.state.photo.rect.at_level(self.level)
+
+    @cached_property
+    def parts(self) -> dict[Part, Plane]:
+        """(h, w) 0-1 each: the parts of the skin."""
+        ground = ground_of(self.state)
+        return {part: region_coverage(ground, part, self.rect, self.level) for part in Part}
+
+    def at_full_size(self, plane: Plane, rect: Rect) -> Plane:
+        """A map of the view in pixels of the photo, between whose middles it is straight."""
+        from lather.core.filter.gaussian import from_blocks
+
+        side = 1 << self.level
+        whole = Rect(0, 0, plane.shape[1] * side, plane.shape[0] * side)
+        return from_blocks(plane[..., None], whole, side, rect).reshape(rect.height, rect.width)
+
+
+def skin_view(state: JobState, cancel: CancelToken = NEVER, *, photo: bool = False) -> SkinView:
+    """The skin as all layers show it, or as the photo does.
+
+    Raises
+    ------
+    EditError : the portrait's regions are not known, or there is no skin in it.
+    """
+    if Region.SKIN not in state.regions.masks:
+        raise EditError(
+            "Nothing was evened", "where skin is was not measured", "survey the portrait first"
+        )
+    level = _level_of(state)
+    rect = state.photo.rect.at_level(level)
+    rgb = np.empty((rect.height, rect.width, 3), dtype=np.float32)
+    for top in range(0, rect.height, STRIP_PX):
+        cancel.check()
+        strip = Rect(0, top, rect.width, min(top + STRIP_PX, rect.height))
+        shown = render_photo(state.photo, strip, level) if photo else render(state, strip, level)
+        rgb[strip.slices] = shown[..., :3]
+    skin = region_coverage(ground_of(state), Region.SKIN, rect, level)
+    mm_per_px = (1 << level) / px_per_mm(state)
+    picture = SkinPicture(rgb, skin, _marks(state, rect, level), _people(state, rect, level),
+                          mm_per_px)  # fmt: skip
+    return SkinView(state, level, picture)
+
+
+def roughness(view: SkinView, cancel: CancelToken = NEVER) -> Plane:
+    """(h, w): the logarithm of the rms of L* finer than 0.5 mm around each pixel of the view."""
+    import cv2
+
+    scale, level = px_per_mm(view.state), 0
+    while 2 ** (level + 1) / scale <= FINEST_MM and level < view.level:
+        level += 1
+    sigma_px = TEXTURE_MM * scale / 2**level
+    margin = gaussian_reach_px(sigma_px)
+    whole = view.state.photo.rect.at_level(level)
+    side = 1 << (view.level - level)
+    power = np.zeros(view.picture.skin.shape, dtype=np.float32)
+    for top in range(0, view.rect.height, STRIP_PX // side):
+        cancel.check()
+        rows = Rect(0, top, view.rect.width, min(top + STRIP_PX // side, view.rect.height))
+        strip = Rect(0, rows.y0 * side, whole.width, min(rows.y1 * side, whole.height))
+        wide = strip.grown(margin).intersect(whole)
+        light = np.ascontiguousarray(lab_of(render(view.state, wide, level))[..., 0])
+        fine = light - cv2.GaussianBlur(light, (0, 0), sigma_px)
+        inside = np.square(fine[strip.shifted(0, -wide.y0).slices])
+        power[rows.slices] = cv2.resize(
+            inside, (rows.width, rows.height), interpolation=cv2.INTER_AREA
+        )
+    return np.log(view.picture.mean(power, view.picture.is_skin, ROUGH_OVER_MM) + LEAST_POWER) / 2
+
+
+def below_evening(state: JobState) -> tuple[JobState, int]:
+    """The state without what lies above evening, and the layer that a new one of it goes on."""
+    top = 0
+    for index, layer in enumerate(state.layers):
+        if isinstance(layer, PhotoLayer) or layer.stage in (Stage.CLEAN, Stage.EVEN):
+            top = index
+    return replace(state, layers=state.layers[: top + 1]), state.layers[top].id
+
+
+def marks_of(findings: Iterable[Finding], rect: Rect, level: int) -> Plane:
+    """(h, w) 0-1 of a mip level: where findings lie, with their soft surrounds."""
+    out = np.zeros((rect.height, rect.width), dtype=np.float32)
+    scale = 0.5**level
+    for finding in findings:
+        small = replace(
+            finding, x=finding.x * scale, y=finding.y * scale,
+            extent_px=tuple(max(MARK_GROWS * r * scale, 1.0) for r in finding.extent_px),
+            path_px=tuple((x * scale, y * scale) for x, y in finding.path_px),
+        )  # fmt: skip
+        place = small.rect.intersect(rect)
+        if not place.empty:
+            here = out[place.shifted(-rect.x0, -rect.y0).slices]
+            np.maximum(here, small.coverage(place), out=here)
+    return out
+
+
+def _level_of(state: JobState) -> int:
+    mm_per_px, level = 1 / px_per_mm(state), 0
+    while mm_per_px * 2 ** (level + 1) <= COARSEST_MM and level < DEEPEST_LEVEL:
+        level += 1
+    return level
+
+
+def _marks(state: JobState, rect: Rect, level: int) -> Plane:
+    """Findings of Clean that are still there: what was mended is skin like any other."""
+    there = [f for f in state.findings.items
+             if f.kind.stage == Stage.CLEAN.value
+             and state.findings.state(f) is not FindingState.DONE]  # fmt: skip
+    return marks_of(there, rect, level)
+
+
+def _people(state: JobState, rect: Rect, level: int) -> NDArray[np.int8]:
+    """Whose face is nearest, in sizes of that face; 0 where there is none or one."""
+    faces = state.findings.faces
+    if len(faces) < 2:
+        return np.zeros((rect.height, rect.width), dtype=np.int8)
+    ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1].astype(np.float32)
+    scale = np.float32(1 << level)
+    xs, ys = (xs + np.float32(0.5)) * scale, (ys + np.float32(0.5)) * scale
+    away = []
+    for face in faces:
+        x, y = face.at(0, 0.5)
+        away.append(np.hypot(xs - x, ys - y) / np.float32(face.pupil_distance_px))
+    return np.argmin(away, axis=0).astype(np.int8)

@@ -1,0 +1,191 @@
+"""lather retouch: the assistants, in the order of the stages."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from contextlib import nullcontext
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from lather.cli.marks import Mark, add_keep_argument, check_inside, read_marks
+from lather.cli.opening import opened_job
+from lather.cli.progress import compiled_kernels, report
+from lather.cli.survey import add_scale_argument, check_scale, survey_of
+from lather.cli.text import write_text
+from lather.document.layers.layer import Stage
+from lather.errors import UsageError
+from lather.files.outputs import Form
+
+if TYPE_CHECKING:
+    from lather.assist.retouch import Done, RetouchOptions
+    from lather.assist.scores import Scores
+    from lather.document.state import JobState
+
+READS = ("photo",)
+WRITES = {"out": Form.PICTURE, "job": Form.JOB, "json": Form.TEXT}
+HELP = "run the assistants of some stages on a photo"
+REFUSED = "Nothing was retouched"
+STYLES = ("natural", "groomed", "flawless")
+
+
+def add_arguments(parser: argparse.ArgumentParser) -> None:
+    add_common_arguments(parser)
+    parser.add_argument(
+        "--stages", required=True, metavar="STAGE,...",
+        help="of clean, even; they run in the order of the work",
+    )  # fmt: skip
+
+
+def add_common_arguments(parser: argparse.ArgumentParser) -> None:
+    """What `lather even` takes as well."""
+    parser.add_argument("photo", type=Path, help="a photo or a .lather job")
+    parser.add_argument("out", type=Path, help="the finished picture: .jpg, .png, .tif or .webp")
+    parser.add_argument(
+        "--style", choices=STYLES, metavar="S",
+        help=f"how far to go, and what stays: {', '.join(STYLES)}; default: the job's",
+    )  # fmt: skip
+    parser.add_argument(
+        "--strength", default="100", metavar="P",
+        help="0-100 %% of what each assistant proposes; default 100",
+    )
+    add_keep_argument(parser)
+    parser.add_argument(
+        "--doubtful", action="store_true", help="mend what the survey is not sure of, too"
+    )
+    add_scale_argument(parser)
+    parser.add_argument("--job", type=Path, metavar="FILE", help="save the work as a job too")
+    parser.add_argument(
+        "--json", type=Path, metavar="FILE", help="what was measured before and after"
+    )
+    parser.add_argument("--depth", type=int, choices=(8, 16), help="default: the photo's own")
+
+
+def run(options: argparse.Namespace) -> int:
+    return run_stages(options, _stages(options.stages))
+
+
+def run_stages(options: argparse.Namespace, stages: tuple[Stage, ...]) -> int:
+    """Survey, run the assistants, write what was asked for."""
+    from lather.actions.claiming import claimed
+    from lather.assist.retouch import RetouchOptions
+    from lather.files.delivery import check_writable
+    from lather.files.endings import WRITABLE_BITS
+
+    check_scale(options.mm_per_pixel)
+    wanted = RetouchOptions(stages, _strength(options.strength), options.doubtful)
+    marks = read_marks(options.keep, REFUSED)
+    state = opened_job(options.photo, options).state
+    check_inside(marks, state.photo, REFUSED)
+    held = WRITABLE_BITS[options.out.suffix.lower()]
+    depth_bits = options.depth or min(state.photo.depth_bits, max(held))
+    check_writable(options.out, depth_bits)
+    with claimed(options.job) if options.job is not None else nullcontext():
+        _retouch(state, wanted, marks, depth_bits, options)
+    return 0
+
+
+def _retouch(
+    state: JobState, wanted: RetouchOptions, marks: list[Mark], depth_bits: int,
+    options: argparse.Namespace,
+) -> None:
+    from lather.actions.delivering import write_pictures
+    from lather.assist.clean import with_kept
+    from lather.assist.retouch import retouch
+    from lather.assist.scores import skin_scores
+    from lather.assist.survey import surveyed, with_survey
+    from lather.core.work import CancelToken
+    from lather.document import edits
+    from lather.document.brief import Style
+    from lather.files.delivery import Delivery
+
+    compiled_kernels()
+    if options.style is not None:
+        state = edits.set_style(state, Style(options.style))
+    state = with_survey(state, surveyed(survey_of(state.photo, options)))
+    state = with_kept(state, marks)
+    state, done = retouch(state, wanted, progress=report)
+    scores = skin_scores(state, progress=report)
+    write_pictures(state, [(options.out, Delivery(depth_bits, to_srgb=False))], report,
+                   CancelToken())  # fmt: skip
+    if options.job is not None:
+        _save(state, options.job)
+    text = json.dumps(_facts(done, scores), indent=1) if options.json is not None else ""
+    for one in done:
+        for why in one.proposal.reasons:
+            print(f"lather: {one.proposal.name}: {why}", file=sys.stderr)
+    write_text(text, options.json, _as_text(done, scores))
+
+
+def _save(state: JobState, path: Path) -> None:
+    from lather.actions.claiming import backups_to_keep
+    from lather.files.jobwriter import save_job
+    from lather.settings.store import Settings, default_path
+
+    settings = Settings(default_path())
+    notice = settings.take_notice()
+    if notice:
+        print(f"lather: {notice}", file=sys.stderr)
+    save_job(state, path, n_backups=backups_to_keep(path, settings["backups_kept"], ""))
+
+
+def _facts(done: list[Done], scores: Scores) -> dict[str, Any]:
+    return {
+        "assistants": [
+            {
+                "stage": one.stage.value, "name": one.proposal.name,
+                "proposed": one.proposal.refusal is None,
+                "reasons": list(one.proposal.reasons) if one.proposal.refusal is None
+                else [one.proposal.refusal.sentence()],
+                "measures": [
+                    {"name": m.name, "unit": m.unit, "before": round(m.before, 3),
+                     "after": round(m.after, 3)}
+                    for m in one.proposal.measures
+                ],
+            }
+            for one in done
+        ],
+        "parts": {part.value: scores.facts(part) for part in scores.parts},
+        "beyond": list(scores.said),
+    }  # fmt: skip
+
+
+def _as_text(done: list[Done], scores: Scores) -> str:
+    lines = []
+    for one in done:
+        proposal = one.proposal
+        if proposal.refusal is not None:
+            lines.append(f"{proposal.name}: {proposal.refusal.sentence()}")
+            continue
+        figures = "; ".join(f"{m.name} {m.before:.3g} -> {m.after:.3g} {m.unit}".rstrip()
+                            for m in proposal.measures)  # fmt: skip
+        lines.append(f"{proposal.name}: {figures}")
+    lines += [f"beyond the style's limits: {text}" for text in scores.said]
+    if not scores.said:
+        lines.append("every part is within the style's limits")
+    return "\n".join(lines)
+
+
+def _stages(text: str) -> tuple[Stage, ...]:
+    from lather.assist.retouch import stages_built
+
+    built = stages_built()
+    names = [name.strip() for name in text.split(",") if name.strip()]
+    wrong = [name for name in names if name not in {stage.value for stage in built}]
+    if wrong or not names:
+        known = {stage.value for stage in Stage}
+        why = "is no stage" if not wrong or wrong[0] not in known else "has no assistants yet"
+        raise UsageError(REFUSED, f"'{wrong[0] if wrong else text}' {why}",
+                         f"choose from {', '.join(stage.value for stage in built)}")  # fmt: skip
+    return tuple(stage for stage in built if stage.value in names)
+
+
+def _strength(text: str) -> float:
+    try:
+        percent = float(text.removesuffix("%"))
+    except ValueError:
+        percent = -1.0
+    if not 0 <= percent <= 100:
+        raise UsageError(REFUSED, f"--strength {text} is no share", "give 0 to 100")
+    return percent / 100

@@ -1,0 +1,253 @@
+"""Shine: where a light is seen in the skin, and what the skin would be without it.
+
+Skin sends back two lights: its own, with its colour, and a mirrored one with the lamp's (Shafer
+1985, "Using color to separate reflection components"). Where the mirrored one is strong the colour
+fades, more in blue than in green, beyond what more light alone would do to it; the camera's curve,
+which fades colours too, is fitted on this skin. The mirrored light is also rough, since every pore
+throws a glint of its own. Lit form has neither. A patch is taken for shine only if it stands out,
+fades and is rough, and if its rim lies on skin: what is faint cannot be told from form.
+
+The skin's own colour is then a membrane over the patch from its rim, which is drawn where the
+fading ends; each round draws it anew by the last one's colour. (A separation by chroma pixel by
+pixel, after Tan and Ikeuchi 2005, comes out worse: most of the strong patches are near clipping,
+where no chroma is left. docs/even.md has the figures.)
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, field
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.arrays import FloatImage, Plane
+from lather.core.colour.labs import lab_of
+from lather.core.mend.membrane import fill_membrane
+from lather.core.rect import Rect
+from lather.core.tone.skin_picture import CLIPPED, FLOOR, SkinPicture
+from lather.core.work import NEVER, CancelToken
+
+Flags = NDArray[np.bool_]
+
+NEAR_MM, AROUND_MM = 1.0, 10.0  # what stands out, from what
+SMOOTH_MM = 0.8
+RISES, WHITENS = 0.25, 0.1  # of a clear patch: logarithm of light; share of white in its light
+SEED, LOW = 1.2, 0.35  # shares of both, where a patch begins and how far it may reach
+SHADE_RANGE = (10, 80)  # percentiles of lightness by which fading with light is fitted
+ROUNDS = 4
+RIM_MM, GROWS_MM = 1.0, 1.5
+REACHES_MM, SOFT_MM = 1.5, 0.8  # beyond a patch's rim, where its fading fades out
+FADES_FROM, FADES_FULL = 0.04, 0.16  # fading in green and blue, from no shine to all of it
+LEAST_RISE = 0.05
+LEAST_FADE, LEAST_ROUGH = 0.28, 0.5  # of the strongest part of a patch; roughness as a logarithm
+MOST_BROKEN = 0.12  # of a patch's rim that may lie on what is no skin
+LEAST_MM2 = 3.0
+STRONGEST = 70  # percentile of fading from which a patch's strongest part is taken
+
+
+@dataclass(frozen=True, eq=False)
+class ShinePatch:
+    """One patch of shine.
+
+    Attributes
+    ----------
+    label : in `Shine.labels`.
+    x, y : centre, pixels of the picture that was looked at.
+    area_mm2 : of it.
+    above_l : mean L* above the skin's own colour.
+    clipped : share of it, 0-1, in which a channel is clipped.
+    certainty : 0-1.
+    """
+
+    label: int
+    x: float
+    y: float
+    area_mm2: float
+    above_l: float
+    clipped: float
+    certainty: float
+
+
+@dataclass(frozen=True, eq=False)
+class Shine:
+    """The shine of a picture.
+
+    Attributes
+    ----------
+    patches : the largest effect first.
+    labels : (h, w) int32, 0 where there is none.
+    weight : (h, w) 0-1, how far a pixel shines.
+    own : (h, w, 3) logarithms of the light that the skin has of its own.
+    above : (h, w) L* above that, signed.
+    """
+
+    labels: NDArray[np.int32]
+    weight: Plane
+    own: FloatImage
+    above: Plane
+    patches: tuple[ShinePatch, ...] = field(default=())
+
+    def of(self, labels: set[int]) -> Plane:
+        """The weight of some patches alone."""
+        return np.where(np.isin(self.labels, list(labels)), self.weight, np.float32(0))
+
+
+def no_shine(picture: SkinPicture) -> Shine:
+    nothing = np.zeros_like(picture.skin)
+    return Shine(nothing.astype(np.int32), nothing, picture.light, nothing)
+
+
+def find_shine(picture: SkinPicture, rough: Plane, cancel: CancelToken = NEVER) -> Shine:
+    """The patches of shine in a picture.
+
+    Parameters
+    ----------
+    rough : (h, w) logarithm of the rms of lightness finer than 0.5 mm around each pixel.
+    """
+    if picture.mm2(float(picture.plain.sum())) < LEAST_MM2:
+        return no_shine(picture)
+    patches = _candidates(picture)
+    rougher = rough - np.float32(np.median(rough[picture.plain]))
+    slopes = _fading_with_light(picture)
+    fade = own = None
+    for _ in range(ROUNDS):
+        cancel.check()
+        if not patches.any():
+            return no_shine(picture)
+        own = _own_light(picture, patches)
+        rise = picture.light - own
+        fades = (rise[..., 1] - slopes[0] * rise[..., 0]) + (rise[..., 2] - slopes[1] * rise[..., 0])
+        fade = picture.mean(np.ascontiguousarray(fades), picture.is_skin, SMOOTH_MM)
+        brighter = picture.mean(np.ascontiguousarray(rise[..., 1]), picture.is_skin, SMOOTH_MM)
+        near = _grown(patches, picture.px(GROWS_MM))
+        shows = (fade > FADES_FROM) & (brighter > LEAST_RISE) & near & picture.is_skin
+        patches = _shining(shows, fade, rougher, picture)
+    assert fade is not None and own is not None
+    return _measured(patches, fade, own, picture) if patches.any() else no_shine(picture)
+
+
+def _candidates(picture: SkinPicture) -> Flags:
+    """What is lighter and whiter than the skin around."""
+    linear = np.exp(picture.light) - FLOOR
+    white, total = _share_of_white(linear, picture)
+    light = np.log(total + FLOOR)
+
+    def stands_out(plane: Plane) -> Plane:
+        near, around = (picture.mean(plane, picture.plain, s) for s in (NEAR_MM, AROUND_MM))
+        return near - around
+
+    clear = np.minimum(stands_out(light) / RISES, stands_out(white) / WHITENS)
+    clear = np.where(picture.is_skin, clear, 0)
+    _, labels = cv2.connectedComponents((clear > LOW).astype(np.uint8), connectivity=4)
+    seeds = np.unique(labels[clear > SEED])
+    return np.isin(labels, seeds[seeds > 0])
+
+
+def _share_of_white(linear: FloatImage, picture: SkinPicture) -> tuple[Plane, Plane]:
+    """The share of white in each pixel's light, if the rest has this skin's middle colour, and the
+    light itself: least squares of two colours."""
+    held = linear[picture.plain]
+    total = held.mean(-1)
+    low, high = np.percentile(total, (35, 85))
+    middle = held[(total >= low) & (total <= high)]
+    colour = np.median(middle / np.maximum(middle.sum(-1, keepdims=True), 1e-6), axis=0)
+    colour = colour / max(float(np.linalg.norm(colour)), 1e-6)
+    along = float(colour.sum()) / math.sqrt(3)
+    by_colour, by_white = linear @ colour, linear.sum(-1) / np.float32(math.sqrt(3))
+    white = (by_white - along * by_colour) / max(1 - along**2, 1e-4) / math.sqrt(3)
+    light = np.maximum(linear.mean(-1), 0)
+    return (white / np.maximum(light, 1e-3)).astype(np.float32), light.astype(np.float32)
+
+
+def _fading_with_light(picture: SkinPicture) -> tuple[float, float]:
+    """How fast green and blue rise where red rises by one, in logarithms, without any shine."""
+    red = picture.light[..., 0]
+    low, high = np.percentile(red[picture.plain], SHADE_RANGE)
+    where = picture.plain & (red >= low) & (red <= high)
+
+    def bands(channel: int) -> Plane:
+        plane = np.ascontiguousarray(picture.light[..., channel])
+        near, around = (picture.mean(plane, picture.is_skin, s) for s in (NEAR_MM, 8.0))
+        return (near - around)[where].astype(np.float64)
+
+    red_bands = bands(0)
+    power = float(red_bands @ red_bands)
+    if power < 1e-6 * max(1, red_bands.size):
+        return 1.0, 1.0
+    return tuple(float(bands(c) @ red_bands) / power for c in (1, 2))  # type: ignore[return-value]
+
+
+def _own_light(picture: SkinPicture, patches: Flags) -> FloatImage:
+    """The skin's own light: a membrane over the patches from the plain skin around."""
+    wide = _grown(patches, picture.px(RIM_MM))
+    known = picture.plain & ~wide
+    box = Rect.of_mask(wide).grown(round(picture.px(4.0))).intersect(picture.rect)
+    own = picture.light.copy()
+    inside = box.slices
+    if known[inside].any():
+        own[inside] = fill_membrane(
+            np.ascontiguousarray(picture.light[inside]), ~known[inside]
+        )
+    return own
+
+
+def _shining(shows: Flags, fade: Plane, rougher: Plane, picture: SkinPicture) -> Flags:
+    """Of what fades, the patches that are shine and no lit form."""
+    kept = np.zeros_like(shows)
+    _, labels, stats, _ = cv2.connectedComponentsWithStats(shows.astype(np.uint8), connectivity=4)
+    for label in range(1, len(stats)):
+        x, y, width, height, n_px = (int(v) for v in stats[label])
+        if picture.mm2(n_px) < LEAST_MM2:
+            continue
+        box = Rect(x, y, x + width, y + height).grown(round(picture.px(RIM_MM)) + 1)
+        here = box.intersect(picture.rect).slices
+        patch = labels[here] == label
+        strongest = patch & (fade[here] >= np.percentile(fade[here][patch], STRONGEST))
+        rim = _grown(patch, picture.px(0.6)) & ~patch
+        if (
+            np.median(fade[here][strongest]) > LEAST_FADE
+            and rougher[here][strongest].mean() > LEAST_ROUGH
+            and 1 - picture.is_skin[here][rim].mean() < MOST_BROKEN
+        ):
+            kept[here] |= patch
+    return kept
+
+
+def _measured(patches: Flags, fade: Plane, own: FloatImage, picture: SkinPicture) -> Shine:
+    soft = picture.px(SOFT_MM)
+    weight = np.clip((fade - FADES_FROM) / (FADES_FULL - FADES_FROM), 0, 1)
+    reached = _grown(patches, picture.px(REACHES_MM))
+    weight = weight * cv2.GaussianBlur(reached.astype(np.float32), (0, 0), soft)
+    weight = (weight * picture.is_skin).astype(np.float32)
+    n, labels = cv2.connectedComponents(_grown(reached, 3 * soft).astype(np.uint8))
+    above = _lightness(picture.light) - _lightness(own)
+    clipped = picture.rgb.max(-1) >= CLIPPED
+    found = []
+    for label in range(1, n):
+        mine = (labels == label) & patches
+        ys, xs = np.nonzero(mine)
+        strength = float(np.percentile(fade[mine], 80))
+        found.append(ShinePatch(
+            label=label, x=float(xs.mean()) + 0.5, y=float(ys.mean()) + 0.5,
+            area_mm2=picture.mm2(float(mine.sum())), above_l=float(above[mine].mean()),
+            clipped=float(clipped[mine].mean()),
+            certainty=min(1.0, 0.5 + 0.5 * (strength - LEAST_FADE) / LEAST_FADE),
+        ))  # fmt: skip
+    found.sort(key=lambda patch: -patch.area_mm2 * patch.above_l)
+    return Shine(labels.astype(np.int32), weight, own, above, tuple(found))
+
+
+def _lightness(light: FloatImage) -> Plane:
+    from lather.core.colour.lab import to_encoded
+
+    linear = np.maximum(np.exp(light) - FLOOR, 0)
+    encoded = np.ascontiguousarray(to_encoded(linear), dtype=np.float32)
+    return lab_of(encoded)[..., 0]
+
+
+def _grown(patches: Flags, radius_px: float) -> Flags:
+    side = 2 * max(1, round(radius_px)) + 1
+    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
+    return np.asarray(cv2.dilate(patches.astype(np.uint8), disc) > 0)

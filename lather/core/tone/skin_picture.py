@@ -1,0 +1,81 @@
+"""What evening looks at: a reduced picture, where skin is in it, and what of that is plain."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.arrays import FloatImage, Plane
+from lather.core.colour.lab import to_linear
+from lather.core.rect import Rect
+from lather.core.tone.deviation import mean_within
+
+SURE_SKIN, NO_MARK = 0.9, 0.05
+FLOOR = np.float32(0.004)  # linear light below which a logarithm means nothing
+CLIPPED = 0.995  # encoded value from which a channel says no more
+LEAST_SKIN_MM2 = 150.0  # of plain skin, with less of it there is nothing to compare with
+
+
+@dataclass(frozen=True, eq=False)
+class SkinPicture:
+    """A picture of skin at the size at which tone is measured, 0.2-0.4 mm a pixel.
+
+    Attributes
+    ----------
+    rgb : (h, w, 3) float32 encoded sRGB 0-1.
+    skin : (h, w) 0-1, the share of a pixel that is skin.
+    marks : (h, w) 0-1, what lies on it: findings that are no unevenness of tone.
+    people : (h, w) small integers, whose skin it would be; each is compared with their own.
+    mm_per_px : the scale of these pixels.
+    """
+
+    rgb: FloatImage
+    skin: Plane
+    marks: Plane
+    people: NDArray[np.int8]
+    mm_per_px: float
+
+    @property
+    def rect(self) -> Rect:
+        return Rect(0, 0, self.skin.shape[1], self.skin.shape[0])
+
+    @cached_property
+    def is_skin(self) -> NDArray[np.bool_]:
+        return np.asarray(self.skin > SURE_SKIN)
+
+    @cached_property
+    def plain(self) -> NDArray[np.bool_]:
+        """Skin with no mark on it."""
+        return np.asarray(self.is_skin & (self.marks < NO_MARK))
+
+    @cached_property
+    def light(self) -> FloatImage:
+        """(h, w, 3) natural logarithms of linear light."""
+        linear = to_linear(self.rgb).astype(np.float32)
+        return np.log(np.maximum(linear, 0) + FLOOR)
+
+    def mean(self, plane: Plane, weight: Plane | NDArray[np.bool_], sigma_mm: float) -> Plane:
+        """The mean around each pixel of what a weight takes in."""
+        weighed = np.asarray(weight, dtype=np.float32)
+        return mean_within(plane, weighed, self.rect, self.px(sigma_mm))[0]
+
+    def px(self, length_mm: float) -> float:
+        return length_mm / self.mm_per_px
+
+    def mm2(self, n_px: float) -> float:
+        return n_px * self.mm_per_px**2
+
+    def of_person(self, number: int) -> SkinPicture:
+        """With the skin of one person alone."""
+        mine = (self.people == number).astype(np.float32)
+        return SkinPicture(self.rgb, self.skin * mine, self.marks, self.people, self.mm_per_px)
+
+    @property
+    def everybody(self) -> list[int]:
+        """The people with enough plain skin to be compared with."""
+        numbers, counts = np.unique(self.people[self.plain], return_counts=True)
+        return [int(n) for n, count in zip(numbers, counts, strict=True)
+                if self.mm2(count) >= LEAST_SKIN_MM2]  # fmt: skip
