@@ -15,6 +15,7 @@ from collections.abc import Callable
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from bench import (
+    evenness,
     export,
     grafting,
     keeping,
@@ -44,6 +45,7 @@ GROUPS: dict[str, Group] = {
     "quality": quality.measure,
     "regions": regions.measure,
     "quality.metamorphic": metamorphic.measure,
+    "evenness": evenness.measure,
     "open": opening.measure,
     "keeping": keeping.measure,
     "export": export.measure,

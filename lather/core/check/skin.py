@@ -83,10 +83,10 @@ def blotches(picture: SkinPicture) -> list[Plane]:
     return bands
 
 
-def large_light(picture: SkinPicture) -> Plane:
-    """(h, w): L* within skin after a Gaussian of 10 mm."""
+def large_light(picture: SkinPicture, weight: Plane) -> Plane:
+    """(h, w): L* after a Gaussian of 10 mm, of what a weight takes in."""
     lightness = np.ascontiguousarray(lab_of(picture.rgb)[..., 0])
-    return picture.mean(lightness, picture.is_skin, MODELLING_MM)
+    return picture.mean(lightness, weight, MODELLING_MM)
 
 
 def modelling(light: Plane, weight: Plane) -> float:
