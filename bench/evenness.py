@@ -7,6 +7,7 @@ filter on the skin, which even by losing texture.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from functools import lru_cache
@@ -163,7 +164,9 @@ def _kept(name: str, out: Image, sitting: Sitting) -> list[Row]:
     sigma_px = 0.5 * sitting.px_per_mm
     where = sitting.skin
     texture = [
-        float(np.square(fine_lightness(lab_of(picture)[..., 0], sigma_px)[where]).mean()) ** 0.5
+        math.sqrt(
+            float(np.square(fine_lightness(lab_of(picture)[..., 0], sigma_px)[where]).mean())
+        )
         for picture in (sitting.rgb, out)
     ]
     ratio = texture[1] / texture[0]
@@ -268,7 +271,7 @@ def _warm(rgb: Image) -> Image:
 
 def _noisy(rgb: Image) -> Image:
     noise = np.random.default_rng(5).normal(0, 0.02, rgb.shape).astype(np.float32)
-    return np.clip(rgb + noise, 0, 1)
+    return np.asarray(np.clip(rgb + noise, 0, 1), dtype=np.float32)
 
 
 def _small(rgb: Image) -> Image:
@@ -352,7 +355,7 @@ def _without(number: int, flaw: str, rgb: Image, size: float) -> Image:
     change = (delta[..., ::-1].astype(np.float32) - 128) / np.float32(255)
     if size != 1:
         change = cv2.resize(change, (rgb.shape[1], rgb.shape[0]), interpolation=cv2.INTER_AREA)
-    return np.clip(rgb + change, 0, 1)
+    return np.asarray(np.clip(rgb + change, 0, 1), dtype=np.float32)
 
 
 def _reshaped(plane: Image, rgb: Image) -> Image:
@@ -382,7 +385,7 @@ def _unevenness(picture: Image, sitting: Sitting) -> float:
     """Rms of a* in skin between 1 and 16 mm."""
     a = np.ascontiguousarray(lab_of(picture)[..., 1])
     fine, coarse = (_within(a, sitting.skin, mm * sitting.px_per_mm) for mm in (1.0, 16.0))
-    return float(np.square((fine - coarse)[sitting.skin]).mean()) ** 0.5
+    return math.sqrt(float(np.square((fine - coarse)[sitting.skin]).mean()))
 
 
 def _texture_kept(picture: Image, sitting: Sitting) -> float:

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from lather.actions.action import Action, Run, has_job
 from lather.actions.aside import Meanwhile, merge_aside, run_edit, take_merged
+from lather.actions.evening import accept, has_pending, propose_all, propose_for
 from lather.actions.face import start_measuring
 from lather.actions.task import Offer
 from lather.actions.walk import Mended
@@ -23,6 +24,7 @@ from lather.errors import LatherError, ScaleError
 from lather.tools.source import SourceGoes
 
 NEAREST_ZOOM = 1.0
+PATCH_ON_SCREEN_PX = 420.0
 
 
 def survey(bench: Workbench) -> None:
@@ -101,10 +103,13 @@ def look_at(bench: Workbench, finding: Finding) -> None:
     """Centre the picture on a finding, with the advised tool and brush in the hand."""
     from lather.core.survey.findings.advice import advice_for
 
-    bench.go_to_stage(Stage.CLEAN)
+    bench.go_to_stage(Stage(finding.kind.stage))
     bench.walk.go_to(finding.id)
-    if bench.geometry is not None and bench.geometry.zoom < NEAREST_ZOOM:
-        bench.zoom_to(NEAREST_ZOOM)
+    wanted = NEAREST_ZOOM
+    if finding.kind.is_patch:  # all of it is looked at
+        wanted = min(wanted, PATCH_ON_SCREEN_PX / (2 * finding.reach_px))
+    if bench.geometry is not None and bench.geometry.zoom < wanted:
+        bench.zoom_to(wanted)
     bench.centre_on(Rect.around(finding.x, finding.y, 1))
     advice = advice_for(finding)
     if advice is not None:
@@ -118,7 +123,7 @@ def look_at(bench: Workbench, finding: Finding) -> None:
 
 
 def step(bench: Workbench, by: int) -> None:
-    finding = bench.walk.step(bench.state.findings, by)
+    finding = bench.walk.step(bench.state.findings, by, bench.stage.value)
     if finding is None:
         bench.walk.go_to(None)
         bench.say("Every finding is decided.")
@@ -127,7 +132,14 @@ def step(bench: Workbench, by: int) -> None:
 
 
 def mend(bench: Workbench, findings: Sequence[Finding]) -> None:
-    """Mend findings aside, as one step."""
+    """Mend findings aside, as one step; of Even's, ask for a proposal, or take the one that is
+    looked at."""
+    if bench.pending is not None:
+        accept(bench)
+        return
+    if findings and all(finding.kind.is_patch for finding in findings):
+        propose_for(bench, findings)
+        return
     from lather.assist.clean import CleanOptions, propose_clean, step_name
 
     before = bench.state
@@ -161,6 +173,17 @@ def mend(bench: Workbench, findings: Sequence[Finding]) -> None:
             step(bench, 1)
 
     merge_aside(bench, "Mending", work, done)
+
+
+def mend_all(bench: Workbench) -> None:
+    """All certain open findings of the stage; in Even all that its assistants propose."""
+    if bench.stage is Stage.EVEN:
+        propose_all(bench)
+        return
+    mend(bench, [
+        finding for finding in bench.state.findings.of_stage(Stage.CLEAN.value)
+        if bench.state.findings.state(finding) is FindingState.OPEN and not finding.doubtful
+    ])  # fmt: skip
 
 
 def other_source(bench: Workbench) -> None:
@@ -236,8 +259,9 @@ ACTIONS = (
     Action("finding.previous", "Previous finding", "Back to the open finding before.", "Finding",
            lambda bench: step(bench, -1), enabled=is_surveyed),
     Action("finding.mend", "Mend it",
-           "Accept the proposed mend of this finding, and go to the next.", "Finding",
-           lambda bench: mend(bench, _current(bench)), enabled=_has_current),
+           "Accept the proposed mend of this finding, and go to the next; take over what is "
+           "proposed.", "Finding", lambda bench: mend(bench, _current(bench)),
+           enabled=lambda bench: _has_current(bench) or has_pending(bench)),
     Action("finding.other_source", "Other source",
            "Do the mend accepted last again, with texture from the next best place.", "Finding",
            other_source, enabled=has_other_source),
@@ -250,9 +274,5 @@ ACTIONS = (
            _decide_current(FindingState.OPEN), enabled=_has_current),
     Action("finding.mend_all", "Mend all open findings",
            "Accept every proposed mend at once; kept marks and doubtful findings stay.", "Finding",
-           lambda bench: mend(bench, [
-               finding for finding in bench.state.findings.in_state(FindingState.OPEN)
-               if not finding.doubtful
-           ]),
-           enabled=is_surveyed),
+           mend_all, enabled=is_surveyed),
 )  # fmt: skip

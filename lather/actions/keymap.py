@@ -103,6 +103,9 @@ KEYS: dict[str, tuple[str, ...]] = {
     "finding.mend_all": ("Space+E",),
     "mend.cut_free": ("Space+G",),
     "tool.mark": ("Space+V",),
+    "proposal.accept": ("Space+R",),
+    "proposal.paint_in": ("Space+B",),
+    "proposal.leave": ("Space+X",),
     # The source.
     "source.pick": ("C",),
     "source.goes": ("C+D",),

@@ -8,6 +8,7 @@ from lather.actions import (
     brush,
     delivering,
     edit,
+    evening,
     finding,
     free,
     geometry,
@@ -21,7 +22,7 @@ from lather.actions import (
 from lather.actions.action import Action
 
 _GROUPS = (
-    opening, saving, delivering, application, edit, finding, geometry, free, brush, source,
+    opening, saving, delivering, application, edit, finding, evening, geometry, free, brush, source,
     area, layer, lens, view,
 )  # fmt: skip
 
@@ -31,4 +32,5 @@ def all_actions() -> tuple[Action, ...]:
     return tuple(action for group in _GROUPS for action in group.ACTIONS)
 
 
-MENUS = ("Job", "Edit", "Finding", "Tool", "Source", "Area", "Layer", "Mask", "View", "Help")
+MENUS = ("Job", "Edit", "Finding", "Even", "Tool", "Source", "Area", "Layer", "Mask", "View",
+         "Help")  # fmt: skip

@@ -70,9 +70,9 @@ class Walk:
         """The finding looked at, if it is still there."""
         return next((f for f in findings.items if f.id == self.finding_id), None)
 
-    def step(self, findings: Findings, by: int) -> Finding | None:
-        """The next open finding in that direction, round the end; None if none is open."""
-        items = findings.items
+    def step(self, findings: Findings, by: int, stage: str) -> Finding | None:
+        """The next open finding of a stage in that direction, round the end; None if none is."""
+        items = findings.of_stage(stage)
         start = next((n for n, f in enumerate(items) if f.id == self.finding_id), None)
         if start is None:
             start = -1 if by > 0 else 0

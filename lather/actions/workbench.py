@@ -14,6 +14,7 @@ from lather.actions.asker import Asker
 from lather.actions.hands import Hands
 from lather.actions.keeping import Keeper
 from lather.actions.looks import Looks
+from lather.actions.pending import Pending
 from lather.actions.recovery import Opened
 from lather.actions.task import Offer, Task
 from lather.actions.walk import Walk
@@ -26,6 +27,7 @@ from lather.document.job import Job
 from lather.document.layers.layer import Stage
 from lather.document.merge import same_work
 from lather.document.state import JobState
+from lather.document.tiles import Tiles
 from lather.errors import Cancelled, LatherError
 from lather.names import readable
 from lather.render.compositor import kept
@@ -58,6 +60,7 @@ class Workbench:
     stage_changed() : another stage is looked at.
     task_changed() : long work began, advanced or ended.
     said(text, is_error) : a sentence for the person; `offer` is what could be done about it.
+    pending_changed() : another proposal is looked at, or none, or it is set otherwise.
     offer_withdrawn() : what was said last is over, and with it what could be done about it.
     """
 
@@ -76,6 +79,8 @@ class Workbench:
         self.keeper: Keeper | None = None
         self.session: PenSession | None = None
         self.offer: Offer | None = None
+        self.pending: Pending | None = None
+        self.reference: Tiles | None = None  # the area whose colour others are matched to
         self.hands = Hands(settings)
         self.looks = Looks()
         self.walk = Walk()
@@ -89,6 +94,7 @@ class Workbench:
         self.stage_changed: Signal[()] = Signal()
         self.task_changed: Signal[()] = Signal()
         self.said: Signal[str, bool] = Signal()
+        self.pending_changed: Signal[()] = Signal()
         self.offer_withdrawn: Signal[()] = Signal()
         self._stroke_executor = stroke_executor or SameThread()
         self._task_executor = task_executor or SameThread()
@@ -129,6 +135,7 @@ class Workbench:
         self.keeper = self.session = None
         self.looks = Looks()
         self.walk.leave()
+        self.pending = self.reference = None
         self._withdraw_offer()
         if opened is not None:
             self._attend(opened)
@@ -291,6 +298,11 @@ class Workbench:
         if stage is not self.stage:
             self.stage = stage
             self.stage_changed.emit()
+
+    def set_pending(self, pending: Pending | None) -> None:
+        """Look at a proposal, or at none."""
+        self.pending = pending
+        self.pending_changed.emit()
 
     def tick(self, now_s: float) -> None:
         """Called about once a second: what is to be done while nobody works."""

@@ -78,7 +78,7 @@ def propose_clean(
     """
     token = cancel or NEVER
     wanted = [f for f in state.findings.in_state(FindingState.OPEN)
-              if f.kind.known and f.kind.stage == Stage.CLEAN.value and options.takes(f)]  # fmt: skip
+              if f.kind.known and not f.kind.is_patch and options.takes(f)]  # fmt: skip
     free = [finding for finding in wanted if finding.stands_free]
     left: Counter[str] = Counter({BESIDE_AN_EDGE: len(wanted) - len(free)})
     groups = sorted(_touching(free), key=lambda group: max(f.reach_px for f in group))

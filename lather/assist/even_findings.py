@@ -48,6 +48,7 @@ def even_findings(
     cancel.check()
     maps = even_maps(picture, cancel)
     change = lab - lab_of(evened_rgb(picture, maps))  # what it is beside even skin
+    change = change * (1 - np.clip(2 * shine.weight, 0, 1))[..., None]  # shine is pale by itself
     found += _blotches(change, view, [f for f in found if f.kind is Kind.REDNESS])
     found.sort(key=lambda f: (f.doubtful, -f.severity))
     return [replace(f, id=n) for n, f in enumerate(found, start=first_id)]

@@ -15,7 +15,6 @@ from lather.core.survey.regions.region import Part
 from lather.core.tone.evening import EvenMaps, even_maps, evened_rgb
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document import edits
-from lather.document.brief import Style
 from lather.document.findings import FindingState
 from lather.document.layers.blood_pigment import NOTHING_TAKEN, BloodPigmentLayer
 from lather.document.layers.layer import Layer, Stage, new_id
@@ -84,10 +83,10 @@ def propose_even_out(
     done = [f.id for f in state.findings.in_state(FindingState.OPEN)
             if f.kind is Kind.UNEVEN and (options.ids is None or f.id in options.ids)]  # fmt: skip
     after = edits.decide(after, done, FindingState.DONE)
-    reasons = (f"under the eyes at most {UNDER_EYES:.0%}",)
-    if Style.keeps(state.brief.style, Kind.FRECKLES):
-        reasons += ("freckles stay, as the style says",)
-    return Proposal(name, state, after, _measures(view, maps), reasons)
+    reasons = [f"under the eyes at most {UNDER_EYES:.0%}"]
+    if state.brief.style.keeps(Kind.FRECKLES):
+        reasons.append("freckles stay, as the style says")
+    return Proposal(name, state, after, _measures(view, maps), tuple(reasons))
 
 
 def as_tiles(plane: Plane, view: SkinView, empty: Tiles, cancel: CancelToken) -> Tiles:
@@ -121,8 +120,9 @@ def spared(state: JobState, view: SkinView) -> Plane:
 
 def _meant(state: JobState, view: SkinView, options: EvenOptions) -> Plane:
     """(h, w) 0-1: everything, or where some findings lie."""
-    skipped = [f for f in state.findings.items if f.kind is Kind.UNEVEN
-               and state.findings.state(f) in (FindingState.KEPT, FindingState.SKIPPED)]  # fmt: skip
+    settled = FindingState.KEPT, FindingState.SKIPPED
+    skipped = [f for f in state.findings.items
+               if f.kind is Kind.UNEVEN and state.findings.state(f) in settled]  # fmt: skip
     if options.ids is None:
         return 1 - marks_of(skipped, view.rect, view.level)
     chosen: list[Finding] = [f for f in state.findings.items if f.id in options.ids]

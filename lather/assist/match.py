@@ -225,7 +225,7 @@ def _reference(
 
 def _area(tiles: Tiles, view: SkinView) -> Plane:
     samples = read_level(tiles, view.state.photo.rect, view.rect, view.level)
-    return samples.astype(np.float32) / np.float32(FULL)
+    return np.asarray(samples.astype(np.float32) / np.float32(FULL), dtype=np.float32)
 
 
 def _overlap(one: Plane, other: Plane) -> float:
@@ -244,7 +244,7 @@ def _ring(patch: RedPatch, view: SkinView, density: Plane) -> Plane:
     middle = np.median(light[patch.mask])
     alike = ring & (np.abs(light - middle) < 0.35)
     enough = alike if alike.sum() > 60 else ring
-    return enough.astype(np.float32)
+    return np.asarray(enough, dtype=np.float32)
 
 
 def _is_meant(

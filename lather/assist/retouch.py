@@ -71,6 +71,23 @@ def retouch(
     return state, done
 
 
+def as_one(
+    state: JobState, stage: Stage, *, progress: Progress = no_progress, cancel: CancelToken = NEVER
+) -> Proposal:
+    """What all assistants of a stage propose, as one proposal."""
+    after, done = retouch(state, RetouchOptions((stage,)), progress=progress, cancel=cancel)
+    taken = [one.proposal for one in done if one.proposal.refusal is None]
+    left = [one.proposal.refusal for one in done if one.proposal.refusal is not None]
+    if not taken:
+        return Proposal(stage.title, state, state, refusal=left[0] if left else None)
+    return Proposal(
+        f"All of {stage.title}", state, after,
+        tuple(measure for proposal in taken for measure in proposal.measures),
+        (*(reason for proposal in taken for reason in proposal.reasons),
+         *(f"{error.what.lower()}: {error.why}" for error in left)),
+    )  # fmt: skip
+
+
 def assistants(stage: Stage, options: RetouchOptions) -> Sequence[Assistant]:
     """Those of a stage, in order; () for a stage that has none yet."""
     cleaning = CleanOptions(doubtful=options.doubtful)

@@ -128,7 +128,7 @@ def skin_scores(
         grain, was, product, is_now = texture.of(matt)
         figures = [
             Score(
-                *(_rms(band, weight) for band in bands[n]),
+                _rms(bands[n][0], weight), _rms(bands[n][1], weight), _rms(bands[n][2], weight),
                 check.texture_energy((was, is_now)[n], grain),
                 check.modelling(light[n], matt),
                 start.picture.mm2(float((shine[n] * weight).sum())) / 100,
@@ -206,7 +206,7 @@ def _grain_l(state: JobState, level: int, whole: Rect) -> float:
             block = Rect(x, y, x + GRAIN_SIDE_PX, y + GRAIN_SIDE_PX).intersect(whole)
             pixels = render_photo(state.photo, block, level)
             is_clear = 0.05 < float(pixels[..., :3].mean()) < 0.95
-            sigma = grain_sigma_l(np.ascontiguousarray(lab_of(pixels)[..., 0]) / 100)
+            sigma = grain_sigma_l(lab_of(pixels)[..., 0] / np.float32(100))
             if is_clear and sigma > 0:
                 quietest = min(quietest, sigma)
     return 0.0 if math.isinf(quietest) else quietest

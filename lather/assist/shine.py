@@ -8,7 +8,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from lather.assist.proposal import Measure, Proposal
-from lather.assist.skin_view import TEXTURE_MM, SkinView, below_evening, marks_of, roughness, skin_view
+from lather.assist.skin_view import (
+    TEXTURE_MM,
+    SkinView,
+    below_evening,
+    marks_of,
+    roughness,
+    skin_view,
+)
 from lather.core.arrays import FloatImage, Plane
 from lather.core.blend.composite import to_pixels
 from lather.core.blend.modes import BlendMode
@@ -201,7 +208,7 @@ class _Tamer:
         share = np.clip(2 * cv2.GaussianBlur(clipped, (0, 0), sigma_px), 0, 1)
         from_there = cell.shifted(*self._shift)
         if from_there.intersect(self._state.photo.rect) != from_there:
-            return texture * (1 - share)
+            return np.asarray(texture * (1 - share), dtype=np.float32)
         return np.asarray(texture + share * (self._fine(from_there) - texture))
 
     def _fine(self, cell: Rect) -> Plane:

@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.core.arrays import FloatImage, Plane
+from lather.core.arrays import Plane
 from lather.core.colour.labs import lab_of
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
@@ -119,7 +119,8 @@ def roughness(view: SkinView, cancel: CancelToken = NEVER) -> Plane:
         power[rows.slices] = cv2.resize(
             inside, (rows.width, rows.height), interpolation=cv2.INTER_AREA
         )
-    return np.log(view.picture.mean(power, view.picture.is_skin, ROUGH_OVER_MM) + LEAST_POWER) / 2
+    smooth = view.picture.mean(power, view.picture.is_skin, ROUGH_OVER_MM)
+    return np.asarray(np.log(smooth + LEAST_POWER) / 2, dtype=np.float32)
 
 
 def below_evening(state: JobState) -> tuple[JobState, int]:
@@ -175,4 +176,4 @@ def _people(state: JobState, rect: Rect, level: int) -> NDArray[np.int8]:
     for face in faces:
         x, y = face.at(0, 0.5)
         away.append(np.hypot(xs - x, ys - y) / np.float32(face.pupil_distance_px))
-    return np.argmin(away, axis=0).astype(np.int8)
+    return np.asarray(np.argmin(away, axis=0), dtype=np.int8)

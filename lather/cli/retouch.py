@@ -107,7 +107,7 @@ def _retouch(
     state = with_kept(state, marks)
     state, done = retouch(state, wanted, progress=report)
     scores = skin_scores(state, progress=report)
-    write_pictures(state, [(options.out, Delivery(depth_bits, to_srgb=False))], report,
+    write_pictures(state, [(options.out, Delivery(depth_bits=depth_bits, to_srgb=False))], report,
                    CancelToken())  # fmt: skip
     if options.job is not None:
         _save(state, options.job)

@@ -100,7 +100,8 @@ def _finding_from(item: Entry, finding_id: int) -> Finding:
             "rim_broken",
         )
     }  # fmt: skip
-    numbers.update({name: measure(item.get(name, 0), 0, 1e6) for name in ("edge_px", "length_mm", "area_mm2")})
+    for name in ("edge_px", "length_mm", "area_mm2"):
+        numbers[name] = measure(item.get(name, 0), 0, 1e6)
     numbers["certainty"] = measure(item.get("certainty", 1), 0, 1)
     numbers["clipped"] = measure(item.get("clipped", 0), 0, 1)
     path = item.get("path_px", ())

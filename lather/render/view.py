@@ -42,6 +42,7 @@ class Shown(Enum):
     BEFORE = "before"
     MASK = "mask"
     LENS = "lens"
+    PROPOSED = "proposed"
 
 
 @dataclass(frozen=True)
@@ -55,12 +56,15 @@ class TileRequest:
     key: Key
     surround: float
     look: LensLook
+    proposed: JobState | None = None
 
     def render(self) -> ByteImage:
         rect = Rect.cell(self.key, TILE_PX)
         return screen_bytes(self.state, self._pixels(rect), self.surround)
 
     def _pixels(self, rect: Rect) -> FloatImage:
+        if self.shown is Shown.PROPOSED and self.proposed is not None:
+            return render(self.proposed, rect, self.level)
         if self.shown is Shown.BEFORE:
             return render_photo(self.state.photo, rect, self.level)
         if self.shown is Shown.MASK:
@@ -97,6 +101,7 @@ class _Now:
     state: JobState
     surround: float
     look: LensLook
+    proposed: JobState | None = None
 
 
 Place = tuple[Shown, int, Key]
@@ -181,6 +186,11 @@ class ViewTiles:
     def set_surround(self, surround: float) -> None:
         self._now = replace(self._now, surround=surround)
         self._mark(Shown)  # the border too, of which tiles show what lies outside
+
+    def set_proposed(self, proposed: JobState | None) -> None:
+        """What a proposal would make of the picture; None if there is none."""
+        self._now = replace(self._now, proposed=proposed)
+        self._mark((Shown.PROPOSED,))
 
     def set_lens(self, look: LensLook) -> None:
         """What is looked through."""
@@ -286,7 +296,7 @@ class ViewTiles:
         now, (shown, level, key) = self._now, place
         self._rendering[place] = now.number
         request = TileRequest(
-            now.number, now.state, shown, level, key, now.surround, now.look
+            now.number, now.state, shown, level, key, now.surround, now.look, now.proposed
         )
         try:
             return TileResponse(request, request.render())

@@ -41,6 +41,7 @@ from lather.ui.hand_mark import HandMark
 from lather.ui.handle_mark import HandleMark
 from lather.ui.pen_readings import PenReadings
 from lather.ui.picture_view import PictureView, draw_invitation, draw_split_line
+from lather.ui.proposal_mark import ProposalMark
 from lather.ui.trail_mark import trail_box
 
 REST_TICK_MS = 25
@@ -59,6 +60,7 @@ class Canvas(QWidget):
         self.rims = RimWatch(bench, executor)
         self._hand = HandMark(bench, self.rims, executor, self.update)
         self._handles = HandleMark(bench)
+        self._proposal = ProposalMark(bench)
         self._executor = executor
         self._pictures = PictureView(bench)
         self._pen_down = False
@@ -83,6 +85,7 @@ class Canvas(QWidget):
         bench.looks_changed.connect(self._on_looks_changed)
         bench.walk.moved.connect(self.update)
         bench.stage_changed.connect(self.update)
+        bench.pending_changed.connect(self._on_pending_changed)
         bench.hands.changed.connect(self._on_hand_changed)
         bench.settings.changed.connect(self._on_setting_changed)
         self.rims.changed.connect(self._on_rims_changed)
@@ -118,6 +121,7 @@ class Canvas(QWidget):
         self.bench.looks_changed.disconnect(self._on_looks_changed)
         self.bench.walk.moved.disconnect(self.update)
         self.bench.stage_changed.disconnect(self.update)
+        self.bench.pending_changed.disconnect(self._on_pending_changed)
         self.bench.hands.changed.disconnect(self._on_hand_changed)
         self.bench.settings.changed.disconnect(self._on_setting_changed)
 
@@ -147,6 +151,12 @@ class Canvas(QWidget):
             self._pictures.want_anew()
             self.update()
         self._update_cursor()
+
+    def _on_pending_changed(self) -> None:
+        if self.tiles is not None:
+            pending = self.bench.pending
+            self.tiles.set_proposed(pending.after if pending is not None else None)
+        self.update()
 
     def _on_rims_changed(self) -> None:
         if self.rims.area or self.bench.job is None or self.bench.state.area is not None:
@@ -230,8 +240,10 @@ class Canvas(QWidget):
             draw_findings(painter, self.bench, ratio)
         if self.bench.looks.splits:
             draw_split_line(painter, self.width() * self.bench.looks.line_at, self.height())
+        self._proposal.draw(painter, ratio)
         self._handles.draw(painter, ratio)
         self._hand.draw(painter, self.tiles, self._cursor, ratio)
+        self._proposal.draw_handle(painter, ratio)
 
     # --- pen and mouse -------------------------------------------------------------------
 
@@ -243,7 +255,7 @@ class Canvas(QWidget):
         if self.bench.panning or self._pan_from is not None:
             self._pan(event.type() == QEvent.Type.TabletRelease, event.position())
             return
-        if self._handles.busy:
+        if self._holds:
             if event.type() == QEvent.Type.TabletRelease:
                 self._drop_handle(event.position())
             else:
@@ -273,7 +285,7 @@ class Canvas(QWidget):
             return
         if self._pan_from is not None:
             self._pan(False, event.position())
-        elif self._handles.busy:
+        elif self._holds:
             self._drag_handle(event.position())
         elif self._split_dragged:
             share = event.position().x() / max(1, self.width())
@@ -286,7 +298,7 @@ class Canvas(QWidget):
         self._split_dragged = False
         if not self._tablet_in_use and event.button() == Qt.MouseButton.LeftButton:
             ratio = self.devicePixelRatioF()
-            if self._handles.busy:
+            if self._holds:
                 self._drop_handle(event.position())
             else:
                 self._end(self._readings.of_mouse(event, ratio, pressure=0.0))
@@ -346,7 +358,8 @@ class Canvas(QWidget):
         if self._on_split_line(position):
             self._split_dragged = True
             return
-        if self._handles.press(position, self.devicePixelRatioF()):
+        ratio = self.devicePixelRatioF()
+        if self._proposal.press(position, ratio) or self._handles.press(position, ratio):
             return
         session = self.bench.session
         if session is None or self.bench.geometry is None:
@@ -378,12 +391,21 @@ class Canvas(QWidget):
             self.bench.open_job.ledger.sign_of_life(time.monotonic())
         self._split_dragged = False
 
+    @property
+    def _holds(self) -> bool:
+        """True while something on the picture is dragged, and not a brush."""
+        return self._handles.busy or self._proposal.busy
+
     def _drag_handle(self, position: QPointF) -> None:
+        self._proposal.move(position)
         self._handles.move(position)
         self.update()
 
     def _drop_handle(self, position: QPointF) -> None:
-        self._handles.release(position, self.devicePixelRatioF())
+        if self._proposal.busy:
+            self._proposal.release()
+        else:
+            self._handles.release(position, self.devicePixelRatioF())
         self.update()
 
     def _on_rest(self) -> None:

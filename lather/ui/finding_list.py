@@ -1,4 +1,4 @@
-"""The findings of the Clean stage as rows: what, how big, how strong, what was decided."""
+"""The findings of a stage as rows: what, how big, how strong, what was decided."""
 
 from __future__ import annotations
 
@@ -19,6 +19,7 @@ from lather.actions.workbench import Workbench
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.document.findings import Findings, FindingState
+from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.ui.crops import CROP_PX, crop_of
 from lather.ui.theme import GAP_2
@@ -28,7 +29,8 @@ TITLES = {
     Kind.RED: "Red blemish", Kind.DARK: "Dark spot", Kind.BRIGHT: "Bright spot",
     Kind.MILK_SPOT: "Milk spot", Kind.FLAKE: "Flake", Kind.CREASE: "Crease", Kind.VEIN: "Vein",
     Kind.FOLD: "Natural fold", Kind.SKIN_HAIR: "Hair on skin", Kind.MOLE: "Mole", Kind.SCAR: "Scar",
-    Kind.FRECKLES: "Freckle", Kind.MARK: "Marked to keep",
+    Kind.FRECKLES: "Freckle", Kind.MARK: "Marked to keep", Kind.SHINE: "Shine",
+    Kind.REDNESS: "Redness", Kind.UNEVEN: "Uneven",
 }  # fmt: skip
 FILTERS: tuple[tuple[str, FindingState | None], ...] = (
     ("Open", FindingState.OPEN), ("Done", FindingState.DONE), ("Kept", FindingState.KEPT),
@@ -79,6 +81,7 @@ class FindingList(QWidget):
             _DecideButton(actions["finding.skip"], bench, self, "Skip"),
         ]
         for button in self.buttons:
+            button.setProperty("role", "compact")
             row.addWidget(button, 1)
         column.addLayout(row)
         self.mend_all = CommandButton(actions["finding.mend_all"], bench, text="Mend all")
@@ -93,12 +96,14 @@ class FindingList(QWidget):
         bench.job_opened.connect(self.reset)
         bench.job_changed.connect(self._on_job_changed)
         bench.walk.moved.connect(self._on_moved)
-        self.reset()
+        bench.stage_changed.connect(self._on_stage_changed)
+        self._on_stage_changed()
 
     def close_view(self) -> None:
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
         self.bench.walk.moved.disconnect(self._on_moved)
+        self.bench.stage_changed.disconnect(self._on_stage_changed)
 
     @property
     def findings(self) -> Findings:
@@ -122,16 +127,18 @@ class FindingList(QWidget):
         self.list.blockSignals(False)
         state = FILTERS[self.filter.currentIndex()][1]
         nothing = is_surveyed(self.bench) and self.list.count() == 0
-        done = state is FindingState.OPEN and bool(self.findings.items)
+        done = state is FindingState.OPEN and bool(self.findings.of_stage(self.bench.stage.value))
         self.empty.setText("Every finding is decided." if done else "There are none of these.")
         self.empty.setVisible(nothing)
+        self.list.setVisible(not nothing or self.bench.stage is not Stage.EVEN)
         self._on_moved()
         self._show_count()
 
     def _shown(self) -> list[Finding]:
         state = FILTERS[self.filter.currentIndex()][1]
-        findings = self.findings
-        shown = [f for f in findings.items if state is None or findings.state(f) is state]
+        findings, stage = self.findings, self.bench.stage.value
+        shown = [f for f in findings.of_stage(stage)
+                 if state is None or findings.state(f) is state]  # fmt: skip
         if self.order.currentIndex() == 1:
             shown.sort(key=lambda finding: -max(finding.diameter_mm, finding.length_mm))
         elif self.order.currentIndex() == 2:
@@ -144,7 +151,7 @@ class FindingList(QWidget):
         name = f"{TITLES.get(finding.kind, finding.kind.title)}, {_size_text(finding)}"
         item = QListWidgetItem(
             crop_of(self.bench.state, place, self.bench.surround),
-            f"{name}\nseverity {finding.severity:.0f} · {state.title}"
+            f"{name}\n{_measured(finding)} · {state.title}"
             + ("" if finding.stands_free else " · edge"),
         )
         item.setData(_ID, finding.id)
@@ -164,6 +171,13 @@ class FindingList(QWidget):
             self.reset()
         else:
             self._show_count()
+
+    def _on_stage_changed(self) -> None:
+        even = self.bench.stage is Stage.EVEN
+        self.buttons[0].setText("Propose" if even else "Mend")
+        self.mend_all.setText("Propose all" if even else "Mend all")
+        self.other.setVisible(not even)
+        self.reset()
 
     def _on_clicked(self, item: QListWidgetItem) -> None:
         look_at(self.bench, self.findings.get(item.data(_ID)))
@@ -193,7 +207,19 @@ def _heading(title: str, what: str) -> QListWidgetItem:
     return item
 
 
+def _measured(finding: Finding) -> str:
+    """What is told of a finding beside its size: of patches, how far the skin is off."""
+    if finding.kind is Kind.SHINE:
+        clipped = f", {finding.clipped:.0%} clipped" if finding.clipped >= 0.005 else ""
+        return f"L* {finding.contrast_l:+.0f}{clipped}"
+    if finding.kind.is_patch:
+        return f"a* {finding.contrast_a:+.1f}"
+    return f"severity {finding.severity:.0f}"
+
+
 def _size_text(finding: Finding) -> str:
+    if finding.kind.is_patch:
+        return f"{finding.area_mm2 / 100:.1f} cm²"
     if finding.path_px:
         return f"{finding.length_mm:.0f} mm"
     return f"{finding.diameter_mm:.1f} mm"

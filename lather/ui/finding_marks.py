@@ -10,7 +10,6 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPainterPathStroker, QPe
 from lather.actions.workbench import Workbench
 from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
 from lather.document.findings import FindingState
-from lather.document.layers.layer import Stage
 from lather.ui.theme import theme
 
 SMALLEST_PX = 7.0  # radius below which a mark could not be told
@@ -23,13 +22,16 @@ _CORNERS = {
     Kind.FRECKLES: 6, Kind.MARK: 6,
 }  # fmt: skip
 # Of a line's two sides.
-_DASHES = {Kind.CREASE: (), Kind.FOLD: (), Kind.SKIN_HAIR: (2, 3), Kind.VEIN: (7, 3)}
+_DASHES = {
+    Kind.CREASE: (), Kind.FOLD: (), Kind.SKIN_HAIR: (2, 3), Kind.VEIN: (7, 3),
+    Kind.SHINE: (1, 2), Kind.REDNESS: (5, 2), Kind.UNEVEN: (9, 4),
+}
 _SHOWN = (FindingState.OPEN, FindingState.KEPT)
 
 
 def draw_findings(painter: QPainter, bench: Workbench, ratio: float) -> None:
-    """Mark what is open or kept, while the Clean stage is looked at."""
-    if bench.job is None or bench.geometry is None or bench.stage is not Stage.CLEAN:
+    """Mark what is open or kept of the stage that is looked at."""
+    if bench.job is None or bench.geometry is None or bench.pending is not None:
         return
     if bench.looks.handles or bench.looks.lens:
         return  # one thing at a time
@@ -38,7 +40,7 @@ def draw_findings(painter: QPainter, bench: Workbench, ratio: float) -> None:
     findings = bench.state.findings
     current = bench.walk.current(findings)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    for finding in findings.items:
+    for finding in findings.of_stage(bench.stage.value):
         state = findings.state(finding)
         kept = state is FindingState.KEPT
         if current is not None and finding.id == current.id:
@@ -47,7 +49,8 @@ def draw_findings(painter: QPainter, bench: Workbench, ratio: float) -> None:
         elif state not in _SHOWN:
             continue
         elif bench.looks.all_findings or _is_near(bench, finding, current, ratio):
-            shape = _sides if finding.path_px else _shape
+            patch = finding.kind.is_patch
+            shape = _sides if finding.path_px else _outline if patch else _shape
             light = QColor(255, 255, 255, FAINT if finding.doubtful else 150 if kept else 230)
             _draw(painter, finding, shape(bench, finding, ratio), light, 1.2)
         else:

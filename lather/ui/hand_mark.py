@@ -7,7 +7,6 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPointF, QRect
 from PyQt6.QtGui import QPainter
 
-from lather.actions.looks import Peek
 from lather.actions.rim_watch import RimWatch
 from lather.actions.workbench import Workbench
 from lather.render.view import ViewTiles
@@ -15,7 +14,7 @@ from lather.render.worker import Executor
 from lather.ui.area_mark import AreaMark
 from lather.ui.brush_outline import BrushOutline
 from lather.ui.ellipse_mark import draw_ellipse
-from lather.ui.peek_ring import draw_peek, ring_box
+from lather.ui.peek_ring import draw_peek, has_ring, ring_box
 from lather.ui.rim_mark import draw_cursor_rim, rim_box
 from lather.ui.source_mark import draw_ghost, draw_source, source_box
 from lather.ui.trail_mark import TrailMark
@@ -49,7 +48,7 @@ class HandMark:
         if hovers:
             draw_ghost(painter, bench, tiles, cursor, ratio)
         self._outline.draw(painter, bench, cursor, ratio)
-        if hovers:
+        if hovers and bench.pending is None:
             draw_cursor_rim(painter, bench, self._rims.cursor, ratio)
 
     def boxes(self, cursor: QPointF, ratio: float) -> list[QRect]:
@@ -57,7 +56,7 @@ class HandMark:
         boxes = [self._outline.box(self._bench, cursor, ratio).toAlignedRect()]
         if self._rims.cursor is not None:
             boxes.append(rim_box(self._bench, cursor, ratio))
-        if self._bench.looks.peek is not Peek.NONE:
+        if has_ring(self._bench):
             boxes.append(ring_box(cursor).toAlignedRect())
         source = source_box(self._bench, cursor, ratio)
         return boxes if source is None else [*boxes, source.toAlignedRect()]

@@ -1,4 +1,5 @@
-"""The ring around the pen in which the original shows, or the picture at delivery size."""
+"""The ring around the pen in which the original shows, the picture at delivery size, or what is
+proposed."""
 
 from __future__ import annotations
 
@@ -23,19 +24,24 @@ def ring_box(at: QPointF) -> QRectF:
     return QRectF(at.x() - reach, at.y() - reach, 2 * reach, 2 * reach)
 
 
+def has_ring(bench: Workbench) -> bool:
+    """True if something is peeked at, or a proposal shows around the pen."""
+    return bench.looks.peek is not Peek.NONE or bench.pending is not None
+
+
 def draw_peek(
     painter: QPainter, bench: Workbench, tiles: ViewTiles, at: QPointF, ratio: float
 ) -> None:
     """Draw what is peeked at, if anything is."""
     geometry, peek = bench.geometry, bench.looks.peek
-    if geometry is None or peek is Peek.NONE:
+    if geometry is None or not has_ring(bench):
         return
     inside = QPainterPath()
     inside.addEllipse(at, RADIUS_PX, RADIUS_PX)
     painter.save()
     painter.setClipPath(inside, Qt.ClipOperation.IntersectClip)
     zoom = bench.state.delivery_scale if peek is Peek.DELIVERY else geometry.zoom
-    shown = Shown.BEFORE if peek is Peek.BEFORE else bench.looks.shown
+    shown = {Peek.BEFORE: Shown.BEFORE, Peek.NONE: Shown.PROPOSED}.get(peek, bench.looks.shown)
     _draw_part(painter, tiles, shown, _seen_at(geometry, zoom, at * ratio), at, ratio)
     painter.restore()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)

@@ -43,11 +43,11 @@ class StageTrack(QWidget):
     def _text(self, stage: Stage) -> str:
         """The stage's name; with how many of its findings are decided."""
         job = self.bench.job
-        if stage is not Stage.CLEAN or job is None or not job.state.surveyed:
+        items = () if job is None else job.state.findings.of_stage(stage.value)
+        if job is None or not job.state.surveyed or not (items or stage is Stage.CLEAN):
             return stage.title
-        findings = job.state.findings
-        n_open = len(list(findings.in_state(FindingState.OPEN)))
-        return f"{stage.title} {len(findings.items) - n_open}/{len(findings.items)}"
+        n_open = sum(job.state.findings.state(f) is FindingState.OPEN for f in items)
+        return f"{stage.title} {len(items) - n_open}/{len(items)}"
 
     def sizeHint(self) -> QSize:
         return QSize(700, HEIGHT_PX + 4)

@@ -65,7 +65,7 @@ class MainWindow(QMainWindow):
         self.job_note = label("", "dim")
         self.clock = label("", "title")
         self.stages = StageTrack(bench)
-        self.worklist = Worklist(bench, self.actions_by_id)
+        self.worklist = Worklist(bench, self.actions_by_id, view_executor)
         self.canvas = Canvas(bench, view_executor)
         self.tool_card = ToolCard(bench, self.actions_by_id)
         self.layer_card = LayerCard(bench, view_executor)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtWidgets import QListWidget, QListWidgetItem
+from PyQt6.QtWidgets import QGridLayout, QListWidget, QListWidgetItem, QSizePolicy, QWidget
 
 from lather.actions.action import Action
 from lather.actions.delivering import DELIVERY_CAUTION
@@ -14,13 +14,18 @@ from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tree import walk
+from lather.render.worker import Executor
 from lather.tools.table import tool
 from lather.ui.crops import CROP_PX, crop_of
 from lather.ui.finding_list import FindingList
-from lather.ui.theme import GAP_2
+from lather.ui.proposal_card import ProposalCard
+from lather.ui.score_panel import ScorePanel
+from lather.ui.theme import GAP_1, GAP_2
 from lather.ui.widgets import CommandButton, Panel, label
 
 NEAREST_ZOOM = 1.0
+LISTED = (Stage.CLEAN, Stage.EVEN)  # stages with findings to decide on
+ASSISTANTS = ("even.shine", "even.redness", "even.even_out", "even.match")
 _RECORD = Qt.ItemDataRole.UserRole
 
 STAGE_TEXTS = {
@@ -29,8 +34,8 @@ STAGE_TEXTS = {
     "Finding menu, the delivery size under Deliver.",
     Stage.CLEAN: "Survey the portrait to list its blemishes and marks, or mend by hand with "
     "Mend spot: paint over a blemish or click on it.",
-    Stage.EVEN: "Not built yet. Even will take down shine, redness and blotches without losing "
-    "pores, and measure what is left of them. Until then: Paint colour on a layer of its own.",
+    Stage.EVEN: "Survey the portrait to find shine, redness and blotches, and to measure how even "
+    "its skin is; or even it by hand: Paint colour on a layer of its own.",
     Stage.SCULPT: "Not built yet. Sculpt will hold light and shade on maps of their own. Until "
     "then: Paint colour on a soft-light layer.",
     Stage.FEATURES: "Not built yet. Features will hold eyes, teeth and lips.",
@@ -45,9 +50,12 @@ STAGE_TEXTS = {
 
 
 class Worklist(Panel):
-    """Text for the stage; in Clean the findings, or before a survey the places mended."""
+    """Text for the stage; where it has any, its findings and what is proposed; before a survey the
+    places mended."""
 
-    def __init__(self, bench: Workbench, actions: dict[str, Action]) -> None:
+    def __init__(
+        self, bench: Workbench, actions: dict[str, Action], executor: Executor
+    ) -> None:
         super().__init__("Worklist")
         self.bench = bench
         self.text = label("", "")
@@ -57,8 +65,22 @@ class Worklist(Panel):
         self.column.addWidget(self.deliver)
         self.survey = CommandButton(actions["finding.survey"], bench)
         self.column.addWidget(self.survey)
+        self.scores = ScorePanel(bench, executor)
+        self.column.addWidget(self.scores)
+        self.proposal = ProposalCard(bench, actions)
+        self.column.addWidget(self.proposal)
         self.findings = FindingList(bench, actions)
         self.column.addWidget(self.findings, 1)
+        self.assistants = QWidget()
+        grid = QGridLayout(self.assistants)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(GAP_1)
+        self.assistant_buttons = [CommandButton(actions[name], bench) for name in ASSISTANTS]
+        for number, button in enumerate(self.assistant_buttons):
+            grid.addWidget(button, number // 2, number % 2)
+            button.setProperty("role", "compact")
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.column.addWidget(self.assistants)
         self.column.addSpacing(GAP_2)
         self.heading = label("", "dim")
         self.column.addWidget(self.heading)
@@ -77,6 +99,7 @@ class Worklist(Panel):
         bench.job_opened.connect(self.reset)
         bench.job_changed.connect(self._on_job_changed)
         bench.stage_changed.connect(self._on_stage_changed)
+        bench.pending_changed.connect(self._show_list)
         self.reset()
 
     def reset(self) -> None:
@@ -90,10 +113,13 @@ class Worklist(Panel):
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
         self.bench.stage_changed.disconnect(self._on_stage_changed)
+        self.bench.pending_changed.disconnect(self._show_list)
+        self.scores.close_view()
+        self.proposal.close_view()
 
     def _on_stage_changed(self) -> None:
         stage = self.bench.stage
-        self.title.setText(f"{stage.title}" if stage is not Stage.CLEAN else "Worklist")
+        self.title.setText(f"{stage.title}" if stage not in LISTED else "Worklist")
         self.text.setText(STAGE_TEXTS[stage])
         self.deliver.setVisible(stage is Stage.DELIVER)
         self.deliver.refresh()
@@ -126,23 +152,31 @@ class Worklist(Panel):
 
     def _show_list(self) -> None:
         n_mended = len(self._records)
-        clean = self.bench.stage is Stage.CLEAN
-        surveyed = clean and is_surveyed(self.bench)
+        stage = self.bench.stage
+        listed, clean = stage in LISTED, stage is Stage.CLEAN
+        surveyed = listed and is_surveyed(self.bench)
         shown = clean and n_mended > 0 and not surveyed
-        self.findings.setVisible(surveyed)
+        pending = self.bench.pending is not None
+        even = surveyed and stage is Stage.EVEN
+        self.findings.setVisible(surveyed and not pending)
+        self.scores.setVisible(even)
+        self.assistants.setVisible(even and not pending)
+        for button in self.assistant_buttons:
+            button.refresh()
         self.text.setVisible(not surveyed)
-        self.survey.setVisible(clean and not surveyed)
+        self.survey.setVisible(listed and not surveyed)
         self.survey.refresh()
         self.list.setVisible(shown)
         self.heading.setVisible(shown)
         self.heading.setText("MENDED PLACES")
         if surveyed:
-            items = self.bench.state.findings.items
-            n_open = len(list(self.bench.state.findings.in_state(FindingState.OPEN)))
+            findings = self.bench.state.findings
+            items = findings.of_stage(stage.value)
+            n_open = sum(findings.state(finding) is FindingState.OPEN for finding in items)
             self.note.setText(f"{len(items) - n_open} of {len(items)} decided")
         else:
             self.note.setText(f"{n_mended} mended" if shown else "")
-        self.column.setStretch(self._spring, 0 if shown or surveyed else 1)
+        self.column.setStretch(self._spring, 0 if (shown or surveyed) and not pending else 1)
 
     def _row(self, number: int, record: StrokeRecord) -> QListWidgetItem:
         width, height = record.rect.width, record.rect.height

@@ -1,9 +1,9 @@
 """What is measured of skin, before and after: the definitions, once for window, report and tests.
 
 Texture is lightness finer than a Gaussian of 0.5 mm; its energy is the rms in L* with the grain's
-variance taken off. What is kept of it is the part that is correlated with the start: grain that was
-put back, or pores from elsewhere, are not this skin's. Modelling is lightness after a Gaussian of 10
-mm; blotches lie between 1 and 5 mm.
+variance taken off. What is kept of it is the part that is correlated with the start: grain that
+was put back, or pores from elsewhere, are not this skin's. Modelling is lightness after a Gaussian
+of 10 mm; blotches lie between 1 and 5 mm.
 """
 
 from __future__ import annotations
@@ -76,9 +76,8 @@ def blotches(picture: SkinPicture) -> list[Plane]:
     bands = []
     for channel in range(3):
         plane = np.ascontiguousarray(lab[..., channel])
-        fine, coarse = (
-            picture.mean(plane, picture.plain, sigma) for sigma in (BLOTCH_FINE_MM, BLOTCH_COARSE_MM)
-        )
+        sigmas = BLOTCH_FINE_MM, BLOTCH_COARSE_MM
+        fine, coarse = (picture.mean(plane, picture.plain, sigma) for sigma in sigmas)
         bands.append(fine - coarse)
     return bands
 
@@ -118,5 +117,5 @@ def colour_shift(start: FloatImage, now: FloatImage, weight: Plane) -> float:
 
 
 def _three(values: list[float]) -> Three:
-    l, a, b = values
-    return l, a, b
+    light, a, b = values
+    return light, a, b

@@ -86,8 +86,8 @@ def move_to(target: AreaColour, reference: AreaColour, *, with_light: bool = Fal
             "No colours were matched", "target and reference have the same colour already",
             "choose another target or reference",
         )
-    l, a, b = (r - t for r, t in zip(reference.mean, target.mean, strict=True))
-    return (l if with_light else _of_blood(target, reference.mean[1], l)), a, b
+    light, a, b = (r - t for r, t in zip(reference.mean, target.mean, strict=True))
+    return (light if with_light else _of_blood(target, reference.mean[1], light)), a, b
 
 
 def moved(colour: AreaColour, move: Three) -> AreaColour:
@@ -110,5 +110,5 @@ def _of_blood(target: AreaColour, a: float, most_l: float) -> float:
 
 
 def _three(values: NDArray[np.floating]) -> Three:
-    l, a, b = (float(v) for v in values)
-    return l, a, b
+    light, a, b = (float(v) for v in values)
+    return light, a, b

@@ -118,7 +118,7 @@ def find_shine(picture: SkinPicture, rough: Plane, cancel: CancelToken = NEVER) 
             return no_shine(picture)
         own = _own_light(picture, patches)
         rise = picture.light - own
-        fades = (rise[..., 1] - slopes[0] * rise[..., 0]) + (rise[..., 2] - slopes[1] * rise[..., 0])
+        fades = rise[..., 1] + rise[..., 2] - sum(slopes) * rise[..., 0]
         fade = picture.mean(np.ascontiguousarray(fades), picture.is_skin, SMOOTH_MM)
         brighter = picture.mean(np.ascontiguousarray(rise[..., 1]), picture.is_skin, SMOOTH_MM)
         near = _grown(patches, picture.px(GROWS_MM))
@@ -167,10 +167,10 @@ def _fading_with_light(picture: SkinPicture) -> tuple[float, float]:
     low, high = np.percentile(red[picture.plain], SHADE_RANGE)
     where = picture.plain & (red >= low) & (red <= high)
 
-    def bands(channel: int) -> Plane:
+    def bands(channel: int) -> Plane:  # of the pixels that count, one after the other
         plane = np.ascontiguousarray(picture.light[..., channel])
         near, around = (picture.mean(plane, picture.is_skin, s) for s in (NEAR_MM, 8.0))
-        return (near - around)[where].astype(np.float64)
+        return np.asarray((near - around)[where], dtype=np.float32)
 
     red_bands = bands(0)
     power = float(red_bands @ red_bands)

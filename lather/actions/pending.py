@@ -1,0 +1,84 @@
+"""A proposal that is looked at: until it is taken or left, nothing of the job has changed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+from lather.assist.changed_outline import Outline
+from lather.assist.proposal import Proposal
+from lather.assist.retouch import new_layers
+from lather.core.survey.regions.region import Part
+from lather.document import edits
+from lather.document.layers.group import GroupLayer
+from lather.document.layers.layer import Layer, Mask, new_id
+from lather.document.layers.limits import Limits
+from lather.document.state import JobState
+from lather.document.tiles import BLACK_MASK
+from lather.document.tree import replaced, without
+
+
+@dataclass(frozen=True)
+class Pending:
+    """A proposal, how far of it is meant, and where.
+
+    Attributes
+    ----------
+    strength : 0-1 of its strongest new layer; the others follow in proportion.
+    parts : of the skin; with none, everywhere.
+    outlines : around what it would change.
+    """
+
+    proposal: Proposal
+    strength: float
+    parts: tuple[Part, ...] = ()
+    outlines: tuple[Outline, ...] = ()
+
+    @classmethod
+    def of(cls, proposal: Proposal, outlines: tuple[Outline, ...] = ()) -> Pending:
+        return cls(proposal, _strongest(proposal), (), outlines)
+
+    @cached_property
+    def after(self) -> JobState:
+        """The state that it would be."""
+        state, share = self.proposal.after, self.strength / max(_strongest(self.proposal), 1e-6)
+        limits = Limits(regions=self.parts)
+        for layer in new_layers(self.proposal):
+            strength = min(1.0, layer.strength * share)
+            changed = replace(layer, strength=strength, limits=limits)
+            state = replace(state, layers=replaced(state.layers, layer.id, (changed,)))
+        return state
+
+    @cached_property
+    def hidden(self) -> JobState:
+        """The state with all of it behind a mask that hides it, to be painted in."""
+        state = self.after
+        ids = {layer.id for layer in new_layers(self.proposal)}
+        layers = tuple(layer for layer in state.layers if layer.id in ids)
+        mask = Mask(tiles=BLACK_MASK)
+        if len(layers) == 1 and layers[0].mask is None:
+            state = edits.update_layer(state, layers[0].id, mask=mask)
+            return replace(state, active_id=layers[0].id)
+        group = GroupLayer(
+            id=new_id(), name=self.proposal.name, stage=layers[0].stage, children=layers, mask=mask
+        )
+        rest = replaced(state.layers, layers[0].id, (group,))
+        others = ids - {layers[0].id}
+        return replace(state, layers=_outside(rest, others, group), active_id=group.id)
+
+    def with_part(self, part: Part) -> Pending:
+        """Meant there too, or not there any more."""
+        if part in self.parts:
+            return replace(self, parts=tuple(p for p in self.parts if p is not part))
+        return replace(self, parts=(*self.parts, part))
+
+
+def _strongest(proposal: Proposal) -> float:
+    return max((layer.strength for layer in new_layers(proposal)), default=1.0)
+
+
+def _outside(layers: tuple[Layer, ...], ids: set[int], group: GroupLayer) -> tuple[Layer, ...]:
+    """Without layers of the top level that a group has taken in."""
+    top = without(tuple(layer for layer in layers if layer.id != group.id), ids)
+    place = [layer.id for layer in layers if layer.id not in ids].index(group.id)
+    return (*top[:place], group, *top[place:])

@@ -1,0 +1,36 @@
+"""Where a proposal would change the picture, as outlines to be drawn on it."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from lather.document.state import JobState
+from lather.render.compositor import deepest_level, render
+
+SIDE_PX = 700  # long side at which the change is looked at
+SHOWS = 0.004  # of encoded values: what can be seen
+LEAST_SHARE = 2e-5  # of the picture; smaller islands are left out
+MOST_OUTLINES = 24
+
+Outline = tuple[tuple[float, float], ...]  # x, y in pixels of the photo, closed
+
+
+def changed_outlines(before: JobState, after: JobState) -> tuple[Outline, ...]:
+    """Outlines around what changes, the largest first."""
+    import cv2
+
+    level = deepest_level(before.photo, SIDE_PX)
+    rect = before.photo.rect.at_level(level)
+    away = np.abs(render(after, rect, level)[..., :3] - render(before, rect, level)[..., :3])
+    shows = cv2.GaussianBlur(away.max(-1), (0, 0), 1.5) > SHOWS
+    solid = cv2.morphologyEx(
+        shows.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((7, 7), dtype=np.uint8)
+    )
+    found, _ = cv2.findContours(solid, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_TC89_L1)
+    scale = 1 << level
+    large = [c for c in found if cv2.contourArea(c) > LEAST_SHARE * rect.area]
+    large.sort(key=lambda contour: -float(cv2.contourArea(contour)))
+    return tuple(
+        tuple(((float(x) + 0.5) * scale, (float(y) + 0.5) * scale) for x, y in contour[:, 0])
+        for contour in large[:MOST_OUTLINES]
+    )
