@@ -140,6 +140,7 @@ class Workbench:
         if opened is not None:
             self._attend(opened)
         self.job_opened.emit()
+        self.pending_changed.emit()
         self.hands.for_new_job()
 
     def leave(self) -> int:

@@ -32,7 +32,7 @@ CALMED = 0.6  # of redness: a rash is calmed, not erased
 MOST_PATCHES = 6
 RING_MM = (3.0, 14.0)  # around a patch, where its own skin is measured
 GOOD_MM, GOOD_DENSITY = 6.0, 0.15  # radius of a proposed reference; blood off this skin's middle
-RIM_MM = 2.0
+RIM_MM = 3.0
 INFANT_PUPILS_MM = 50.0  # nearer pupils are an infant's, whose skin is pink by nature
 MASK_STEP = 257  # masks are rounded to 255 steps: they stay small
 

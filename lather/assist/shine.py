@@ -40,6 +40,7 @@ LAYER_NAME = "Tamed shine"
 STRENGTH = 0.6  # of the highlight: some of it stays, so that the face keeps its form
 ADVISED = (0.5, 0.75)
 MIDDLE = np.float32(0.5)  # of a layer in linear light: adds nothing
+DARKER_L = -1.0  # L* of a mark against its surroundings
 CLIP_SOFT_MM = 0.3  # over which borrowed texture fades into what is there
 SEARCHED_MM = 40.0  # how far away texture may be borrowed from
 
@@ -159,8 +160,9 @@ class _Tamer:
         self._view, self._state = view, view.state
         self._side = 1 << view.level
         self._sigma_px = view.picture.px(TEXTURE_MM) * self._side
+        # What is darker than its own colour stays by itself: only light is taken away.
         spots = [f for f in self._state.findings.items
-                 if not f.kind.is_line and f.kind.stage == Stage.CLEAN.value
+                 if not (f.kind.is_line or f.kind.is_patch) and f.contrast_l > DARKER_L
                  and self._state.findings.state(f) is not FindingState.DONE]  # fmt: skip
         weight = shine.of({patch.label for patch in patches})
         weight = weight * (1 - marks_of(spots, view.rect, view.level))

@@ -13,7 +13,7 @@ from lather.core.arrays import Plane
 from lather.core.colour.labs import lab_of
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
-from lather.core.survey.findings.finding import Finding
+from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part, Region
 from lather.core.tone.skin_picture import SkinPicture
 from lather.core.work import NEVER, CancelToken
@@ -157,9 +157,11 @@ def _level_of(state: JobState) -> int:
 
 
 def _marks(state: JobState, rect: Rect, level: int) -> Plane:
-    """Findings of Clean that are still there: what was mended is skin like any other."""
+    """Findings of Clean that are still there: what was mended is skin like any other, and so are
+    freckles that the style does not keep."""
+    evened = set() if state.brief.style.keeps(Kind.FRECKLES) else {Kind.FRECKLES}
     there = [f for f in state.findings.items
-             if f.kind.stage == Stage.CLEAN.value
+             if not f.kind.is_patch and f.kind not in evened
              and state.findings.state(f) is not FindingState.DONE]  # fmt: skip
     return marks_of(there, rect, level)
 

@@ -18,7 +18,7 @@ import numpy as np
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.labs import lab_of
-from lather.core.tone.chromophores import REDNESS_OF_BLOOD, pigment, redness, take_out
+from lather.core.tone.chromophores import BLOOD, REDNESS_OF_BLOOD, pigment, redness, take_out
 from lather.core.tone.robust_fit import unexplained
 from lather.core.tone.skin_picture import SkinPicture
 from lather.core.work import NEVER, CancelToken
@@ -110,11 +110,15 @@ def _helped(picture: SkinPicture, maps: EvenMaps) -> Plane:
 
 
 def shade_causes(picture: SkinPicture) -> list[Plane]:
-    """What the colour of even skin follows from: shade, which blood hardly darkens in red light,
-    as a cubic, and its bands by size."""
-    red = np.ascontiguousarray(picture.light[..., 0])
-    shade = picture.mean(red, picture.plain, SHADE_MM)
-    blurred = [picture.mean(red, picture.plain, sigma) for sigma in SHADE_BANDS_MM]
+    """What the colour of even skin follows from: shade as a cubic, and its bands by size.
+
+    Shade is red light with what blood takes of it given back: else on evenly lit skin blood would
+    explain itself.
+    """
+    given_back = np.float32(BLOOD[0] / REDNESS_OF_BLOOD) * redness(picture.light)
+    light = np.ascontiguousarray(picture.light[..., 0] + given_back)
+    shade = picture.mean(light, picture.plain, SHADE_MM)
+    blurred = [picture.mean(light, picture.plain, sigma) for sigma in SHADE_BANDS_MM]
     bands = [fine - coarse for fine, coarse in zip(blurred, blurred[1:], strict=False)]
     return [shade, shade * shade, shade**3, *bands]
 

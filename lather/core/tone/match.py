@@ -20,6 +20,7 @@ LEAST_PX = 40  # of an area, with fewer its middle is chance
 MOST_SPREAD = (14.0, 7.0, 8.0)  # L*, a*, b*: beyond it more than one thing is in an area
 ROUNDS, WITHIN = 4, 2.5  # of the robust mean; spreads
 ALIKE = 0.7  # CIEDE2000, below which there is nothing to match
+ENOUGH = 1.6  # CIEDE2000, to which lightness is moved, if it has to be
 
 Three = tuple[float, float, float]
 
@@ -87,7 +88,14 @@ def move_to(target: AreaColour, reference: AreaColour, *, with_light: bool = Fal
             "choose another target or reference",
         )
     light, a, b = (r - t for r, t in zip(reference.mean, target.mean, strict=True))
-    return (light if with_light else _of_blood(target, reference.mean[1], light)), a, b
+    if with_light:
+        return light, a, b
+    most = _of_blood(target, reference.mean[1], light)
+    for share in np.linspace(0, 1, 21):  # no more of it than is needed to look alike
+        move = float(share) * most, a, b
+        if difference(moved(target, move), reference) <= ENOUGH:
+            return move
+    return most, a, b
 
 
 def moved(colour: AreaColour, move: Three) -> AreaColour:

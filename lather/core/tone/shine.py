@@ -44,6 +44,8 @@ LEAST_RISE = 0.05
 LEAST_FADE, LEAST_ROUGH = 0.28, 0.5  # of the strongest part of a patch; roughness as a logarithm
 MOST_BROKEN = 0.12  # of a patch's rim that may lie on what is no skin
 LEAST_MM2 = 3.0
+SHADE_PRIOR, STEEPEST = 0.03, 1.5  # as logarithms of light; of green or blue against red
+LEAST_MATT_MM2 = 400.0  # to fit on, without what may shine
 STRONGEST = 70  # percentile of fading from which a patch's strongest part is taken
 
 
@@ -110,7 +112,7 @@ def find_shine(picture: SkinPicture, rough: Plane, cancel: CancelToken = NEVER) 
         return no_shine(picture)
     patches = _candidates(picture)
     rougher = rough - np.float32(np.median(rough[picture.plain]))
-    slopes = _fading_with_light(picture)
+    slopes = _fading_with_light(picture, patches)
     fade = own = None
     for _ in range(ROUNDS):
         cancel.check()
@@ -161,11 +163,14 @@ def _share_of_white(linear: FloatImage, picture: SkinPicture) -> tuple[Plane, Pl
     return (white / np.maximum(light, 1e-3)).astype(np.float32), light.astype(np.float32)
 
 
-def _fading_with_light(picture: SkinPicture) -> tuple[float, float]:
+def _fading_with_light(picture: SkinPicture, patches: Flags) -> tuple[float, float]:
     """How fast green and blue rise where red rises by one, in logarithms, without any shine."""
     red = picture.light[..., 0]
-    low, high = np.percentile(red[picture.plain], SHADE_RANGE)
-    where = picture.plain & (red >= low) & (red <= high)
+    matt = picture.plain & ~_grown(patches, picture.px(AROUND_MM))
+    if picture.mm2(float(matt.sum())) < LEAST_MATT_MM2:
+        matt = picture.plain
+    low, high = np.percentile(red[matt], SHADE_RANGE)
+    where = matt & (red >= low) & (red <= high)
 
     def bands(channel: int) -> Plane:  # of the pixels that count, one after the other
         plane = np.ascontiguousarray(picture.light[..., channel])
@@ -173,10 +178,12 @@ def _fading_with_light(picture: SkinPicture) -> tuple[float, float]:
         return np.asarray((near - around)[where], dtype=np.float32)
 
     red_bands = bands(0)
-    power = float(red_bands @ red_bands)
-    if power < 1e-6 * max(1, red_bands.size):
-        return 1.0, 1.0
-    return tuple(float(bands(c) @ red_bands) / power for c in (1, 2))  # type: ignore[return-value]
+    # As if every pixel had that much shade of which all channels have the same: where there is
+    # hardly any, nothing is known of the curve.
+    known = red_bands.size * SHADE_PRIOR**2
+    power = float(red_bands @ red_bands) + known
+    green, blue = ((float(bands(c) @ red_bands) + known) / power for c in (1, 2))
+    return min(max(green, 1.0), STEEPEST), min(max(blue, 1.0), STEEPEST)
 
 
 def _own_light(picture: SkinPicture, patches: Flags) -> FloatImage:
