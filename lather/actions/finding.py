@@ -123,7 +123,9 @@ def look_at(bench: Workbench, finding: Finding) -> None:
 
 
 def step(bench: Workbench, by: int) -> None:
-    finding = bench.walk.step(bench.state.findings, by, bench.stage.value)
+    findings = bench.state.findings
+    stage = bench.stage if findings.of_stage(bench.stage.value) else Stage.CLEAN
+    finding = bench.walk.step(findings, by, stage.value)
     if finding is None:
         bench.walk.go_to(None)
         bench.say("Every finding is decided.")

@@ -6,8 +6,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from lather.assist.changed_outline import Outline
-from lather.assist.proposal import Proposal
-from lather.assist.retouch import new_layers
+from lather.assist.proposal import Proposal, new_layers
 from lather.core.survey.regions.region import Part
 from lather.document import edits
 from lather.document.layers.group import GroupLayer

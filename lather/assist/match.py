@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
-from lather.assist.proposal import Measure, Proposal
+from lather.assist.proposal import MatchProposal, Measure, Proposal
 from lather.assist.skin_view import SkinView, below_evening, skin_view
 from lather.core.arrays import FULL, MaskPixels, Plane
 from lather.core.rect import Rect
@@ -58,15 +58,6 @@ class MatchOptions:
     target: Tiles | None = None
     reference: Tiles | None = None
     with_light: bool = False
-
-
-@dataclass(frozen=True)
-class MatchProposal(Proposal):
-    """With both colours as measured, and the target's as proposed; None where there is none."""
-
-    target: AreaColour | None = None
-    reference: AreaColour | None = None
-    outcome: AreaColour | None = None
 
 
 def propose_redness(

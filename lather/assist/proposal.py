@@ -6,9 +6,12 @@ not sure it leaves things as they are and says why.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from lather.core.tone.match import AreaColour
+from lather.document.layers.layer import Layer
 from lather.document.state import JobState
+from lather.document.tree import replaced
 from lather.errors import EditError
 
 
@@ -48,3 +51,34 @@ class Proposal:
         if self.refusal is not None:
             raise self.refusal
         return self.after
+
+
+@dataclass(frozen=True)
+class MatchProposal(Proposal):
+    """With both colours as measured, and the target's as proposed; None where there is none."""
+
+    target: AreaColour | None = None
+    reference: AreaColour | None = None
+    outcome: AreaColour | None = None
+
+
+def new_layers(proposal: Proposal) -> list[Layer]:
+    """What a proposal adds to the top level, bottom to top."""
+    had = {layer.id for layer in proposal.before.layers}
+    return [layer for layer in proposal.after.layers if layer.id not in had]
+
+
+def weakened(proposal: Proposal, strength: float) -> Proposal:
+    """The proposal at a share of its strength; nothing of it is done at 0.
+
+    Layers that were there already, with more on them, stay at theirs.
+    """
+    if strength >= 1 or proposal.refusal is not None:
+        return proposal
+    after = proposal.after
+    for layer in new_layers(proposal):
+        weaker = replace(layer, strength=layer.strength * strength)
+        after = replace(after, layers=replaced(after.layers, layer.id, (weaker,)))
+    measures = tuple(replace(m, after=m.before + strength * (m.after - m.before))
+                     for m in proposal.measures)  # fmt: skip
+    return replace(proposal, after=after, measures=measures)

@@ -3,18 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from lather.assist.clean import CleanOptions, propose_clean
 from lather.assist.even_out import propose_even_out
 from lather.assist.match import propose_redness
-from lather.assist.proposal import Proposal
+from lather.assist.proposal import Proposal, weakened
 from lather.assist.shine import propose_shine
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
-from lather.document.findings import FindingState
-from lather.document.layers.layer import Layer, Stage
+from lather.document.layers.layer import Stage
 from lather.document.state import JobState
-from lather.document.tree import replaced
 
 Assistant = Callable[[JobState, Progress, CancelToken], Proposal]
 
@@ -111,31 +109,3 @@ def assistants(stage: Stage, options: RetouchOptions) -> Sequence[Assistant]:
 def stages_built() -> tuple[Stage, ...]:
     """The stages that have assistants."""
     return tuple(stage for stage in Stage if assistants(stage, RetouchOptions(())))
-
-
-def new_layers(proposal: Proposal) -> list[Layer]:
-    """What a proposal adds to the top level, bottom to top."""
-    had = {layer.id for layer in proposal.before.layers}
-    return [layer for layer in proposal.after.layers if layer.id not in had]
-
-
-def weakened(proposal: Proposal, strength: float) -> Proposal:
-    """The proposal at a share of its strength; nothing of it is done at 0.
-
-    Layers that were there already, with more on them, stay at theirs.
-    """
-    if strength >= 1 or proposal.refusal is not None:
-        return proposal
-    after = proposal.after
-    for layer in new_layers(proposal):
-        weaker = replace(layer, strength=layer.strength * strength)
-        after = replace(after, layers=replaced(after.layers, layer.id, (weaker,)))
-    measures = tuple(replace(m, after=m.before + strength * (m.after - m.before))
-                     for m in proposal.measures)  # fmt: skip
-    return replace(proposal, after=after, measures=measures)
-
-
-def mended(before: JobState, after: JobState) -> int:
-    """How many findings are done that were not."""
-    done = {f.id for f in before.findings.in_state(FindingState.DONE)}
-    return sum(f.id not in done for f in after.findings.in_state(FindingState.DONE))

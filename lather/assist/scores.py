@@ -17,7 +17,6 @@ from lather.core.colour.labs import lab_of
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part
-from lather.core.tone.shine import find_shine
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
@@ -149,6 +148,8 @@ def _rms(band: Plane, weight: Plane) -> float:
 
 
 def _shining(view: SkinView, cancel: CancelToken) -> Plane:
+    from lather.core.tone.shine import find_shine  # OpenCV: not for the first window
+
     shine = find_shine(view.picture, roughness(view, cancel), cancel)
     return np.asarray(shine.weight > 0.5, dtype=np.float32)
 

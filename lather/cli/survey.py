@@ -146,7 +146,7 @@ def _finding(finding: Finding, findings: Findings) -> dict[str, Any]:
         "severity": round(finding.severity),
         "rim_broken": round(finding.rim_broken, 2),
         "extent_px": [round(radius, 1) for radius in finding.extent_px],
-        **_line(finding),
+        **_shape(finding),
         "state": findings.state(finding).value,
         "advice": None if advice is None else {
             "tool": advice.tool, "size_px": advice.size_px, "hardness": advice.hardness,
@@ -155,8 +155,10 @@ def _finding(finding: Finding, findings: Findings) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _line(finding: Finding) -> dict[str, Any]:
-    """What only lines have."""
+def _shape(finding: Finding) -> dict[str, Any]:
+    """What only patches, or only lines, have."""
+    if finding.kind.is_patch:
+        return {"area_mm2": round(finding.area_mm2, 1), "clipped": round(finding.clipped, 3)}
     if not finding.path_px:
         return {}
     path = [[round(x, 1), round(y, 1)] for x, y in finding.path_px]

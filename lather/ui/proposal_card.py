@@ -10,8 +10,7 @@ from lather.actions.action import Action
 from lather.actions.evening import set_strength
 from lather.actions.pending import Pending
 from lather.actions.workbench import Workbench
-from lather.assist.match import MatchProposal
-from lather.assist.proposal import Measure
+from lather.assist.proposal import MatchProposal, Measure
 from lather.assist.scores import where
 from lather.core.tone.match import AreaColour, difference
 from lather.tools.advice import Advice

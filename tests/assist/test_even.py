@@ -12,14 +12,8 @@ from lather.assist.changed_outline import changed_outlines
 from lather.assist.even_findings import even_findings
 from lather.assist.even_out import EvenOptions, propose_even_out
 from lather.assist.match import MatchOptions, propose_match, propose_redness
-from lather.assist.retouch import (
-    RetouchOptions,
-    as_one,
-    new_layers,
-    retouch,
-    stages_built,
-    weakened,
-)
+from lather.assist.proposal import new_layers, weakened
+from lather.assist.retouch import RetouchOptions, as_one, retouch, stages_built
 from lather.assist.scores import skin_scores
 from lather.assist.shine import STRENGTH, ShineOptions, propose_shine
 from lather.assist.skin_view import skin_view

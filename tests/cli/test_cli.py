@@ -48,7 +48,8 @@ class CommandLineTest(Case):
             self.assertIn(verb, out)
 
     def test_every_kind_that_can_be_mended_can_be_asked_for(self) -> None:
-        mended = {kind.value for kind in Kind if not kind.belongs_to_person}
+        mended = {kind.value for kind in Kind
+                  if not (kind.belongs_to_person or kind.is_patch)}  # fmt: skip
         self.assertLessEqual(mended, set(KINDS))
         families = {value.split(".")[0] for value in mended}
         self.assertEqual(set(KINDS), mended | families)
@@ -166,7 +167,9 @@ class CommandLineTest(Case):
         self.assertIn("mm per pixel", text)
         found = facts["findings"]
         self.assertEqual({f["state"] for f in found}, {"open", "kept"})
-        self.assertEqual({f["stage"] for f in found}, {"clean"})
+        self.assertEqual({f["stage"] for f in found}, {"clean", "even"})
+        patches = [f for f in found if f["stage"] == "even"]
+        self.assertTrue(all(f["area_mm2"] > 0 for f in patches))
         for item in found:
             self.assertEqual(item["doubtful"], item["certainty"] < 0.5)
         for item in found:

@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.lab import to_linear
 from lather.core.rect import Rect
-from lather.core.tone.deviation import mean_within
 
 SURE_SKIN, NO_MARK = 0.9, 0.05
 FLOOR = np.float32(0.004)  # linear light below which a logarithm means nothing
@@ -59,6 +58,8 @@ class SkinPicture:
 
     def mean(self, plane: Plane, weight: Plane | NDArray[np.bool_], sigma_mm: float) -> Plane:
         """The mean around each pixel of what a weight takes in."""
+        from lather.core.tone.deviation import mean_within  # OpenCV: not for the first window
+
         weighed = np.asarray(weight, dtype=np.float32)
         return mean_within(plane, weighed, self.rect, self.px(sigma_mm))[0]
 
