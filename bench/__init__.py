@@ -15,6 +15,7 @@ from collections.abc import Callable
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from bench import (
+    even_speed,
     evenness,
     export,
     grafting,
@@ -46,6 +47,7 @@ GROUPS: dict[str, Group] = {
     "regions": regions.measure,
     "quality.metamorphic": metamorphic.measure,
     "evenness": evenness.measure,
+    "even": even_speed.measure,
     "open": opening.measure,
     "keeping": keeping.measure,
     "export": export.measure,

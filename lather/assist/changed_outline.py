@@ -8,7 +8,8 @@ from lather.document.state import JobState
 from lather.render.compositor import deepest_level, render
 
 SIDE_PX = 700  # long side at which the change is looked at
-SHOWS = 0.004  # of encoded values: what can be seen
+SHOWS = 0.002  # of encoded values, from which something is changed
+CLOSES_PX = 19  # gaps that the outline goes over
 LEAST_SHARE = 2e-5  # of the picture; smaller islands are left out
 MOST_OUTLINES = 24
 
@@ -24,7 +25,7 @@ def changed_outlines(before: JobState, after: JobState) -> tuple[Outline, ...]:
     away = np.abs(render(after, rect, level)[..., :3] - render(before, rect, level)[..., :3])
     shows = cv2.GaussianBlur(away.max(-1), (0, 0), 1.5) > SHOWS
     solid = cv2.morphologyEx(
-        shows.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((7, 7), dtype=np.uint8)
+        shows.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((CLOSES_PX, CLOSES_PX), dtype=np.uint8)
     )
     found, _ = cv2.findContours(solid, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_TC89_L1)
     scale = 1 << level

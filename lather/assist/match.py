@@ -12,7 +12,7 @@ from lather.assist.skin_view import SkinView, below_evening, skin_view
 from lather.core.arrays import FULL, MaskPixels, Plane
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding, Kind
-from lather.core.survey.regions.region import Part
+from lather.core.survey.regions.region import Part, Region
 from lather.core.tone.evening import flatness, inner
 from lather.core.tone.match import AreaColour, Three, area_colour, difference, move_to, moved
 from lather.core.tone.redness import RedPatch, red_patches, redness_map, soft_target
@@ -25,7 +25,9 @@ from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK, TILE_PX, Key, Tiles
 from lather.document.tree import inserted_above
 from lather.errors import EditError
+from lather.render.ground import ground_of
 from lather.render.masks import read_level
+from lather.render.regions import region_coverage
 
 REDNESS_NAME, MATCH_NAME = "Calmed redness", "Matched colour"
 CALMED = 0.6  # of redness: a rash is calmed, not erased
@@ -34,6 +36,7 @@ RING_MM = (3.0, 14.0)  # around a patch, where its own skin is measured
 GOOD_MM, GOOD_DENSITY = 6.0, 0.15  # radius of a proposed reference; blood off this skin's middle
 RIM_MM = 3.0
 INFANT_PUPILS_MM = 50.0  # nearer pupils are an infant's, whose skin is pink by nature
+OF_ITS_OWN = (Region.LIPS, Region.IRIS, Region.EYE_WHITE, Region.TEETH, Region.BROWS, Region.HAIR)
 MASK_STEP = 257  # masks are rounded to 255 steps: they stay small
 
 
@@ -195,13 +198,24 @@ def _target(view: SkinView, density: Plane, options: MatchOptions) -> tuple[Plan
             )
         return patches[0].mask.astype(np.float32), soft_target(patches[0], picture, density)
     share = _area(options.target, view)
-    on_skin = share * picture.skin
-    if on_skin.sum() > 0.5 * share.sum():  # lips, hair and background at its rim stay
-        share = on_skin
-        mask = cv2.GaussianBlur(share, (0, 0), max(0.5, picture.px(RIM_MM))) * inner(picture)
-    else:
-        mask = cv2.GaussianBlur(share, (0, 0), max(0.5, picture.px(RIM_MM)))
-    return share, np.asarray(mask, dtype=np.float32)
+    kept = _never_skin(view)
+    if (share * kept).sum() > 0.5 * share.sum() > 0:
+        raise EditError(
+            "No colours were matched", "the target lies on lips, eyes, brows or hair, which keep "
+            "their own colour", "outline skin, or paint colour by hand",
+        )  # fmt: skip
+    share = share * (1 - kept)
+    soft = cv2.GaussianBlur(share, (0, 0), max(0.5, picture.px(RIM_MM))) * (1 - kept)
+    if (share * picture.skin).sum() > 0.5 * share.sum():  # what is no skin at its rim stays
+        share, soft = share * picture.skin, soft * inner(picture)
+    return share, np.asarray(soft, dtype=np.float32)
+
+
+def _never_skin(view: SkinView) -> Plane:
+    """(h, w) 0-1: what has a colour of its own."""
+    ground = ground_of(view.state)
+    planes = [region_coverage(ground, region, view.rect, view.level) for region in OF_ITS_OWN]
+    return np.asarray(np.clip(np.sum(planes, axis=0), 0, 1), dtype=np.float32)
 
 
 def _reference(

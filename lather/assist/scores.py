@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from lather.assist.skin_view import SkinView, roughness, skin_view
+from lather.assist.skin_view import FINEST_MM, STRIP_PX, SkinView, rough_of, skin_view
 from lather.core.arrays import Plane
 from lather.core.check import skin as check
 from lather.core.check.limits import Limits, beyond
@@ -22,8 +22,6 @@ from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.render.compositor import render, render_photo
 
-FINEST_MM = 0.13  # a pixel at which texture is measured
-STRIP_PX = 512
 LEAST_CM2 = 1.0  # of a part, with less of it nothing is said
 SHINES_ON_MM = 3.0  # around a patch of shine, where skin still glitters
 GRAIN_SIDE_PX, GRAIN_BLOCKS = 96, 5
@@ -106,7 +104,7 @@ def skin_scores(
     progress(0.3, "measuring the texture")
     texture = _Texture(now, cancel)
     progress(0.6, "looking for shine")
-    shine = _shining(start, cancel), _shining(now, cancel)
+    shine = _shining(start, texture.start, cancel), _shining(now, texture.now, cancel)
     glossy = start.picture.mean(shine[0], start.picture.is_skin, SHINES_ON_MM)
     glossy = np.clip(4 * glossy, 0, 1)
     progress(0.8, "measuring light and shade")
@@ -147,10 +145,10 @@ def _rms(band: Plane, weight: Plane) -> float:
     return math.sqrt(float((band**2 * weight).sum()) / float(weight.sum()))
 
 
-def _shining(view: SkinView, cancel: CancelToken) -> Plane:
+def _shining(view: SkinView, power: Plane, cancel: CancelToken) -> Plane:
     from lather.core.tone.shine import find_shine  # OpenCV: not for the first window
 
-    shine = find_shine(view.picture, roughness(view, cancel), cancel)
+    shine = find_shine(view.picture, rough_of(view, power), cancel)
     return np.asarray(shine.weight > 0.5, dtype=np.float32)
 
 
@@ -186,6 +184,15 @@ class _Texture:
                 plane[band.slices] = cv2.resize(
                     values[inside], size, interpolation=cv2.INTER_AREA
                 )
+
+    @property
+    def start(self) -> Plane:
+        """(h, w): mean square of fine lightness in each pixel of the view."""
+        return self._planes[0]
+
+    @property
+    def now(self) -> Plane:
+        return self._planes[2]
 
     def of(self, weight: Plane) -> tuple[float, float, float, float]:
         """Variance of grain, mean square at the start, product, mean square now."""

@@ -119,6 +119,11 @@ def roughness(view: SkinView, cancel: CancelToken = NEVER) -> Plane:
         power[rows.slices] = cv2.resize(
             inside, (rows.width, rows.height), interpolation=cv2.INTER_AREA
         )
+    return rough_of(view, power)
+
+
+def rough_of(view: SkinView, power: Plane) -> Plane:
+    """(h, w): `roughness`, of the mean square of fine L* in each pixel of the view."""
     smooth = view.picture.mean(power, view.picture.is_skin, ROUGH_OVER_MM)
     return np.asarray(np.log(smooth + LEAST_POWER) / 2, dtype=np.float32)
 

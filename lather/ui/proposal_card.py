@@ -113,8 +113,8 @@ class Swatches(QWidget):
             away = difference(target, match.reference)
             painter.setPen(QColor(theme().dim))
             text = QRectF(0, top, self.width(), 16)
-            painter.drawText(text, Qt.AlignmentFlag.AlignLeft, f"target, {title}")
-            painter.drawText(text, Qt.AlignmentFlag.AlignRight, f"reference · {away:.1f} CIEDE2000")
+            painter.drawText(text, Qt.AlignmentFlag.AlignLeft, f"target {title}")
+            painter.drawText(text, Qt.AlignmentFlag.AlignRight, f"reference, {away:.1f} off")
             for x, colour in ((0.0, target), (half, match.reference)):
                 painter.fillRect(QRectF(x, top + 17, half, SWATCH_PX - 3), _colour(colour))
 

@@ -24,7 +24,7 @@ from lather.core.colour.labs import lab_of
 from lather.core.rect import Rect
 from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.findings.finding import Kind
-from lather.core.survey.regions.region import Part
+from lather.core.survey.regions.region import Part, Region
 from lather.core.work import CancelToken
 from lather.document import edits
 from lather.document.brief import Style
@@ -209,6 +209,18 @@ class MatchTest(Case):
                          - cv2.GaussianBlur(light, (0, 0), 8 / MM))  # fmt: skip
         core = rash() > 0
         self.assertGreater(np.corrcoef(bands[0][core], bands[1][core])[0, 1], 0.99)
+
+    def test_lips_keep_their_colour(self) -> None:
+        lips = np.zeros((SIDE, SIDE), np.float32)
+        lips[100:180, 160:240] = 1
+        masks = {**self.state.regions.masks,
+                 Region.LIPS: with_plane(BLACK_MASK, Rect(0, 0, SIDE, SIDE), lips)}  # fmt: skip
+        state = replace(self.state, regions=replace(self.state.regions, masks=masks))
+        proposal = propose_match(state, MatchOptions(self.area(*RASH), self.area(80, 140)))
+        self.assertIn("lips", proposal.refusal.sentence())
+        beside = propose_match(state, MatchOptions(self.area(250, 140, 36), self.area(80, 140)))
+        change = np.abs(seen(beside.after) - seen(state)).max(-1)
+        self.assertEqual(float(change[105:175, 165:236].max()), 0)
 
     def test_without_areas_the_rash_is_matched_to_good_skin(self) -> None:
         proposal = propose_match(skin_state(skin_rgb(rash(0.6))))
