@@ -24,13 +24,16 @@ SMALLEST_SPACING = 0.02
 SMALLEST_SCALE, LARGEST_SCALE = 0.25, 4.0
 _LOWEST = {"hardness": 0.0, "opacity": 0.0, "flow": 0.0, "spacing": SMALLEST_SPACING}
 
+PICK_DISCS_MM = (0.5, 1.0, 2.0)
+
 
 class Hands:
     """The hand that works, and the hands that wait: one a tool.
 
     Attributes
     ----------
-    picking : the next click picks the source.
+    picking : the next click picks the source, or a colour.
+    pick_mm : diameter of the disc that a colour is picked from.
 
     Signals
     -------
@@ -39,6 +42,7 @@ class Hands:
 
     def __init__(self, settings: Settings) -> None:
         self.picking = False
+        self.pick_mm = PICK_DISCS_MM[1]
         self.changed: Signal[()] = Signal()
         self._settings = settings
         self._hands = {entry.id: Hand(entry.id, entry.brush) for entry in TOOLS}
@@ -137,6 +141,11 @@ class Hands:
     def set_reads(self, reads: Reads) -> None:
         """Which layers all tools take from."""
         self._for_all(reads=reads)
+
+    def set_pick_mm(self, pick_mm: float) -> None:
+        """The disc that a colour is picked from."""
+        self.pick_mm = pick_mm
+        self.changed.emit()
 
     def set_picking(self, picking: bool) -> None:
         self.picking = picking

@@ -5,8 +5,10 @@ from __future__ import annotations
 from dataclasses import replace
 
 from lather.actions.action import Action, Run, next_choice
+from lather.actions.hands import PICK_DISCS_MM
 from lather.actions.workbench import Workbench
 from lather.core.mend.placement import Turn
+from lather.tools.source import PickedSource
 from lather.tools.table import tool
 
 ANGLE_STEP_DEG = 5.0
@@ -19,6 +21,26 @@ def _uses_source(bench: Workbench) -> bool:
 
 def _uses_turn(bench: Workbench) -> bool:
     return bench.job is not None and tool(bench.hand.tool).uses_turn
+
+
+def _picks(bench: Workbench) -> bool:
+    picks_colour = bench.job is not None and tool(bench.hand.tool).uses_colour
+    return _uses_source(bench) or picks_colour
+
+
+def pick_at(bench: Workbench, x: float, y: float) -> None:
+    """A click while the key is held: the source, or the colour of a disc for Paint colour."""
+    if tool(bench.hand.tool).uses_source:
+        bench.hands.set_source(PickedSource(x, y))
+        return
+    from lather.assist.picking import disc_colour
+
+    bench.hands.set_colour(disc_colour(bench.state, x, y, bench.hands.pick_mm))
+
+
+def _next_disc(bench: Workbench) -> None:
+    at = PICK_DISCS_MM.index(bench.hands.pick_mm)
+    bench.hands.set_pick_mm(PICK_DISCS_MM[(at + 1) % len(PICK_DISCS_MM)])
 
 
 def _picking(on: bool) -> Run:
@@ -58,8 +80,13 @@ def _scale_by(steps: int) -> Run:
 
 ACTIONS = (
     Action("source.pick", "Pick the source (hold)",
-           "While the key is down, a click picks where to take from.", "Source",
-           _picking(True), enabled=_uses_source, release=_picking(False)),
+           "While the key is down, a click picks where to take from; for Paint colour the "
+           "colour of a disc.", "Source",
+           _picking(True), enabled=_picks, release=_picking(False)),
+    Action("source.disc", "Next disc to pick from",
+           "The disc whose mean colour Paint colour picks: 0.5, 1 or 2 mm across; pores, hairs "
+           "and glints do not count.", "Source", _next_disc,
+           enabled=lambda bench: bench.job is not None and tool(bench.hand.tool).uses_colour),
     Action("source.goes", "Source: next way",
            "It follows the brush, stays fixed, or is looked for afresh at each stroke.", "Source",
            _next_goes, enabled=_uses_source),

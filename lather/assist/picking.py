@@ -14,7 +14,9 @@ from lather.core.adjust.tone import grey_from
 from lather.core.arrays import FloatImage, Plane
 from lather.core.blend.modes import lum
 from lather.core.colour.labs import lab_of
+from lather.core.rect import Rect
 from lather.core.survey.regions.region import Region
+from lather.core.tone.robust_fit import MAD_TO_SIGMA
 from lather.document import edits
 from lather.document.layers.area_colour import AreaColourLayer
 from lather.document.layers.bracket import HueBracket
@@ -25,9 +27,10 @@ from lather.document.layers.hues import HuesLayer
 from lather.document.layers.inks import InksLayer
 from lather.document.layers.mono import MonoLayer
 from lather.document.layers.parameters import LEAST_APART, Rows
+from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.errors import EditError
-from lather.render.compositor import deepest_level, render_below
+from lather.render.compositor import deepest_level, render, render_below
 from lather.render.ground import ground_of
 from lather.render.regions import region_coverage
 
@@ -35,6 +38,7 @@ LEAST_WIDTH_DEG, MOST_WIDTH_DEG = 30.0, 120.0
 LEAST_SPAN_L = 15.0  # to each side of a picked lightness
 SPREADS = 4.0  # of the picked colours, that a bracket is wide
 HALF = 0.5
+PICKED_SPREADS, LEAST_PICKED_SPREAD = 2.5, 0.3  # of a disc's colour; L*, a*, b*
 SEEN_PX, SURE = 512, 0.8  # of a region whose colours are taken
 
 
@@ -72,6 +76,28 @@ def picked_from(pixels: FloatImage, coverage: Plane) -> Picked:
     low, middle, high = np.percentile(lab, (25, 50, 75), axis=0)
     spread = (high - low) / 1.349
     return Picked(_three(np.median(rgb, axis=0)), _three(middle), _three(spread), int(under.sum()))
+
+
+def disc_colour(
+    state: JobState, x: float, y: float, diameter_mm: float
+) -> tuple[float, float, float]:
+    """The colour of a disc of the picture, encoded: the mean without what is none of it.
+
+    Pixels beyond 2.5 spreads of the middle in L*, a* or b* (pores, hairs, glints) do not count.
+    EditError if it lies beyond the picture.
+    """
+    radius_px = max(0.5 * diameter_mm * px_per_mm(state), 1.5)
+    rect = Rect.around(x, y, radius_px).intersect(state.photo.rect)
+    if rect.empty:
+        raise EditError("Nothing was picked", "the pen was beyond the picture", "press inside it")
+    ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1] + 0.5
+    inside = np.hypot(xs - x, ys - y) <= radius_px
+    rgb = render(state, rect)[inside][:, :3]
+    lab = lab_of(rgb[None])[0]
+    middle = np.median(lab, axis=0)
+    spread = MAD_TO_SIGMA * np.median(np.abs(lab - middle), axis=0) + LEAST_PICKED_SPREAD
+    plain = (np.abs(lab - middle) <= PICKED_SPREADS * spread).all(-1)
+    return _three(rgb[plain].mean(0) if plain.any() else np.median(rgb, axis=0))
 
 
 def picked_in_region(state: JobState, layer_id: int, region: Region) -> Picked:

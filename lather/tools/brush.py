@@ -11,6 +11,8 @@ from lather.core.arrays import FULL, LayerPixels, Plane
 from lather.core.blend.composite import to_pixels
 from lather.core.brush.dabs import Dabs, lay_colour
 from lather.core.brush.stroke import PenSample
+from lather.core.colour.lab import luma
+from lather.core.mend.mode import MendMode, mode_weight
 from lather.core.mend.placement import Placement
 from lather.core.rect import Rect
 from lather.document import edits
@@ -43,13 +45,16 @@ from lather.errors import EditError
 from lather.render.compositor import render
 from lather.render.visibility import refuse_unless_seen
 from lather.tools.base import Hand, Outcome, Work
+from lather.tools.reading import up_to
 
 
 def begin_paint_colour(state: JobState, hand: Hand) -> Work:
     if hand.on_mask:
         return MaskWork(state, target=1.0, name="Show through mask")
     state = with_layer_to_paint(state, "Paint")
-    return PixelWork(state, hand, ColourPaint(hand.colour), "Paint colour")
+    if hand.mode is MendMode.ALL:
+        return PixelWork(state, hand, ColourPaint(hand.colour), "Paint colour")
+    return PixelWork(state, hand, WeighedPaint(state, hand), "Paint colour")
 
 
 def begin_erase(state: JobState, hand: Hand) -> Work:
@@ -104,6 +109,26 @@ def taken_from(placement: Placement | None) -> dict[str, Any]:
         return {"source": source}
     return {"source": source, "extras": {"turn": asdict(placement.turn),
                                          "about": list(placement.about)}}  # fmt: skip
+
+
+class WeighedPaint:
+    """One colour, only where it lifts what is darker or tames what is brighter in the picture as
+    it was when the stroke began."""
+
+    def __init__(self, state: JobState, hand: Hand) -> None:
+        self._paint = ColourPaint(hand.colour)
+        self._light = float(luma(np.array(hand.colour, dtype=np.float32)))
+        self._mode = hand.mode
+        self._up_to = up_to(state, state.active_id)
+
+    def lay(
+        self, key: Key, part: Rect, base: LayerPixels, coverage: Plane, out: LayerPixels
+    ) -> None:
+        cell = Rect.cell(key, TILE_PX)
+        below = self._up_to(part.shifted(cell.x0, cell.y0), 0)
+        weight = mode_weight(np.float32(self._light) - luma(below), self._mode)
+        weighed = np.ascontiguousarray(coverage * weight, dtype=np.float32)
+        self._paint.lay(key, part, base, weighed, out)
 
 
 class StatePaint:

@@ -156,11 +156,14 @@ TOOLS: tuple[Tool, ...] = (
     Tool(
         id="paint_colour",
         title="Paint colour",
-        help="Lay a colour on the active layer; on a mask: show the layer here.",
+        help="Lay a colour on the active layer, everywhere or only on what is darker or brighter; "
+        "pick it with a click while the key of 'Pick the source' is held. On a mask: show the "
+        "layer here.",
         icon="paint",
         begin=begin_paint_colour,
         brush=replace(_SOFT, hardness=0.0, opacity=0.25, flow=0.25),
         uses_colour=True,
+        uses_mode=True,
         works_on_mask=True,
     ),
     _ERASE,

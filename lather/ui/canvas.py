@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import QWidget
 
 from lather.actions.opening import open_file
 from lather.actions.rim_watch import RimWatch
+from lather.actions.source import pick_at
 from lather.actions.view import ZOOM_STEP
 from lather.actions.workbench import Workbench
 from lather.core.arrays import ByteImage
@@ -35,7 +36,6 @@ from lather.document.tiles import TILE_PX
 from lather.render.view import Shown, TileRequest, ViewTiles
 from lather.render.worker import Executor
 from lather.tools.session import Frame
-from lather.tools.source import PickedSource
 from lather.ui.finding_marks import draw_findings
 from lather.ui.hand_mark import HandMark
 from lather.ui.handle_mark import HandleMark
@@ -365,7 +365,10 @@ class Canvas(QWidget):
         if session is None or self.bench.geometry is None:
             return
         if self.bench.hands.picking:
-            self.bench.hands.set_source(PickedSource(sample.x, sample.y))
+            try:
+                pick_at(self.bench, sample.x, sample.y)
+            except Exception as error:  # noqa: BLE001 - the edge
+                self.bench.report(error, "Picking failed")
             self.update()
             return
         if self.bench.looks.shown is Shown.BEFORE:

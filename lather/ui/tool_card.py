@@ -131,6 +131,9 @@ class ToolCard(Panel):
         self.area_row = self._add_commands("Rim", _AREA, actions)
         self.dynamics = self._add_commands("Pen", _DYNAMICS, actions)
         self.advice_line = self._add_advice_line()
+        self.disc_button = CommandButton(actions["source.disc"], bench, with_icon=False)
+        self.buttons.append(self.disc_button)
+        self.column.insertWidget(2, self.disc_button)
         self.colour_button = self._add_colour(actions["brush.colour"])
         bench.hands.changed.connect(self.reset)
         bench.job_opened.connect(self.reset)
@@ -178,7 +181,9 @@ class ToolCard(Panel):
         outlines = entry.uses_combine and not entry.uses_region
         self.area_row.setVisible(outlines or has_area(self.bench))
         self.dynamics.setVisible(entry.is_brush and not entry.only_size)
-        self.colour_button.setVisible(entry.uses_colour and not hand.on_mask)
+        for button in (self.colour_button, self.disc_button):
+            button.setVisible(entry.uses_colour and not hand.on_mask)
+        self.disc_button.setText(f"Picks the mean of {self.bench.hands.pick_mm:g} mm")
         self._show_colour()
         self.advice_line.setText(self._advice_text(entry.help))
         self._make_room(entry)
@@ -193,7 +198,7 @@ class ToolCard(Panel):
         if takes_no_paint:
             assert layer is not None
             for part in (self.presets, *self.rulers.values(), self.modes, self.sources, self.turn,
-                         self.dynamics, self.colour_button):  # fmt: skip
+                         self.dynamics, self.colour_button, self.disc_button):  # fmt: skip
                 part.hide()
             self.rulers["size_px"].setVisible(not entry.paints)
             self.advice_line.setText(

@@ -246,6 +246,25 @@ class ScoreTest(EvenCase):
         self.assertEqual(self.bench.state.active.limits.regions, (Part.FOREHEAD,))
 
 
+class PickTest(EvenCase):
+    def test_paint_colour_picks_the_mean_of_a_disc(self) -> None:
+        self.open(skin_state(skin_rgb()))
+        self.bench.hands.take_tool("paint_colour")
+        button = self.window.tool_card.disc_button
+        self.assertTrue(button.isVisible())
+        self.assertIn("1 mm", button.text())
+        button.click()
+        self.assertIn("2 mm", button.text())
+        self.key(Qt.Key.Key_C)
+        self.mouse(QEvent.Type.MouseButtonPress, 120, 120)
+        self.mouse(QEvent.Type.MouseButtonRelease, 120, 120)
+        self.key(Qt.Key.Key_C, QEvent.Type.KeyRelease)
+        self.assertFalse(self.bench.hands.picking)
+        wanted = skin_rgb()[118:123, 118:123].mean((0, 1))
+        self.assert_close(self.bench.hand.colour, wanted, 0.02)
+        self.assertEqual(self.bench.open_job.history.n_done, 0)  # nothing was painted
+
+
 class MatchInWindowTest(EvenCase):
     def test_an_area_is_the_reference_another_the_target(self) -> None:
         rgb = skin_rgb()

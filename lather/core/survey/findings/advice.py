@@ -25,8 +25,13 @@ class FindingAdvice:
 def advice_for(finding: Finding) -> FindingAdvice | None:
     """How to mend a finding by hand; None for what belongs to the person or is not understood."""
     kind = finding.kind
-    if kind.belongs_to_person or not kind.known or kind.stage != "clean":
+    if kind.belongs_to_person or not kind.known:
         return None
+    if kind.is_patch:  # a colour picked beside it, with a brush of a third of its width
+        size_px = max(SMALLEST_SIZE_PX, round(2 * finding.radius_px / 3))
+        shines = kind is Kind.SHINE
+        mode, opacity = (MendMode.TAME_BRIGHTS, 0.25) if shines else (MendMode.ALL, 0.15)
+        return FindingAdvice("paint_colour", float(size_px), 0.0, opacity, mode)
     if not finding.stands_free:
         # A mend would smear the edge beside it: a few weak copies along it do not.
         size_px = max(SMALLEST_SIZE_PX, round(2 * finding.radius_px))
