@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import time
 from collections.abc import Callable
-from pathlib import Path
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import (
@@ -22,7 +21,6 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
-from lather.actions.opening import open_file
 from lather.actions.rim_watch import RimWatch
 from lather.actions.source import pick_at
 from lather.actions.view import ZOOM_STEP
@@ -36,12 +34,12 @@ from lather.document.tiles import TILE_PX
 from lather.render.view import Shown, TileRequest, ViewTiles
 from lather.render.worker import Executor
 from lather.tools.session import Frame
+from lather.ui.dropping import accept_files, open_dropped
 from lather.ui.finding_marks import draw_findings
+from lather.ui.grips import Grips
 from lather.ui.hand_mark import HandMark
-from lather.ui.handle_mark import HandleMark
 from lather.ui.pen_readings import PenReadings
 from lather.ui.picture_view import PictureView, draw_invitation, draw_split_line
-from lather.ui.proposal_mark import ProposalMark
 from lather.ui.trail_mark import trail_box
 
 REST_TICK_MS = 25
@@ -59,8 +57,7 @@ class Canvas(QWidget):
         self.frames_painted = 0
         self.rims = RimWatch(bench, executor)
         self._hand = HandMark(bench, self.rims, executor, self.update)
-        self._handles = HandleMark(bench)
-        self._proposal = ProposalMark(bench)
+        self._grips = Grips(bench, self.update)
         self._executor = executor
         self._pictures = PictureView(bench)
         self._pen_down = False
@@ -240,10 +237,9 @@ class Canvas(QWidget):
             draw_findings(painter, self.bench, ratio)
         if self.bench.looks.splits:
             draw_split_line(painter, self.width() * self.bench.looks.line_at, self.height())
-        self._proposal.draw(painter, ratio)
-        self._handles.draw(painter, ratio)
+        self._grips.draw_below(painter, ratio)
         self._hand.draw(painter, self.tiles, self._cursor, ratio)
-        self._proposal.draw_handle(painter, ratio)
+        self._grips.draw_above(painter, ratio)
 
     # --- pen and mouse -------------------------------------------------------------------
 
@@ -255,11 +251,11 @@ class Canvas(QWidget):
         if self.bench.panning or self._pan_from is not None:
             self._pan(event.type() == QEvent.Type.TabletRelease, event.position())
             return
-        if self._holds:
+        if self._grips.busy:
             if event.type() == QEvent.Type.TabletRelease:
-                self._drop_handle(event.position())
+                self._grips.drop(event.position(), self.devicePixelRatioF())
             else:
-                self._drag_handle(event.position())
+                self._grips.drag(event.position())
             return
         sample = self._readings.of_pen(event, self.devicePixelRatioF())
         if event.type() == QEvent.Type.TabletPress:
@@ -285,8 +281,8 @@ class Canvas(QWidget):
             return
         if self._pan_from is not None:
             self._pan(False, event.position())
-        elif self._holds:
-            self._drag_handle(event.position())
+        elif self._grips.busy:
+            self._grips.drag(event.position())
         elif self._split_dragged:
             share = event.position().x() / max(1, self.width())
             self.bench.look(split_at=min(max(share, 0.02), 0.98))
@@ -298,8 +294,8 @@ class Canvas(QWidget):
         self._split_dragged = False
         if not self._tablet_in_use and event.button() == Qt.MouseButton.LeftButton:
             ratio = self.devicePixelRatioF()
-            if self._holds:
-                self._drop_handle(event.position())
+            if self._grips.busy:
+                self._grips.drop(event.position(), self.devicePixelRatioF())
             else:
                 self._end(self._readings.of_mouse(event, ratio, pressure=0.0))
 
@@ -340,26 +336,16 @@ class Canvas(QWidget):
         self.bench.resize_view(round(self.width() * ratio), round(self.height() * ratio))
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        data = event.mimeData()
-        if data is not None and any(url.isLocalFile() for url in data.urls()):
-            event.acceptProposedAction()
+        accept_files(event)
 
     def dropEvent(self, event: QDropEvent) -> None:
-        data = event.mimeData()
-        paths = [Path(url.toLocalFile()) for url in data.urls()] if data is not None else []
-        if paths:
-            event.acceptProposedAction()
-            try:
-                open_file(self.bench, paths[0])
-            except Exception as error:  # noqa: BLE001 - the edge
-                self.bench.report(error, "Opening the dropped file failed")
+        open_dropped(self.bench, event)
 
     def _begin(self, sample: PenSample, position: QPointF) -> None:
         if self._on_split_line(position):
             self._split_dragged = True
             return
-        ratio = self.devicePixelRatioF()
-        if self._proposal.press(position, ratio) or self._handles.press(position, ratio):
+        if self._grips.press(position, self.devicePixelRatioF()):
             return
         session = self.bench.session
         if session is None or self.bench.geometry is None:
@@ -393,23 +379,6 @@ class Canvas(QWidget):
             self.bench.session.up(sample)
             self.bench.open_job.ledger.sign_of_life(time.monotonic())
         self._split_dragged = False
-
-    @property
-    def _holds(self) -> bool:
-        """True while something on the picture is dragged, and not a brush."""
-        return self._handles.busy or self._proposal.busy
-
-    def _drag_handle(self, position: QPointF) -> None:
-        self._proposal.move(position)
-        self._handles.move(position)
-        self.update()
-
-    def _drop_handle(self, position: QPointF) -> None:
-        if self._proposal.busy:
-            self._proposal.release()
-        else:
-            self._handles.release(position, self.devicePixelRatioF())
-        self.update()
 
     def _on_rest(self) -> None:
         if self.bench.session is not None:

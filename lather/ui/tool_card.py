@@ -7,7 +7,6 @@ from enum import Enum
 from typing import TYPE_CHECKING, TypeVar
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor, QIcon, QPixmap
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QComboBox,
@@ -34,8 +33,9 @@ from lather.tools.advice import brush_advice
 from lather.tools.base import Tool
 from lather.tools.source import Reads, SourceGoes
 from lather.tools.table import tool
+from lather.ui.colour_row import ColourRow
 from lather.ui.ruler import Ruler
-from lather.ui.theme import GAP_1, GAP_4, theme
+from lather.ui.theme import GAP_1, GAP_4
 from lather.ui.tool_grid import ToolGrid
 from lather.ui.widgets import CommandButton, Panel, label, run_action
 
@@ -131,10 +131,8 @@ class ToolCard(Panel):
         self.area_row = self._add_commands("Rim", _AREA, actions)
         self.dynamics = self._add_commands("Pen", _DYNAMICS, actions)
         self.advice_line = self._add_advice_line()
-        self.disc_button = CommandButton(actions["source.disc"], bench, with_icon=False)
-        self.buttons.append(self.disc_button)
-        self.column.insertWidget(2, self.disc_button)
-        self.colour_button = self._add_colour(actions["brush.colour"])
+        self.colours = ColourRow(bench, actions)
+        self.column.insertWidget(2, self.colours)
         bench.hands.changed.connect(self.reset)
         bench.job_opened.connect(self.reset)
         bench.job_changed.connect(self._on_job_changed)
@@ -181,10 +179,8 @@ class ToolCard(Panel):
         outlines = entry.uses_combine and not entry.uses_region
         self.area_row.setVisible(outlines or has_area(self.bench))
         self.dynamics.setVisible(entry.is_brush and not entry.only_size)
-        for button in (self.colour_button, self.disc_button):
-            button.setVisible(entry.uses_colour and not hand.on_mask)
-        self.disc_button.setText(f"Picks the mean of {self.bench.hands.pick_mm:g} mm")
-        self._show_colour()
+        self.colours.setVisible(entry.uses_colour and not hand.on_mask)
+        self.colours.refresh()
         self.advice_line.setText(self._advice_text(entry.help))
         self._make_room(entry)
         for command in (*self.tools.buttons, *self.buttons):
@@ -198,7 +194,7 @@ class ToolCard(Panel):
         if takes_no_paint:
             assert layer is not None
             for part in (self.presets, *self.rulers.values(), self.modes, self.sources, self.turn,
-                         self.dynamics, self.colour_button, self.disc_button):  # fmt: skip
+                         self.dynamics, self.colours):  # fmt: skip
                 part.hide()
             self.rulers["size_px"].setVisible(not entry.paints)
             self.advice_line.setText(
@@ -386,21 +382,6 @@ class ToolCard(Panel):
         text.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.column.addWidget(text)
         return text
-
-    def _add_colour(self, action: Action) -> CommandButton:
-        button = CommandButton(action, self.bench, text="Colour", with_icon=False)
-        button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
-        self.buttons.append(button)
-        self.column.insertWidget(2, button)
-        return button
-
-    def _show_colour(self) -> None:
-        patch = QPixmap(28, 14)
-        patch.fill(QColor.fromRgbF(*self.bench.hand.colour))
-        self.colour_button.setIcon(QIcon(patch))
-        name = QColor.fromRgbF(*self.bench.hand.colour).name()
-        self.colour_button.setAccessibleDescription(name)
-        self.colour_button.setStyleSheet(f"border-color: {theme().line};")
 
 
 def _combo(

@@ -74,7 +74,8 @@ class FileTest(Case):
 
     def test_kinds_say_whom_they_belong_to(self) -> None:
         for kind in Kind:
-            groups = (kind.is_blemish, kind.belongs_to_person, kind.is_line, kind is Kind.FLAKE)
+            groups = (kind.is_blemish, kind.belongs_to_person, kind.is_line, kind.is_patch,
+                      kind is Kind.FLAKE)  # fmt: skip
             self.assertEqual(sum(groups), 2 if kind is Kind.FOLD else 1)  # a line, and kept
             self.assertEqual(finding(1, kind=kind).kind, kind)
 

@@ -114,7 +114,7 @@ class ProposalTest(EvenCase):
         card = self.window.worklist.proposal
         self.assertTrue(card.isVisible())
         self.assertEqual(card.strength.value, 60)
-        knob = self.window.canvas._proposal._knob(1.0)
+        knob = self.window.canvas._grips.proposal._knob(1.0)
         self.assertIsNotNone(knob)
         self._drag_on_canvas(knob, knob + QPointF(32, 0))
         self.assertAlmostEqual(self.bench.pending.strength, 0.8, delta=0.02)
@@ -250,7 +250,7 @@ class PickTest(EvenCase):
     def test_paint_colour_picks_the_mean_of_a_disc(self) -> None:
         self.open(skin_state(skin_rgb()))
         self.bench.hands.take_tool("paint_colour")
-        button = self.window.tool_card.disc_button
+        button = self.window.tool_card.colours.disc
         self.assertTrue(button.isVisible())
         self.assertIn("1 mm", button.text())
         button.click()
