@@ -31,6 +31,7 @@ STRENGTHS = (0.6, 0.75, 1.0)
 SMOOTH_MM, SHRUNK_MM, MODEL_MM = 0.7, 1.0, 10.0
 IN_SHINE, NO_SHINE, SURE = 0.5, 0.1, 0.95
 SPARED = (Region.LIPS, Region.EYE_WHITE, Region.IRIS, Region.BROWS, Region.HAIR, Region.BACKGROUND)
+FLUSH_MM, FLUSH_A, FLUSH_BLOOD = 14.0, 9.0, 0.4  # radius; a*; density
 SMALL_SIDE = 0.5  # of the portraits, where everything only has to run
 
 
@@ -115,10 +116,11 @@ def _shine(number: int, size: float) -> list[Row]:
 
 
 def _redness(number: int, size: float) -> list[Row]:
-    """A flush planted on the neck, as blood, and matched to the proposed cheek's colour."""
+    """A flush planted on the neck, matched to the skin around it: as colour alone, and as blood,
+    which takes light, too."""
     from lather.assist.match import MatchOptions, propose_match
-    from lather.assist.scores import where
     from lather.assist.skin_view import skin_view
+    from lather.core.colour.lab import lab_to_srgb
     from lather.core.survey.regions.region import Part
     from lather.core.tone.chromophores import BLOOD
     from lather.document.planes import with_plane
@@ -126,37 +128,40 @@ def _redness(number: int, size: float) -> list[Row]:
 
     sitting = sit(number, size)
     view = skin_view(sitting.state)
-    neck = view.parts[Part.NECK] * view.picture.plain
-    ys, xs = np.nonzero(neck > 0.9)
+    ys, xs = np.nonzero(view.parts[Part.NECK] * view.picture.plain > 0.9)
     y, x = (float(np.median(v)) * (1 << view.level) for v in (ys, xs))
     height, width = sitting.rgb.shape[:2]
-    radius = 14.0 * sitting.px_per_mm
+    radius = FLUSH_MM * sitting.px_per_mm
     grid = np.mgrid[:height, :width]
-    away = np.hypot(grid[0] - y, grid[1] - x)
-    soft = np.clip((radius - away) / (0.2 * radius) + 0.5, 0, 1).astype(np.float32)
-    flush = to_linear(sitting.rgb) * np.exp(-0.4 * soft[..., None] * BLOOD)
-    red = sit_again(to_encoded(flush).astype(np.float32), sitting)
-    core = (away < 0.75 * radius).astype(np.float32)
-    target = with_plane(BLACK_MASK, red.photo.rect, core)
-    reference = with_plane(BLACK_MASK, red.photo.rect, np.asarray(
-        ((away > 1.3 * radius) & (away < 1.9 * radius) & sitting.skin), dtype=np.float32
-    ))  # fmt: skip
-    proposal = propose_match(red, MatchOptions(target=target, reference=reference))
-    name = f"portrait {number}, a flush on the {where(Part.NECK)}"
-    if proposal.refusal is not None:
-        return [row(f"{name}: refused", 1, "", target="0", ok=False)]
-    out = flattened(proposal.after)
-    inside = core > 0.5
-    lab, goal = (lab_of(picture)[where_].mean(0) for picture, where_ in (
-        (out, inside), (out, (away > 1.3 * radius) & (away < 1.9 * radius) & sitting.skin)))
-    # Blood takes light, too: against the skin before the flush, whose pattern is wanted back.
-    light = [_band(picture, 2.0, 8.0, sitting)[inside] for picture in (sitting.rgb, out)]
-    same = float(np.corrcoef(*light)[0, 1])
-    colour = float(ciede2000(lab, goal))
-    return [
-        _limit(f"{name}: left of the difference", colour, "dE", "<= 2", 2.0),
-        row(f"{name}: pattern of light", same, "", target=">= 0.99", ok=same >= 0.99),
-    ]
+    away = np.hypot(grid[0] - y, grid[1] - x) / radius
+    soft = np.clip((1 - away) / 0.2 + 0.5, 0, 1).astype(np.float32)[..., None]
+    flush = lab_of(sitting.rgb).astype(np.float64)
+    flush[..., 1:2] += FLUSH_A * soft
+    blood = to_encoded(to_linear(sitting.rgb) * np.exp(-FLUSH_BLOOD * soft * BLOOD))
+    target, around = away < 1.1, (away > 1.5) & (away < 2.1) & sitting.skin
+    tiles = [with_plane(BLACK_MASK, sitting.state.photo.rect, np.asarray(area, dtype=np.float32))
+             for area in (target, around)]  # fmt: skip
+    rows = []
+    for kind, picture in (("as colour", lab_to_srgb(flush)), ("as blood", blood)):
+        name = f"portrait {number}, a flush on the neck {kind}"
+        red = sit_again(np.asarray(picture, dtype=np.float32), sitting)
+        proposal = propose_match(red, MatchOptions(target=tiles[0], reference=tiles[1]))
+        if proposal.refusal is not None:
+            rows.append(row(f"{name}: refused", 1, "", target="0", ok=False))
+            continue
+        start, out = flattened(red), flattened(proposal.after)
+        before, after = (
+            float(ciede2000(lab_of(p)[target].mean(0), lab_of(p)[around].mean(0)))
+            for p in (start, out)
+        )
+        light = [_band(p, 2.0, 8.0, sitting)[target] for p in (start, out)]
+        same = float(np.corrcoef(*light)[0, 1])
+        rows += [
+            row(f"{name}: difference left", after, "dE", target="<= 2", ok=after <= 2.0,
+                reference="before", reference_value=before),
+            row(f"{name}: pattern of light", same, "", target=">= 0.99", ok=same >= 0.99),
+        ]  # fmt: skip
+    return rows
 
 
 def _kept(name: str, out: Image, sitting: Sitting) -> list[Row]:

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from lather.assist.proposal import MatchProposal, Measure, Proposal
 from lather.assist.skin_view import SkinView, below_evening, skin_view
@@ -205,10 +206,17 @@ def _target(view: SkinView, density: Plane, options: MatchOptions) -> tuple[Plan
             "their own colour", "outline skin, or paint colour by hand",
         )  # fmt: skip
     share = share * (1 - kept)
-    soft = cv2.GaussianBlur(share, (0, 0), max(0.5, picture.px(RIM_MM))) * (1 - kept)
+    # Its soft rim lies outside of it: all of the target gets the colour.
+    wide = cv2.dilate(share, _disc(picture.px(RIM_MM)))
+    soft = cv2.GaussianBlur(wide, (0, 0), max(0.5, picture.px(RIM_MM))) * (1 - kept)
     if (share * picture.skin).sum() > 0.5 * share.sum():  # what is no skin at its rim stays
         share, soft = share * picture.skin, soft * inner(picture)
     return share, np.asarray(soft, dtype=np.float32)
+
+
+def _disc(radius_px: float) -> NDArray[np.uint8]:
+    side = 2 * max(1, round(radius_px)) + 1
+    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
 
 
 def _never_skin(view: SkinView) -> Plane:

@@ -20,7 +20,7 @@ LEAST_PX = 40  # of an area, with fewer its middle is chance
 MOST_SPREAD = (14.0, 7.0, 8.0)  # L*, a*, b*: beyond it more than one thing is in an area
 ROUNDS, WITHIN = 4, 2.5  # of the robust mean; spreads
 ALIKE = 0.7  # CIEDE2000, below which there is nothing to match
-ENOUGH = 1.6  # CIEDE2000, to which lightness is moved, if it has to be
+ENOUGH = 1.2  # CIEDE2000, to which lightness is moved, if it has to be
 
 Three = tuple[float, float, float]
 
