@@ -61,8 +61,9 @@ class InstalledTest(unittest.TestCase):
     def test_the_demo_is_there_and_no_ground_truth(self) -> None:
         done = self.call("info", self.folder / "site/lather/assets/demo/portrait1.lather")
         self.assertIn("2400 x 3000", done.stdout, done.stderr)
-        self.assertFalse([name for name in self.names if "_mask_" in name or "truth" in name])
-        self.assertLess(self.wheel.stat().st_size, 12e6)
+        truth = ("_mask_", "_delta_", "truth")
+        self.assertFalse([name for name in self.names if any(word in name for word in truth)])
+        self.assertLess(self.wheel.stat().st_size, 12.5e6)  # 11.3 of it demo, networks and fonts
         shipped = {Path(name).name for name in self.names if "/demo/" in name}
         asked = set()
         for module in ("lather/ui/scripted.py", "lather/paths.py"):
