@@ -19,7 +19,7 @@ import numpy as np
 from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.labs import lab_of
 from lather.core.tone.chromophores import BLOOD, REDNESS_OF_BLOOD, pigment, redness, take_out
-from lather.core.tone.robust_fit import unexplained
+from lather.core.tone.robust_fit import MAD_TO_SIGMA, unexplained
 from lather.core.tone.skin_picture import SkinPicture
 from lather.core.work import NEVER, CancelToken
 
@@ -29,6 +29,7 @@ SHADE_BANDS_MM = (0.7, 1.4, 2.8, 5.6, 11.2, 22.4)
 SHADE_MM = 0.5
 STEEP_MM, STEEP = 1.0, 0.08  # shade a millimetre, as a logarithm, from which form is likely
 BLOOD_SHARE, PIGMENT_SHARE, SHADE_SHARE = 0.53, 0.35, 0.5
+FOREIGN_SPREADS, FOREIGN_MM = 6.0, 0.8  # from which a colour is none of the skin's; over it
 MOST_SPREADS = 2.0  # beyond it a pixel is an outlier of blood, not a blotch
 PIGMENT_FROM, SHADE_FROM = 2.5, 3.0  # spreads of the band up to which nothing is done
 ROUND = 0.5  # least curvature against most, of a spot of shade
@@ -79,7 +80,7 @@ def _of_one(picture: SkinPicture, cancel: CancelToken) -> EvenMaps:
         picture, picture.light[..., 0], flat, SHADE_FINE_MM, SHADE_COARSE_MM
     )
     shade = _standing_out(shade, picture, SHADE_FROM) * roundness(shade, picture)
-    near = inner(picture)
+    near = inner(picture) * (1 - _foreign(picture))
     maps = EvenMaps(
         np.float32(BLOOD_SHARE / REDNESS_OF_BLOOD) * blood * near,
         np.float32(PIGMENT_SHARE) * brown * near,
@@ -95,6 +96,18 @@ def evened_rgb(picture: SkinPicture, maps: EvenMaps) -> FloatImage:
     out[..., :3] = picture.rgb
     take_out(out, maps.blood, maps.pigment)
     return np.ascontiguousarray(out[..., :3])
+
+
+def _foreign(picture: SkinPicture) -> Plane:
+    """(h, w) 0-1: where the colour is none of this skin's, over more than a pore: ink, paint,
+    plasters. They stay, and so does what lies right beside them."""
+    is_other = np.zeros(picture.skin.shape, dtype=np.bool_)
+    for plane in (redness(picture.light), pigment(picture.light)):
+        away = np.abs(plane - np.median(plane[picture.plain]))
+        is_other |= away > FOREIGN_SPREADS * MAD_TO_SIGMA * np.median(away[picture.plain])
+    solid = picture.mean(is_other.astype(np.float32), picture.is_skin, FOREIGN_MM) > 0.5
+    around = picture.mean(solid.astype(np.float32), picture.is_skin, 2 * FOREIGN_MM)
+    return np.asarray(np.clip(5 * around, 0, 1), dtype=np.float32)
 
 
 def _helped(picture: SkinPicture, maps: EvenMaps) -> Plane:
