@@ -14,9 +14,10 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QDialog, QWidget
 
-from lather.actions import finding
+from lather.actions import evening, finding
 from lather.actions.looks import Peek
 from lather.assist.survey import survey_photo, surveyed, with_survey
+from lather.core.area.combine import Combine
 from lather.core.brush.stroke import PenSample
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
@@ -29,6 +30,7 @@ from lather.document.state import new_state
 from lather.errors import LatherError
 from lather.files.photos import read_photo
 from lather.paths import SOURCE_TREE, demo_dir, demo_job
+from lather.render.lenses.lens import REDNESS
 from lather.render.lenses.table import render_region
 from lather.settings.store import Settings
 from lather.ui.app import build
@@ -60,14 +62,15 @@ def main() -> None:
     app.window.canvas._move_cursor(QPointF(330, 420))
     shot(app, FOLDER / "clean.png")
 
-    for number, name in ((8, "doubtful"), (9, "survey")):
+    for number in (8, 9):
         open_and_settle(app, demo_dir() / f"portrait{number}.jpg")
         finding.survey(bench)
         wait_until(lambda: bench.task is None)
         app.window.messages.hide()
-        if name == "doubtful":
-            app.window.worklist.findings.list.scrollToBottom()
-        shot(app, FOLDER / f"{name}.png")
+        if number == 8:
+            even_stage(app)
+        else:
+            shot(app, FOLDER / "survey.png")
         bench.take_job(None)  # without asking about the survey
 
     open_and_settle(app, demo_dir() / "portrait1.jpg")
@@ -80,7 +83,6 @@ def main() -> None:
 
     computed_layers(app)
     adjustments(app)
-    lens_strip(app)
     clean_by_hand(app)
 
     bench.take_job(None)  # without asking about the survey
@@ -123,10 +125,8 @@ def main() -> None:
     shot(app, FOLDER / "error.png")
     app.window.messages.hide()
 
-    for command, name in (("help.search", "search"), ("help.shortcuts", "keys")):
-        app.window.actions_by_id[command].run(bench)
-        dialog = app.window.findChildren(QDialog)[-1]
-        show(app, dialog, name)
+    app.window.actions_by_id["help.shortcuts"].run(bench)
+    show(app, app.window.findChildren(QDialog)[-1], "keys")
     app.close()
     regions_sheet()
 
@@ -183,14 +183,36 @@ def adjustments(app) -> None:
     settle(app)
 
 
-def lens_strip(app) -> None:
-    """The blotch lens with its legend."""
-    bench = app.bench
-    bench.zoom_to(0.36)
-    bench.centre_on(Rect.around(1200, 1400, 2))
-    bench.look(lens="blotch")
-    shot(app, FOLDER / "lens.png")
+def even_stage(app) -> None:
+    """The blotch lens with the scores, shine proposed beside the face map, a colour matched."""
+    bench, panel = app.bench, app.window.worklist.scores
+    bench.go_to_stage(Stage.EVEN)
+    wait_until(lambda: panel.measured and panel.scores is not None, 60)
+    panel.as_table.setChecked(True)
+    bench.look(lens="blotch", deviation_of=REDNESS)
+    shot(app, FOLDER / "scores.png")
     bench.look(lens="")
+    panel.as_table.setChecked(False)
+    evening.tame_shine(bench)
+    wait_until(lambda: bench.task is None)
+    bench.zoom_to(0.6)
+    bench.centre_on(Rect.around(790, 900, 2))
+    settle(app)
+    app.window.canvas._move_cursor(QPointF(240, 300))
+    shot(app, FOLDER / "proposal.png")
+    evening.accept(bench)
+    wait_until(lambda: bench.task is None)
+    ys, xs = np.mgrid[:180, :180]
+    disc = np.asarray(np.hypot(xs - 90, ys - 90) < 80, dtype=np.float32)
+    bench.change("Outline area", areas.outline, Rect(700, 470, 880, 650), disc, Combine.NEW)
+    evening.match_colour(bench)
+    wait_until(lambda: bench.task is None)
+    bench.centre_on(Rect.around(790, 760, 2))
+    settle(app)
+    app.window.canvas._move_cursor(QPointF(400, 230))
+    app.window.messages.hide()
+    shot(app, FOLDER / "match.png")
+    bench.go_to_stage(Stage.CLEAN)
 
 
 def grabbed(card: QWidget) -> np.ndarray:

@@ -15,7 +15,15 @@ from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part, Region
 from lather.core.tone.evening import flatness, inner
-from lather.core.tone.match import AreaColour, Three, area_colour, difference, move_to, moved
+from lather.core.tone.match import (
+    AreaColour,
+    Three,
+    area_colour,
+    difference,
+    difference_of_colour,
+    move_to,
+    moved,
+)
 from lather.core.tone.redness import RedPatch, red_patches, redness_map, soft_target
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document import edits
@@ -38,6 +46,7 @@ GOOD_MM, GOOD_DENSITY = 6.0, 0.15  # radius of a proposed reference; blood off t
 RIM_MM = 3.0
 INFANT_PUPILS_MM = 50.0  # nearer pupils are an infant's, whose skin is pink by nature
 OF_ITS_OWN = (Region.LIPS, Region.IRIS, Region.EYE_WHITE, Region.TEETH, Region.BROWS, Region.HAIR)
+OTHER_LIGHT_L = 4.0  # L* between target and reference, from which it is said
 MASK_STEP = 257  # masks are rounded to 255 steps: they stay small
 
 
@@ -147,12 +156,19 @@ def propose_match(
     progress(0.7, "writing the mask")
     after, _ = _with_layer(state, anchor_id, view, mask, target, move, MATCH_NAME, 1.0, token)
     outcome = moved(target, move)
-    reasons = (
+    reasons = [
         f"L* {move[0]:+.1f}, a* {move[1]:+.1f}, b* {move[2]:+.1f}: light and texture stay",
         f"target {target.n_px}, reference {reference.n_px} pixels measured",
-    )
+    ]
+    in_shade = reference.mean[0] - outcome.mean[0]
+    if abs(in_shade) > OTHER_LIGHT_L:
+        lit = "darker" if in_shade > 0 else "lighter"
+        reasons.append(f"the target lies in other light, {abs(in_shade):.0f} L* {lit}: it stays so")
+    of_colour = Measure("colour difference at equal light",
+                        difference_of_colour(target, reference),
+                        difference_of_colour(outcome, reference), "CIEDE2000")  # fmt: skip
     return MatchProposal(
-        name, state, after, (_measured(target, reference, outcome),), reasons,
+        name, state, after, (_measured(target, reference, outcome), of_colour), tuple(reasons),
         target=target, reference=reference, outcome=outcome,
     )  # fmt: skip
 

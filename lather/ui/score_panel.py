@@ -119,6 +119,9 @@ class ScorePanel(QWidget):
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         same = (before.layers, before.regions, before.brief) == (
             after.layers, after.regions, after.brief)  # fmt: skip
+        if before.regions is not after.regions:  # another face
+            self.scores = None
+            self._show()
         if not same and self.bench.stage in SCORED_STAGES:
             self._timer.start(MEASURE_AFTER_MS)
         elif not same:

@@ -186,7 +186,8 @@ class MatchTest(Case):
         options = MatchOptions(target=self.area(*RASH, 36), reference=self.area(70, 140))
         proposal = propose_match(self.state, options)
         self.assertIsNone(proposal.refusal, proposal.refusal)
-        (measure,) = proposal.measures
+        measure, of_colour = proposal.measures
+        self.assertLess(of_colour.after, 0.5)
         self.assertLess(measure.after, 2)
         self.assertGreater(measure.before, 5)
         lab = lab_of(seen(proposal.after))

@@ -75,6 +75,13 @@ def difference(one: AreaColour, other: AreaColour) -> float:
     return float(ciede2000(np.array(one.mean), np.array(other.mean)))
 
 
+def difference_of_colour(one: AreaColour, other: AreaColour) -> float:
+    """CIEDE2000 of two means as if both were equally light."""
+    light = (one.mean[0] + other.mean[0]) / 2
+    colours = [np.array((light, *area.mean[1:])) for area in (one, other)]
+    return float(ciede2000(*colours))
+
+
 def move_to(target: AreaColour, reference: AreaColour, *, with_light: bool = False) -> Three:
     """What to add to L*, a*, b* of the target.
 
