@@ -24,6 +24,7 @@ from lather.render.compositor import render, render_photo
 
 LEAST_CM2 = 1.0  # of a part, with less of it nothing is said
 SHINES_ON_MM = 3.0  # around a patch of shine, where skin still glitters
+LEAST_MATT = 0.2  # share of a part that does not shine, to measure it by
 GRAIN_SIDE_PX, GRAIN_BLOCKS = 96, 5
 SCORED = (Part.FOREHEAD, Part.CHEEK_LEFT, Part.CHEEK_RIGHT, Part.NOSE, Part.CHIN, Part.NECK,
           Part.EARS, Part.BODY)  # fmt: skip
@@ -105,40 +106,59 @@ def skin_scores(
     texture = _Texture(now, cancel)
     progress(0.6, "looking for shine")
     shine = _shining(start, texture.start, cancel), _shining(now, texture.now, cancel)
-    glossy = start.picture.mean(shine[0], start.picture.is_skin, SHINES_ON_MM)
-    glossy = np.clip(4 * glossy, 0, 1)
     progress(0.8, "measuring light and shade")
-    skin = np.asarray(start.picture.is_skin * (1 - glossy), dtype=np.float32)
-    light = check.large_light(start.picture, skin), check.large_light(now.picture, skin)
-    cancel.check()
-    bands = check.blotches(start.picture), check.blotches(now.picture)
-    cancel.check()
+    measured = _Measured((start, now), shine, texture, cancel)
     parts = {}
     for part in SCORED:
-        weight = np.asarray(start.parts[part] * start.picture.plain, dtype=np.float32)
-        area_cm2 = start.picture.mm2(float(weight.sum())) / 100
-        if area_cm2 < LEAST_CM2:
-            continue
-        # Glints are no texture of the skin, and a highlight is none of its form.
-        matt = np.asarray(weight * (1 - glossy), dtype=np.float32)
-        matt = matt if matt.sum() > 0.2 * weight.sum() else weight
-        grain, was, product, is_now = texture.of(matt)
-        figures = [
-            Score(
-                _rms(bands[n][0], weight), _rms(bands[n][1], weight), _rms(bands[n][2], weight),
-                check.texture_energy((was, is_now)[n], grain),
-                check.modelling(light[n], matt),
-                start.picture.mm2(float((shine[n] * weight).sum())) / 100,
-            )
-            for n in (0, 1)
-        ]
-        parts[part] = PartScore(
-            part, area_cm2, figures[0], figures[1], check.texture_kept(product, was, grain),
-            check.modelling_kept(light[0], light[1], matt),
-            check.colour_shift(start.picture.rgb, now.picture.rgb, weight),
-        )  # fmt: skip
+        cancel.check()
+        score = measured.part(part)
+        if score is not None:
+            parts[part] = score
     progress(1.0, "measured")
     return Scores(parts, state.brief.style.limits)
+
+
+class _Measured:
+    """Planes of a view at the start and now, of which each part's figures are means."""
+
+    def __init__(
+        self, views: tuple[SkinView, SkinView], shine: tuple[Plane, Plane], texture: _Texture,
+        cancel: CancelToken,
+    ) -> None:
+        self._views, self._shine, self._texture = views, shine, texture
+        picture = views[0].picture
+        # Glints are no texture of the skin, and a highlight is none of its form.
+        self._glossy = np.clip(4 * picture.mean(shine[0], picture.is_skin, SHINES_ON_MM), 0, 1)
+        skin = np.asarray(picture.is_skin * (1 - self._glossy), dtype=np.float32)
+        self._light = [check.large_light(view.picture, skin) for view in views]
+        cancel.check()
+        self._bands = [check.blotches(view.picture) for view in views]
+
+    def part(self, part: Part) -> PartScore | None:
+        """None where there is too little of it."""
+        start, now = (view.picture for view in self._views)
+        weight = np.asarray(self._views[0].parts[part] * start.plain, dtype=np.float32)
+        area_cm2 = start.mm2(float(weight.sum())) / 100
+        if area_cm2 < LEAST_CM2:
+            return None
+        matt = np.asarray(weight * (1 - self._glossy), dtype=np.float32)
+        matt = matt if matt.sum() > LEAST_MATT * weight.sum() else weight
+        grain, was, product, is_now = self._texture.of(matt)
+        figures = [
+            Score(
+                _rms(bands[0], weight), _rms(bands[1], weight), _rms(bands[2], weight),
+                check.texture_energy(square, grain), check.modelling(light, matt),
+                start.mm2(float((shine * weight).sum())) / 100,
+            )
+            for bands, square, light, shine in zip(
+                self._bands, (was, is_now), self._light, self._shine, strict=True
+            )
+        ]
+        return PartScore(
+            part, area_cm2, figures[0], figures[1], check.texture_kept(product, was, grain),
+            check.modelling_kept(self._light[0], self._light[1], matt),
+            check.colour_shift(start.rgb, now.rgb, weight),
+        )  # fmt: skip
 
 
 def _rms(band: Plane, weight: Plane) -> float:

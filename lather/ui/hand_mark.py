@@ -38,7 +38,8 @@ class HandMark:
         bench, session = self._bench, self._bench.session
         if cursor is not None:
             draw_peek(painter, bench, tiles, cursor, ratio)
-        self._area.draw(painter, ratio)
+        if bench.pending is None:  # whose outline it would cross
+            self._area.draw(painter, ratio)
         draw_ellipse(painter, bench, ratio)
         self._trail.draw(painter, bench, ratio)
         draw_source(painter, bench, cursor, ratio)
