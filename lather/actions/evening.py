@@ -10,7 +10,7 @@ from lather.actions.aside import take_merged
 from lather.actions.geometry import has_regions
 from lather.actions.pending import Pending
 from lather.actions.workbench import Workbench
-from lather.assist.proposal import Proposal
+from lather.assist.proposal import Meant, Proposal
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part
 from lather.core.work import CancelToken, Progress
@@ -43,27 +43,24 @@ def propose(bench: Workbench, title: str, assistant: Propose) -> None:
 
 
 def tame_shine(bench: Workbench, ids: frozenset[int] | None = None) -> None:
-    from lather.assist.shine import ShineOptions, propose_shine
+    from lather.assist.shine import propose_shine
 
-    options = ShineOptions(ids)
     propose(bench, "Looking for shine", lambda state, progress, cancel: propose_shine(
-        state, options, progress=progress, cancel=cancel))  # fmt: skip
+        state, Meant(ids), progress=progress, cancel=cancel))  # fmt: skip
 
 
 def calm_redness(bench: Workbench, ids: frozenset[int] | None = None) -> None:
-    from lather.assist.match import RednessOptions, propose_redness
+    from lather.assist.match import propose_redness
 
-    options = RednessOptions(ids)
     propose(bench, "Looking for redness", lambda state, progress, cancel: propose_redness(
-        state, options, progress=progress, cancel=cancel))  # fmt: skip
+        state, Meant(ids), progress=progress, cancel=cancel))  # fmt: skip
 
 
 def even_out(bench: Workbench, ids: frozenset[int] | None = None) -> None:
-    from lather.assist.even_out import EvenOptions, propose_even_out
+    from lather.assist.even_out import propose_even_out
 
-    options = EvenOptions(ids)
     propose(bench, "Measuring blotches", lambda state, progress, cancel: propose_even_out(
-        state, options, progress=progress, cancel=cancel))  # fmt: skip
+        state, Meant(ids), progress=progress, cancel=cancel))  # fmt: skip
 
 
 def match_colour(bench: Workbench) -> None:

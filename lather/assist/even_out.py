@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
-from lather.assist.proposal import Measure, Proposal
+from lather.assist.proposal import ALL_SURE, Meant, Measure, Proposal
 from lather.assist.skin_view import SkinView, below_evening, marks_of, skin_view
 from lather.core.arrays import MaskPixels, Plane
 from lather.core.rect import Rect
@@ -32,16 +32,9 @@ UNDER = (Part.UNDER_EYE_LEFT, Part.UNDER_EYE_RIGHT)
 LEAST_CHANGE = 0.004  # density, below which a map changes nothing that shows
 
 
-@dataclass(frozen=True)
-class EvenOptions:
-    """Which open findings are meant; None: all skin."""
-
-    ids: frozenset[int] | None = None
-
-
 def propose_even_out(
     state: JobState,
-    options: EvenOptions = EvenOptions(),  # noqa: B008 - a value
+    meant: Meant = ALL_SURE,
     *,
     progress: Progress = no_progress,
     cancel: CancelToken | None = None,
@@ -60,8 +53,8 @@ def propose_even_out(
     except EditError as error:
         return Proposal(name, state, state, refusal=error)
     progress(0.2, "measuring blood and pigment")
-    meant = _meant(state, view, options)
-    maps = even_maps(view.picture, token).limited(meant * spared(state, view))
+    where = _meant(state, view, meant) * spared(state, view)
+    maps = even_maps(view.picture, token).limited(where)
     progress(0.7, "writing the maps")
     if max(float(np.abs(plane).max()) for plane in (maps.blood, maps.pigment)) < LEAST_CHANGE:
         return Proposal(name, state, state, refusal=EditError(
@@ -81,7 +74,7 @@ def propose_even_out(
         after, anchor_id = replace(after, layers=placed, active_id=layer.id), layer.id
     after = replace(after, active_id=layers[0].id)
     done = [f.id for f in state.findings.in_state(FindingState.OPEN)
-            if f.kind is Kind.UNEVEN and (options.ids is None or f.id in options.ids)]  # fmt: skip
+            if f.kind is Kind.UNEVEN and (meant.ids is None or f.id in meant.ids)]  # fmt: skip
     after = edits.decide(after, done, FindingState.DONE)
     reasons = [f"under the eyes at most {UNDER_EYES:.0%}"]
     if state.brief.style.keeps(Kind.FRECKLES):
@@ -118,14 +111,14 @@ def spared(state: JobState, view: SkinView) -> Plane:
     return np.asarray(np.clip(share, 0, 1) * (1 - kept_here), dtype=np.float32)
 
 
-def _meant(state: JobState, view: SkinView, options: EvenOptions) -> Plane:
+def _meant(state: JobState, view: SkinView, meant: Meant) -> Plane:
     """(h, w) 0-1: everything, or where some findings lie."""
     settled = FindingState.KEPT, FindingState.SKIPPED
     skipped = [f for f in state.findings.items
                if f.kind is Kind.UNEVEN and state.findings.state(f) in settled]  # fmt: skip
-    if options.ids is None:
+    if meant.ids is None:
         return 1 - marks_of(skipped, view.rect, view.level)
-    chosen: list[Finding] = [f for f in state.findings.items if f.id in options.ids]
+    chosen: list[Finding] = [f for f in state.findings.items if f.id in meant.ids]
     return marks_of(chosen, view.rect, view.level)
 
 

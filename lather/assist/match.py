@@ -8,7 +8,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.assist.proposal import MatchProposal, Measure, Proposal
+from lather.assist.proposal import ALL_SURE, MatchProposal, Meant, Measure, Proposal
 from lather.assist.skin_view import SkinView, below_evening, skin_view
 from lather.core.arrays import FULL, MaskPixels, Plane
 from lather.core.rect import Rect
@@ -51,13 +51,6 @@ MASK_STEP = 257  # masks are rounded to 255 steps: they stay small
 
 
 @dataclass(frozen=True)
-class RednessOptions:
-    """Which open findings are meant; None: every certain patch that is not kept or skipped."""
-
-    ids: frozenset[int] | None = None
-
-
-@dataclass(frozen=True)
 class MatchOptions:
     """What is to have which colour; areas are one-channel tiles of the photo's size.
 
@@ -75,7 +68,7 @@ class MatchOptions:
 
 def propose_redness(
     state: JobState,
-    options: RednessOptions = RednessOptions(),  # noqa: B008 - a value
+    meant: Meant = ALL_SURE,
     *,
     progress: Progress = no_progress,
     cancel: CancelToken | None = None,
@@ -91,7 +84,7 @@ def propose_redness(
         progress(0.3, "looking for redness")
         density = redness_map(view.picture, token)
         patches = [p for p in red_patches(view.picture, view.parts, density)
-                   if _is_meant(p, state, view, options)]  # fmt: skip
+                   if _is_meant(p, state, view, meant)]  # fmt: skip
         if not patches:
             raise EditError(
                 "No redness was calmed",
@@ -277,11 +270,11 @@ def _ring(patch: RedPatch, view: SkinView, density: Plane) -> Plane:
 
 
 def _is_meant(
-    patch: RedPatch, state: JobState, view: SkinView, options: RednessOptions
+    patch: RedPatch, state: JobState, view: SkinView, meant: Meant
 ) -> bool:
     finding = _finding_of(patch, state, view)
-    if options.ids is not None:
-        return finding is not None and finding.id in options.ids
+    if meant.ids is not None:
+        return finding is not None and finding.id in meant.ids
     if finding is None:
         return patch.certainty > 0.6
     return state.findings.state(finding) is FindingState.OPEN and not finding.doubtful

@@ -26,6 +26,16 @@ class Measure:
 
 
 @dataclass(frozen=True)
+class Meant:
+    """Which open findings an assistant is asked about; None: all that it is sure of."""
+
+    ids: frozenset[int] | None = None
+
+
+ALL_SURE = Meant()
+
+
+@dataclass(frozen=True)
 class Proposal:
     """An edit and what speaks for it.
 

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
-from lather.assist.proposal import Measure, Proposal
+from lather.assist.proposal import ALL_SURE, Meant, Measure, Proposal
 from lather.assist.skin_view import (
     TEXTURE_MM,
     SkinView,
@@ -45,16 +45,9 @@ CLIP_SOFT_MM = 0.3  # over which borrowed texture fades into what is there
 SEARCHED_MM = 40.0  # how far away texture may be borrowed from
 
 
-@dataclass(frozen=True)
-class ShineOptions:
-    """Which open findings are meant; None: every patch that is not kept or skipped."""
-
-    ids: frozenset[int] | None = None
-
-
 def propose_shine(
     state: JobState,
-    options: ShineOptions = ShineOptions(),  # noqa: B008 - a value
+    meant: Meant = ALL_SURE,
     *,
     progress: Progress = no_progress,
     cancel: CancelToken | None = None,
@@ -75,7 +68,7 @@ def propose_shine(
     rough = roughness(view, token)
     progress(0.4, "looking for shine")
     shine = find_shine(view.picture, rough, token)
-    patches = [patch for patch in shine.patches if _is_meant(patch, state, view, options)]
+    patches = [patch for patch in shine.patches if _is_meant(patch, state, view, meant)]
     if not patches:
         return Proposal("Tame shine", state, state, refusal=EditError(
             "No shine was tamed",
@@ -108,11 +101,11 @@ def finding_at(patch: ShinePatch, findings: list[Finding], view: SkinView) -> Fi
 
 
 def _is_meant(
-    patch: ShinePatch, state: JobState, view: SkinView, options: ShineOptions
+    patch: ShinePatch, state: JobState, view: SkinView, meant: Meant
 ) -> bool:
     finding = finding_at(patch, list(state.findings.items), view)
-    if options.ids is not None:
-        return finding is not None and finding.id in options.ids
+    if meant.ids is not None:
+        return finding is not None and finding.id in meant.ids
     return finding is None or state.findings.state(finding) is FindingState.OPEN
 
 

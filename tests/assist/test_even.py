@@ -10,12 +10,12 @@ import numpy as np
 
 from lather.assist.changed_outline import changed_outlines
 from lather.assist.even_findings import even_findings
-from lather.assist.even_out import EvenOptions, propose_even_out
+from lather.assist.even_out import propose_even_out
 from lather.assist.match import MatchOptions, propose_match, propose_redness
-from lather.assist.proposal import new_layers, weakened
+from lather.assist.proposal import Meant, new_layers, weakened
 from lather.assist.retouch import RetouchOptions, as_one, retouch, stages_built
 from lather.assist.scores import skin_scores
-from lather.assist.shine import STRENGTH, ShineOptions, propose_shine
+from lather.assist.shine import STRENGTH, propose_shine
 from lather.assist.skin_view import skin_view
 from lather.core.blend.modes import BlendMode
 from lather.core.check.skin import fine_lightness
@@ -117,7 +117,7 @@ class ShineTest(Case):
         two = self.mirrored + highlight(60, 250, 7.0, 0.5)
         state = with_findings(skin_state(skin_rgb(mirrored=two, colour=BROWN)))
         first, second = [f for f in state.findings.items if f.kind is Kind.SHINE]
-        alone = propose_shine(state, ShineOptions(frozenset({first.id})))
+        alone = propose_shine(state, Meant(frozenset({first.id})))
         skipped = propose_shine(edits.decide(state, [second.id], FindingState.SKIPPED))
         for proposal in (alone, skipped):
             change = np.abs(seen(proposal.after) - seen(state)).max(-1)
@@ -271,7 +271,7 @@ class EvenOutTest(Case):
         spot = finding(1, 80.0, 80.0, kind=Kind.UNEVEN, extent_px=tuple([20.0] * 24))
         kept = finding(2, 230.0, 230.0, kind=Kind.FRECKLES, extent_px=tuple([20.0] * 24))
         state = edits.set_findings(self.state, replace(self.state.findings, items=(spot, kept)))
-        change = np.abs(seen(propose_even_out(state, EvenOptions(frozenset({1}))).after)
+        change = np.abs(seen(propose_even_out(state, Meant(frozenset({1}))).after)
                         - seen(state)).max(-1)  # fmt: skip
         self.assertGreater(change[70:90, 70:90].max(), 0.002)
         self.assertEqual(change[:, 150:].max(), 0)
