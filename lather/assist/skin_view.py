@@ -92,7 +92,7 @@ def skin_view(state: JobState, cancel: CancelToken = NEVER, *, photo: bool = Fal
     skin = region_coverage(ground_of(state), Region.SKIN, rect, level)
     mm_per_px = (1 << level) / px_per_mm(state)
     picture = SkinPicture(rgb, skin, _marks(state, rect, level), _people(state, rect, level),
-                          mm_per_px)  # fmt: skip
+                          mm_per_px, cancel)  # fmt: skip
     return SkinView(state, level, picture)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.lab import to_linear
 from lather.core.rect import Rect
+from lather.core.work import NEVER, CancelToken
 
 SURE_SKIN, NO_MARK = 0.9, 0.05
 FLOOR = np.float32(0.004)  # linear light below which a logarithm means nothing
@@ -29,6 +30,7 @@ class SkinPicture:
     marks : (h, w) 0-1, what lies on it: findings that are no unevenness of tone.
     people : (h, w) small integers, whose skin it would be; each is compared with their own.
     mm_per_px : the scale of these pixels.
+    cancel : asked before every mean, which is what takes time.
     """
 
     rgb: FloatImage
@@ -36,6 +38,7 @@ class SkinPicture:
     marks: Plane
     people: NDArray[np.int8]
     mm_per_px: float
+    cancel: CancelToken = NEVER
 
     @property
     def rect(self) -> Rect:
@@ -57,7 +60,8 @@ class SkinPicture:
         return np.log(np.maximum(linear, 0) + FLOOR)
 
     def mean(self, plane: Plane, weight: Plane | NDArray[np.bool_], sigma_mm: float) -> Plane:
-        """The mean around each pixel of what a weight takes in."""
+        """The mean around each pixel of what a weight takes in; Cancelled by the token."""
+        self.cancel.check()
         from lather.core.tone.deviation import mean_within  # OpenCV: not for the first window
 
         weighed = np.asarray(weight, dtype=np.float32)
@@ -72,7 +76,7 @@ class SkinPicture:
     def of_person(self, number: int) -> SkinPicture:
         """With the skin of one person alone."""
         mine = (self.people == number).astype(np.float32)
-        return SkinPicture(self.rgb, self.skin * mine, self.marks, self.people, self.mm_per_px)
+        return replace(self, skin=self.skin * mine)
 
     @property
     def everybody(self) -> list[int]:
