@@ -9,6 +9,7 @@ import numpy as np
 from lather.assist.proposal import ALL_SURE, Meant, Measure, Proposal
 from lather.assist.skin_view import SkinView, below_evening, marks_of, skin_view
 from lather.core.arrays import MaskPixels, Plane
+from lather.core.colour.labs import lab_of
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part
@@ -29,6 +30,7 @@ UNDER_EYES = 0.7  # at most: without any shade there an eye lies flat
 STEP = 32  # of 32767, by which maps are rounded: a thousandth of the light; they stay small
 SOFT_LIGHT_OF_SHADE = 1.15  # of a map, for a logarithm of light around middle grey
 UNDER = (Part.UNDER_EYE_LEFT, Part.UNDER_EYE_RIGHT)
+GREY_CHROMA = 1.0  # mean of a* and b* below which a picture is black and white
 LEAST_CHANGE = 0.004  # density, below which a map changes nothing that shows
 
 
@@ -58,7 +60,7 @@ def propose_even_out(
     progress(0.7, "writing the maps")
     if max(float(np.abs(plane).max()) for plane in (maps.blood, maps.pigment)) < LEAST_CHANGE:
         return Proposal(name, state, state, refusal=EditError(
-            "Nothing was evened", _why_nothing(view), "even it by hand: Blend tone, or Paint colour"
+            "Nothing was evened", _why_nothing(view), "even it by hand: Paint colour"
         ))  # fmt: skip
     layers: list[Layer] = [BloodPigmentLayer(
         id=new_id(), name=COLOUR_NAME, stage=Stage.EVEN,
@@ -125,6 +127,8 @@ def _meant(state: JobState, view: SkinView, meant: Meant) -> Plane:
 def _why_nothing(view: SkinView) -> str:
     if not view.picture.everybody:
         return "there is too little plain skin to compare with"
+    if np.abs(lab_of(view.picture.rgb)[view.picture.plain][:, 1:]).mean() < GREY_CHROMA:
+        return "the picture has no colour, so that neither blood nor pigment can be seen in it"
     return "no blotch stands out from this skin's own unevenness"
 
 

@@ -145,6 +145,23 @@ class ShineTest(Case):
         self.assertGreater(patch.above_l, 5)
         self.assertGreater(patch.certainty, 0.5)
 
+    def test_each_persons_shine_goes_by_their_own_skin(self) -> None:
+        people = np.zeros((SIDE, SIDE), np.int8)
+        people[:, SIDE // 2 :] = 1
+        mirrored = highlight(75, 160, 8.0, 0.5) + highlight(245, 160, 8.0, 0.5)
+        both = np.where(people[..., None] == 0, skin_rgb(mirrored=mirrored, colour=BROWN),
+                        skin_rgb(mirrored=mirrored)).astype(np.float32)  # fmt: skip
+        picture = picture_of(both, people)
+        shine = find_shine(picture, rough_of(both))
+        self.assertEqual(len(shine.patches), 2)
+        self.assertEqual(len({patch.label for patch in shine.patches}), 2)
+        for patch in shine.patches:
+            label = shine.labels[int(patch.y), int(patch.x)]
+            self.assertEqual(int(label), patch.label)
+        left = shine.own[150:170, 60:90].mean((0, 1))
+        right = shine.own[150:170, 230:260].mean((0, 1))
+        self.assertGreater(float((right - left).min()), 0.4)  # pale beside brown
+
     def test_the_skins_own_colour_is_told(self) -> None:
         shine = find_shine(picture_of(self.rgb), rough_of(self.rgb))
         inside = self.mirrored > 0.2

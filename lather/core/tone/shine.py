@@ -16,7 +16,7 @@ where no chroma is left. docs/even.md has the figures.)
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import cv2
 import numpy as np
@@ -102,14 +102,34 @@ def no_shine(picture: SkinPicture) -> Shine:
 
 
 def find_shine(picture: SkinPicture, rough: Plane, cancel: CancelToken = NEVER) -> Shine:
-    """The patches of shine in a picture.
+    """The patches of shine in a picture, each person's by their own skin.
 
     Parameters
     ----------
     rough : (h, w) logarithm of the rms of lightness finer than 0.5 mm around each pixel.
     """
-    if picture.mm2(float(picture.plain.sum())) < LEAST_MM2:
-        return no_shine(picture)
+    total = no_shine(picture)
+    for number in picture.everybody:
+        mine = _of_one(picture.of_person(number), rough, cancel)
+        total = mine if not total.patches else _together(total, mine)
+    return total
+
+
+def _together(one: Shine, other: Shine) -> Shine:
+    """The shine of two people, whose skin lies apart."""
+    highest = int(one.labels.max())
+    is_other = other.labels > 0
+    patches = (*one.patches, *(replace(p, label=p.label + highest) for p in other.patches))
+    return Shine(
+        np.where(is_other, other.labels + highest, one.labels).astype(np.int32),
+        np.maximum(one.weight, other.weight),
+        np.where(is_other[..., None], other.own, one.own),
+        np.where(is_other, other.above, one.above),
+        tuple(sorted(patches, key=lambda patch: -patch.area_mm2 * patch.above_l)),
+    )
+
+
+def _of_one(picture: SkinPicture, rough: Plane, cancel: CancelToken) -> Shine:
     patches = _candidates(picture)
     rougher = rough - np.float32(np.median(rough[picture.plain]))
     slopes = _fading_with_light(picture, patches)
