@@ -21,7 +21,7 @@ from bench.common import Row, Scale, row
 from lather.core.check.skin import fine_lightness
 from lather.core.colour.lab import ciede2000, to_encoded, to_linear
 from lather.core.colour.labs import lab_of
-from lather.core.survey.regions.region import Region
+from lather.core.survey.regions.region import Part, Region
 from lather.document.state import JobState
 from lather.paths import demo_dir
 
@@ -32,6 +32,7 @@ SMOOTH_MM, SHRUNK_MM, MODEL_MM = 0.7, 1.0, 10.0
 IN_SHINE, NO_SHINE, SURE = 0.5, 0.1, 0.95
 SPARED = (Region.LIPS, Region.EYE_WHITE, Region.IRIS, Region.BROWS, Region.HAIR, Region.BACKGROUND)
 FLUSH_MM, FLUSH_A, FLUSH_BLOOD = 14.0, 9.0, 0.4  # radius; a*; density
+RASHES = (0.3, 0.5)  # densities
 SMALL_SIDE = 0.5  # of the portraits, where everything only has to run
 
 
@@ -72,6 +73,7 @@ def measure(scale: Scale) -> list[Row]:
     for number in SHINING[: scale.runs(len(SHINING))]:
         rows += _shine(number, size)
     rows += _redness(1, size)
+    rows += _rash(PORTRAITS[: scale.runs(len(PORTRAITS))], size)
     for name, change in (() if scale.is_small else CHANGES.items()):
         rows += _changed(8, name, change)
     return rows
@@ -119,22 +121,13 @@ def _redness(number: int, size: float) -> list[Row]:
     """A flush planted on the neck, matched to the skin around it: as colour alone, and as blood,
     which takes light, too."""
     from lather.assist.match import MatchOptions, propose_match
-    from lather.assist.skin_view import skin_view
     from lather.core.colour.lab import lab_to_srgb
-    from lather.core.survey.regions.region import Part
     from lather.core.tone.chromophores import BLOOD
     from lather.document.planes import with_plane
     from lather.document.tiles import BLACK_MASK
 
     sitting = sit(number, size)
-    view = skin_view(sitting.state)
-    ys, xs = np.nonzero(view.parts[Part.NECK] * view.picture.plain > 0.9)
-    y, x = (float(np.median(v)) * (1 << view.level) for v in (ys, xs))
-    height, width = sitting.rgb.shape[:2]
-    radius = FLUSH_MM * sitting.px_per_mm
-    grid = np.mgrid[:height, :width]
-    away = np.hypot(grid[0] - y, grid[1] - x) / radius
-    soft = np.clip((1 - away) / 0.2 + 0.5, 0, 1).astype(np.float32)[..., None]
+    away, soft = _planted(sitting, Part.NECK)
     flush = lab_of(sitting.rgb).astype(np.float64)
     flush[..., 1:2] += FLUSH_A * soft
     blood = to_encoded(to_linear(sitting.rgb) * np.exp(-FLUSH_BLOOD * soft * BLOOD))
@@ -154,14 +147,53 @@ def _redness(number: int, size: float) -> list[Row]:
             float(ciede2000(lab_of(p)[target].mean(0), lab_of(p)[around].mean(0)))
             for p in (start, out)
         )
-        light = [_band(p, 2.0, 8.0, sitting)[target] for p in (start, out)]
-        same = float(np.corrcoef(*light)[0, 1])
+        was, now = (_band(p, 2.0, 8.0, sitting)[target] for p in (start, out))
+        same = float(np.corrcoef(was, now)[0, 1])
         rows += [
             row(f"{name}: difference left", after, "dE", target="<= 2", ok=after <= 2.0,
                 reference="before", reference_value=before),
             row(f"{name}: pattern of light", same, "", target=">= 0.99", ok=same >= 0.99),
         ]  # fmt: skip
     return rows
+
+
+def _rash(numbers: tuple[int, ...], size: float) -> list[Row]:
+    """A rash planted as blood on neck, cheek and forehead: found, and how much of it is left."""
+    from lather.assist.match import propose_redness
+    from lather.core.tone.chromophores import BLOOD
+
+    rows = []
+    for density in RASHES:
+        found, left = 0, []
+        places = [(sit(n, size), part) for n in numbers
+                  for part in (Part.NECK, Part.CHEEK_LEFT, Part.FOREHEAD)]  # fmt: skip
+        for sitting, part in places:
+            away, soft = _planted(sitting, part)
+            rgb = to_encoded(to_linear(sitting.rgb) * np.exp(-density * soft * BLOOD))
+            red = sit_again(np.asarray(rgb, dtype=np.float32), sitting)
+            proposal = propose_redness(red)
+            core = (away < 0.7) & sitting.skin
+            true, start, out = (float(lab_of(p)[..., 1][core].mean()) for p in (
+                sitting.rgb, flattened(red), flattened(proposal.after)))
+            found += proposal.refusal is None
+            left.append((out - true) / (start - true))
+        name = f"a rash of density {density:g}"
+        rows.append(row(f"{name}: proposed, of {len(places)}", found, "", target=""))
+        rows.append(row(f"{name}: a* left", float(np.mean(left)), "x", target=""))
+    return rows
+
+
+def _planted(sitting: Sitting, part: Part) -> tuple[Image, Image]:
+    """(H, W) distance from the middle of a part in radii of a patch, and (H, W, 1) the patch."""
+    from lather.assist.skin_view import skin_view
+
+    view = skin_view(sitting.state)
+    ys, xs = np.nonzero(view.parts[part] * view.picture.plain > 0.9)
+    y, x = (float(np.median(v)) * (1 << view.level) for v in (ys, xs))
+    grid = np.mgrid[: sitting.rgb.shape[0], : sitting.rgb.shape[1]].astype(np.float32)
+    radius_px = FLUSH_MM * sitting.px_per_mm
+    away = np.asarray(np.hypot(grid[0] - y, grid[1] - x) / radius_px, dtype=np.float32)
+    return away, np.clip((1 - away) / 0.25 + 0.5, 0, 1)[..., None]
 
 
 def _kept(name: str, out: Image, sitting: Sitting) -> list[Row]:
