@@ -16,7 +16,7 @@ from lather.assist.skin_view import (
     roughness,
     skin_view,
 )
-from lather.core.arrays import FloatImage, Plane
+from lather.core.arrays import Plane
 from lather.core.blend.composite import to_pixels
 from lather.core.blend.modes import BlendMode
 from lather.core.colour.lab import to_encoded, to_linear
@@ -180,7 +180,7 @@ class _Tamer:
         shown = render(self._state, cell)
         own = np.stack([self._view.at_full_size(np.ascontiguousarray(self._own[..., c]), cell)
                         for c in range(3)], -1)  # fmt: skip
-        texture = self._texture(cell, shown) * self._view.at_full_size(self._gain, cell)
+        texture = self._texture(cell) * self._view.at_full_size(self._gain, cell)
         tamed = to_encoded(np.maximum(np.exp(own + texture[..., None]) - FLOOR, 0))
         # It only takes light away.
         less = np.minimum(tamed.astype(np.float32) - shown[..., :3], 0) * weight[..., None]
@@ -191,16 +191,20 @@ class _Tamer:
         to_pixels(added, out[: cell.height, : cell.width])
         return out
 
-    def _texture(self, cell: Rect, shown: FloatImage) -> Plane:
+    def _texture(self, cell: Rect) -> Plane:
         """What is finer than tone, a logarithm of light; borrowed where the picture is clipped."""
         import cv2
 
         texture = self._fine(cell)
-        clipped = (shown[..., :3].max(-1) >= CLIPPED).astype(np.float32)
-        if self._shift is None or not clipped.any():
+        if self._shift is None:
             return texture
         sigma_px = max(0.5, self._view.picture.px(CLIP_SOFT_MM) * self._side)
-        share = np.clip(2 * cv2.GaussianBlur(clipped, (0, 0), sigma_px), 0, 1)
+        wide = cell.grown(gaussian_reach_px(sigma_px)).intersect(self._state.photo.rect)
+        clipped = (render(self._state, wide)[..., :3].max(-1) >= CLIPPED).astype(np.float32)
+        if not clipped.any():
+            return texture
+        soft = cv2.GaussianBlur(clipped, (0, 0), sigma_px)
+        share = np.clip(2 * soft[cell.shifted(-wide.x0, -wide.y0).slices], 0, 1)
         from_there = cell.shifted(*self._shift)
         if from_there.intersect(self._state.photo.rect) != from_there:
             return np.asarray(texture * (1 - share), dtype=np.float32)
