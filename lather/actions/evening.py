@@ -92,6 +92,14 @@ def propose_for(bench: Workbench, findings: Sequence[Finding]) -> None:
     by_kind[kind](bench, frozenset(f.id for f in findings if f.kind is kind))
 
 
+def propose_mends(bench: Workbench) -> None:
+    """All certain open findings of Clean, looked at before they are mended."""
+    from lather.assist.clean import propose_clean
+
+    propose(bench, "Mending", lambda state, progress, cancel: propose_clean(
+        state, progress=progress, cancel=cancel))  # fmt: skip
+
+
 def propose_all(bench: Workbench) -> None:
     """Shine, redness and blotches, one after the other, as one proposal."""
     from lather.assist.retouch import as_one
@@ -149,6 +157,10 @@ def look_at_part(bench: Workbench, part: Part) -> None:
         bench.centre_on(rect)
 
 
+def _can_be_weakened(bench: Workbench) -> bool:
+    return has_pending(bench) and bench.pending is not None and bench.pending.can_be_weakened
+
+
 def has_pending(bench: Workbench) -> bool:
     return bench.job is not None and bench.pending is not None
 
@@ -184,12 +196,16 @@ ACTIONS = (
     Action("even.forget_reference", "Forget the reference",
            "A good cheek is the reference again.", "Even", forget_reference,
            enabled=lambda bench: has_job(bench) and bench.reference is not None),
+    Action("proposal.mends", "Look at all mends first",
+           "Propose every certain mend of Clean on the picture, to be taken over or left.",
+           "Finding", propose_mends,
+           enabled=lambda bench: has_job(bench) and bench.state.surveyed),
     Action("proposal.accept", "Take it over",
            "Take the proposal over as it is set, as one step.", "Finding", accept,
            enabled=has_pending),
     Action("proposal.paint_in", "Paint it in",
            "Take it over hidden, and paint it in where it is wanted.", "Finding", paint_in,
-           enabled=has_pending),
+           enabled=_can_be_weakened),
     Action("proposal.leave", "Leave it",
            "Drop the proposal; nothing was changed.", "Finding", leave, enabled=has_pending),
 )  # fmt: skip

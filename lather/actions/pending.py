@@ -37,6 +37,11 @@ class Pending:
     def of(cls, proposal: Proposal, outlines: tuple[Outline, ...] = ()) -> Pending:
         return cls(proposal, _strongest(proposal), (), outlines)
 
+    @property
+    def can_be_weakened(self) -> bool:
+        """False if it only goes on layers that are there: they have strengths of their own."""
+        return bool(new_layers(self.proposal))
+
     @cached_property
     def after(self) -> JobState:
         """The state that it would be."""

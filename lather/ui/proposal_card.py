@@ -73,6 +73,7 @@ class ProposalCard(QWidget):
             return
         proposal = pending.proposal
         self.title.setText(f"Proposed: {proposal.name.lower()}")
+        self.strength.setVisible(pending.can_be_weakened)
         self.strength.set_value(100 * pending.strength)
         self.strength.set_advice(SHINE_ADVICE if proposal.name == "Tame shine" else None)
         self.figures.setText("\n".join(_told(m, pending) for m in proposal.measures))
@@ -140,6 +141,8 @@ def _sentence(text: str) -> str:
 
 
 def _where(pending: Pending) -> str:
+    if not pending.can_be_weakened:
+        return "On the layers that are there."
     if not pending.parts:
         return "Everywhere. Click parts on the face map to take it there alone."
     return f"Only here: {', '.join(where(part) for part in pending.parts)}."

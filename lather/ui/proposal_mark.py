@@ -94,6 +94,8 @@ class ProposalMark:
         pending, geometry = self._bench.pending, self._bench.geometry
         if pending is None or geometry is None or not pending.outlines:
             return None
+        if not pending.can_be_weakened:
+            return None
         places = [self._placed(x, y, ratio) for x, y in pending.outlines[0]]
         at = max(places, key=lambda place: place.x() - place.y())
         width, height = geometry.view_width / ratio, geometry.view_height / ratio

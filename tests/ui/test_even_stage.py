@@ -30,6 +30,7 @@ from lather.document.photo import Photo
 from lather.document.state import JobState, new_state
 from lather.document.tree import walk
 from lather.ui.scripted import settle, wait_until
+from tests.assist.test_clean import spotted
 from tests.even_skin import BROWN, field, highlight, skin_rgb, skin_state
 from tests.support import DEMO
 from tests.ui.test_clean_stage import StageCase
@@ -177,6 +178,31 @@ class ProposalTest(EvenCase):
         text, error = self.said[-1]
         self.assertTrue(error)
         self.assertIn("by hand", text)
+
+
+class CleanProposalTest(EvenCase):
+    def test_mends_of_clean_are_looked_at_the_same_way(self) -> None:
+        self.open(spotted())
+        self.bench.go_to_stage(Stage.CLEAN)
+        self.proposed(evening.propose_mends)
+        self.assertTrue(self.window.worklist.proposal.isVisible())
+        self.assertFalse(self.window.worklist.findings.isVisible())
+        self.assertEqual(len(self.bench.pending.outlines), 2)  # the third spot is kept
+        self.assertEqual(len(self.bench.state.layers), 1)
+        evening.accept(self.bench)
+        self.assertEqual(self.bench.open_job.history.n_done, 1)
+        self.assertEqual(len(list(self.bench.state.findings.in_state(FindingState.DONE))), 2)
+
+    def test_on_a_layer_that_is_there_it_has_no_strength_of_its_own(self) -> None:
+        state = edits.add_pixel_layer(spotted(), "Mended spots", Stage.CLEAN)
+        self.open(state)
+        self.proposed(evening.propose_mends)
+        self.assertFalse(self.bench.pending.can_be_weakened)
+        self.assertFalse(self.window.worklist.proposal.strength.isVisible())
+        self.assertIsNone(self.window.canvas._grips.proposal._knob(1.0))
+        self.assertFalse(self.window.actions_by_id["proposal.paint_in"].enabled(self.bench))
+        evening.accept(self.bench)
+        self.assertEqual(len(self.bench.state.layers), 2)
 
 
 class WorklistTest(EvenCase):
