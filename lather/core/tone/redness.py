@@ -82,9 +82,9 @@ def red_patches(
         ((beyond > 0) & skin).astype(np.uint8), connectivity=4
     )
     for label in range(1, n):
-        mask = labels == label
         area_mm2 = picture.mm2(float(stats[label][cv2.CC_STAT_AREA]))
         if area_mm2 >= LEAST_MM2:
+            mask = labels == label
             certainty = min(1.0, 0.5 + 0.5 * float(beyond[mask].max()) / SURE)
             x, y = (float(c) + 0.5 for c in centres[label])
             found.append(RedPatch(mask, x, y, area_mm2, float(density[mask].mean()), certainty))

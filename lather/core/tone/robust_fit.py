@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from lather.core.arrays import Plane
 
 ROUNDS, SPREADS = 4, 2.0
-MOST_SAMPLES = 60_000
+MOST_SAMPLES = 30_000
 MAD_TO_SIGMA = 1.4826
 _RIDGE = 1e-6
 
