@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import cv2
 import numpy as np
 
@@ -63,6 +65,4 @@ def skin_state(rgb: np.ndarray, skin: np.ndarray | None = None) -> JobState:
     plane = np.ones(rgb.shape[:2], np.float32) if skin is None else skin
     masks = {Region.SKIN: with_plane(BLACK_MASK, Rect(0, 0, *plane.shape[::-1]), plane)}
     state = new_state(photo)
-    from dataclasses import replace
-
     return replace(state, regions=Regions(1.0, masks), findings=Findings(MM))

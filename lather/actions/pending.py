@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from lather.assist.changed_outline import Outline
-from lather.assist.proposal import Proposal, new_layers
+from lather.assist.proposal import Proposal, new_layers, weakened
 from lather.core.survey.regions.region import Part
 from lather.document import edits
 from lather.document.layers.group import GroupLayer
@@ -43,14 +43,17 @@ class Pending:
         return bool(new_layers(self.proposal))
 
     @cached_property
+    def as_meant(self) -> Proposal:
+        """The proposal at that strength, with its measures."""
+        return weakened(self.proposal, self.strength / max(_strongest(self.proposal), 1e-6))
+
+    @cached_property
     def after(self) -> JobState:
         """The state that it would be."""
-        state, share = self.proposal.after, self.strength / max(_strongest(self.proposal), 1e-6)
-        limits = Limits(regions=self.parts)
-        for layer in new_layers(self.proposal):
-            strength = min(1.0, layer.strength * share)
-            changed = replace(layer, strength=strength, limits=limits)
-            state = replace(state, layers=replaced(state.layers, layer.id, (changed,)))
+        state, limits = self.as_meant.after, Limits(regions=self.parts)
+        for layer in new_layers(self.as_meant):
+            limited = replace(layer, limits=limits)
+            state = replace(state, layers=replaced(state.layers, layer.id, (limited,)))
         return state
 
     @cached_property

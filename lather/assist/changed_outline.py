@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from lather.core.arrays import ByteImage
 from lather.document.state import JobState
 from lather.render.compositor import deepest_level, render
 
@@ -27,11 +28,18 @@ def changed_outlines(before: JobState, after: JobState) -> tuple[Outline, ...]:
     solid = cv2.morphologyEx(
         shows.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((CLOSES_PX, CLOSES_PX), dtype=np.uint8)
     )
-    found, _ = cv2.findContours(solid, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_TC89_L1)
-    scale = 1 << level
-    large = [c for c in found if cv2.contourArea(c) > LEAST_SHARE * rect.area]
+    return outlines_of(solid, 1 << level, LEAST_SHARE * rect.area)[:MOST_OUTLINES]
+
+
+def outlines_of(mask: ByteImage, scale: float, least_px: float) -> tuple[Outline, ...]:
+    """Outlines around what is set in an (h, w) mask whose pixels are `scale` of the photo's wide,
+    the largest first; none around less than so many of its pixels."""
+    import cv2
+
+    found, _ = cv2.findContours(mask, cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_TC89_L1)
+    large = [contour for contour in found if cv2.contourArea(contour) > least_px]
     large.sort(key=lambda contour: -float(cv2.contourArea(contour)))
     return tuple(
         tuple(((float(x) + 0.5) * scale, (float(y) + 0.5) * scale) for x, y in contour[:, 0])
-        for contour in large[:MOST_OUTLINES]
+        for contour in large
     )

@@ -7,10 +7,9 @@ from dataclasses import replace
 import numpy as np
 
 from lather.assist.proposal import ALL_SURE, Meant, Measure, Proposal
-from lather.assist.skin_view import SkinView, below_evening, marks_of, skin_view
+from lather.assist.skin_view import SkinView, map_tiles, marks_of, view_below_evening
 from lather.core.arrays import MaskPixels, Plane
 from lather.core.colour.labs import lab_of
-from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part
 from lather.core.tone.evening import EvenMaps, even_maps, evened_rgb
@@ -21,7 +20,7 @@ from lather.document.layers.blood_pigment import NOTHING_TAKEN, BloodPigmentLaye
 from lather.document.layers.layer import Layer, Stage, new_id
 from lather.document.layers.light import NO_LIGHT, UNCHANGED, LightLayer
 from lather.document.state import JobState
-from lather.document.tiles import TILE_PX, Key, Tiles
+from lather.document.tiles import Tiles
 from lather.document.tree import inserted_above
 from lather.errors import EditError
 
@@ -50,8 +49,7 @@ def propose_even_out(
     token = cancel or NEVER
     name = "Even out"
     try:
-        below, anchor_id = below_evening(state)
-        view = skin_view(below, token)
+        view, anchor_id = view_below_evening(state, token)
     except EditError as error:
         return Proposal(name, state, state, refusal=error)
     progress(0.2, "measuring blood and pigment")
@@ -86,19 +84,11 @@ def propose_even_out(
 
 def as_tiles(plane: Plane, view: SkinView, empty: Tiles, cancel: CancelToken) -> Tiles:
     """A signed map of a view, -1 to 1, as tiles of the photo's size; none where it is zero."""
-    picture, tiles = view.state.photo.rect, dict[Key, MaskPixels | None]()
-    for key in picture.cells(TILE_PX):
-        cancel.check()
-        cell = Rect.cell(key, TILE_PX).intersect(picture)
-        near = cell.at_level(view.level).grown(1).intersect(view.rect)
-        if np.abs(plane[near.slices]).max() < LEAST_CHANGE / 4:
-            continue
-        values = view.at_full_size(plane, cell)
+    def samples(values: Plane) -> MaskPixels:
         steps = np.clip(np.rint(values * (32767 / STEP)), -32767 // STEP + 1, 32767 // STEP)
-        tile = np.full((TILE_PX, TILE_PX), UNCHANGED, dtype=np.uint16)
-        tile[: cell.height, : cell.width] = (UNCHANGED + STEP * steps).astype(np.uint16)
-        tiles[key] = tile
-    return empty.with_tiles(tiles)
+        return np.asarray(UNCHANGED + STEP * steps, dtype=np.uint16)
+
+    return map_tiles(plane, view, empty, samples, LEAST_CHANGE / 4, cancel)
 
 
 def spared(state: JobState, view: SkinView) -> Plane:

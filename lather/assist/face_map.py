@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from lather.assist.changed_outline import Outline, outlines_of
 from lather.assist.scores import SCORED, PartScore, Score
 from lather.core.check.limits import Limits
 from lather.core.rect import Rect
@@ -16,9 +17,6 @@ from lather.render.regions import part_planes
 
 SOLID, LEAST_PX = 0.5, 30.0  # coverage from which a pixel is a part's; px of the reduced picture
 SMOOTH_PX = 3.0
-
-Outline = tuple[tuple[float, float], ...]
-
 
 @dataclass(frozen=True)
 class Figure:
@@ -80,15 +78,9 @@ def part_outlines(state: JobState) -> dict[Part, tuple[Outline, ...]]:
         if part not in SCORED:
             continue
         soft = cv2.GaussianBlur(plane, (0, 0), SMOOTH_PX)
-        found, _ = cv2.findContours(
-            (soft > SOLID).astype(np.uint8), cv2.RETR_EXTERNAL, cv2.CHAIN_APPROX_TC89_L1
-        )
-        large = [c for c in found if cv2.contourArea(c) > LEAST_PX]
-        if large:
-            outlines[part] = tuple(
-                tuple(((float(x) + 0.5) * scale, (float(y) + 0.5) * scale) for x, y in c[:, 0])
-                for c in large
-            )
+        found = outlines_of((soft > SOLID).astype(np.uint8), scale, LEAST_PX)
+        if found:
+            outlines[part] = found
     return outlines
 
 

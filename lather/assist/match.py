@@ -6,12 +6,10 @@ from dataclasses import dataclass, replace
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from lather.assist.proposal import ALL_SURE, MatchProposal, Meant, Measure, Proposal
-from lather.assist.skin_view import SkinView, below_evening, skin_view
+from lather.assist.skin_view import SkinView, finding_at, map_tiles, view_below_evening
 from lather.core.arrays import FULL, MaskPixels, Plane
-from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part, Region
 from lather.core.tone.evening import flatness, inner
@@ -25,13 +23,14 @@ from lather.core.tone.match import (
     moved,
 )
 from lather.core.tone.redness import RedPatch, red_patches, redness_map, soft_target
+from lather.core.tone.skin_picture import disc
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document import edits
 from lather.document.findings import FindingState
 from lather.document.layers.area_colour import AreaColourLayer, AreaColourParameters
 from lather.document.layers.layer import Mask, Stage, new_id
 from lather.document.state import JobState
-from lather.document.tiles import BLACK_MASK, TILE_PX, Key, Tiles
+from lather.document.tiles import BLACK_MASK, Tiles
 from lather.document.tree import inserted_above
 from lather.errors import EditError
 from lather.render.ground import ground_of
@@ -79,8 +78,7 @@ def propose_redness(
         if is_infant(state):
             raise EditError("No redness was calmed", "by the distance of the pupils this is an "
                             "infant, whose skin is pink by nature")  # fmt: skip
-        below, anchor_id = below_evening(state)
-        view = skin_view(below, token)
+        view, anchor_id = view_below_evening(state, token)
         progress(0.3, "looking for redness")
         density = redness_map(view.picture, token)
         patches = [p for p in red_patches(view.picture, view.parts, density)
@@ -130,8 +128,7 @@ def propose_match(
     """The target's mean colour moved to the reference's, through a soft mask."""
     token, name = cancel or NEVER, "Match colour"
     try:
-        below, anchor_id = below_evening(state)
-        view = skin_view(below, token)
+        view, anchor_id = view_below_evening(state, token)
         progress(0.3, "measuring both colours")
         density = redness_map(view.picture, token)
         target_share, mask = _target(view, density, options)
@@ -216,16 +213,11 @@ def _target(view: SkinView, density: Plane, options: MatchOptions) -> tuple[Plan
         )  # fmt: skip
     share = share * (1 - kept)
     # Its soft rim lies outside of it: all of the target gets the colour.
-    wide = cv2.dilate(share, _disc(picture.px(RIM_MM)))
+    wide = cv2.dilate(share, disc(picture.px(RIM_MM)))
     soft = cv2.GaussianBlur(wide, (0, 0), max(0.5, picture.px(RIM_MM))) * (1 - kept)
     if (share * picture.skin).sum() > 0.5 * share.sum():  # what is no skin at its rim stays
         share, soft = share * picture.skin, soft * inner(picture)
     return share, np.asarray(soft, dtype=np.float32)
-
-
-def _disc(radius_px: float) -> NDArray[np.uint8]:
-    side = 2 * max(1, round(radius_px)) + 1
-    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
 
 
 def _never_skin(view: SkinView) -> Plane:
@@ -281,10 +273,7 @@ def _is_meant(
 
 
 def _finding_of(patch: RedPatch, state: JobState, view: SkinView) -> Finding | None:
-    side = 1 << view.level
-    x, y = patch.x * side, patch.y * side
-    held = [f for f in state.findings.items if f.kind is Kind.REDNESS and f.holds(x, y)]
-    return held[0] if held else None
+    return finding_at(state, view, Kind.REDNESS, patch.x, patch.y)
 
 
 def _with_layer(
@@ -307,18 +296,10 @@ def _with_layer(
 
 def mask_tiles(share: Plane, view: SkinView, cancel: CancelToken = NEVER) -> Tiles:
     """A map of a view, 0-1, as a mask of the photo's size; none where it is zero."""
-    picture, tiles = view.state.photo.rect, dict[Key, MaskPixels | None]()
-    for key in picture.cells(TILE_PX):
-        cancel.check()
-        cell = Rect.cell(key, TILE_PX).intersect(picture)
-        near = cell.at_level(view.level).grown(1).intersect(view.rect)
-        if share[near.slices].max() * 255 < 0.5:
-            continue
-        tile = np.zeros((TILE_PX, TILE_PX), dtype=np.uint16)
-        steps = np.rint(255 * np.clip(view.at_full_size(share, cell), 0, 1)).astype(np.uint16)
-        tile[: cell.height, : cell.width] = steps * MASK_STEP
-        tiles[key] = tile
-    return BLACK_MASK.with_tiles(tiles)
+    def samples(values: Plane) -> MaskPixels:
+        return np.rint(255 * np.clip(values, 0, 1)).astype(np.uint16) * np.uint16(MASK_STEP)
+
+    return map_tiles(share, view, BLACK_MASK, samples, 0.5 / 255, cancel)
 
 
 def _part(move: Three, share: float) -> Three:

@@ -83,11 +83,11 @@ def weakened(proposal: Proposal, strength: float) -> Proposal:
 
     Layers that were there already, with more on them, stay at theirs.
     """
-    if strength >= 1 or proposal.refusal is not None:
+    if strength == 1 or proposal.refusal is not None:
         return proposal
     after = proposal.after
     for layer in new_layers(proposal):
-        weaker = replace(layer, strength=layer.strength * strength)
+        weaker = replace(layer, strength=min(1.0, layer.strength * strength))
         after = replace(after, layers=replaced(after.layers, layer.id, (weaker,)))
     measures = tuple(replace(m, after=m.before + strength * (m.after - m.before))
                      for m in proposal.measures)  # fmt: skip

@@ -9,7 +9,14 @@ from typing import Any
 
 import numpy as np
 
-from lather.assist.skin_view import FINEST_MM, STRIP_PX, SkinView, rough_of, skin_view
+from lather.assist.skin_view import (
+    FINEST_MM,
+    STRIP_PX,
+    SkinView,
+    coarsest_level,
+    rough_of,
+    skin_view,
+)
 from lather.core.arrays import Plane
 from lather.core.check import skin as check
 from lather.core.check.limits import Limits, beyond
@@ -178,10 +185,8 @@ class _Texture:
     def __init__(self, view: SkinView, cancel: CancelToken) -> None:
         import cv2
 
-        state, scale, level = view.state, px_per_mm(view.state), 0
-        while 2 ** (level + 1) / scale <= FINEST_MM and level < view.level:
-            level += 1
-        self._sigma_px = check.TEXTURE_MM * scale / 2**level
+        state, level = view.state, coarsest_level(view.state, FINEST_MM)
+        self._sigma_px = check.TEXTURE_MM * px_per_mm(state) / 2**level
         side, margin = 1 << (view.level - level), gaussian_reach_px(self._sigma_px)
         whole = state.photo.rect.at_level(level)
         shape = (view.rect.height, view.rect.width)

@@ -9,20 +9,20 @@ import numpy as np
 
 from lather.assist.proposal import ALL_SURE, Meant, Measure, Proposal
 from lather.assist.skin_view import (
-    TEXTURE_MM,
     SkinView,
-    below_evening,
+    finding_at,
     marks_of,
     roughness,
-    skin_view,
+    view_below_evening,
 )
 from lather.core.arrays import Plane
 from lather.core.blend.composite import to_pixels
 from lather.core.blend.modes import BlendMode
+from lather.core.check.skin import TEXTURE_MM
 from lather.core.colour.lab import to_encoded, to_linear
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
-from lather.core.survey.findings.finding import Finding, Kind
+from lather.core.survey.findings.finding import Kind
 from lather.core.tone.shine import Shine, ShinePatch, find_shine
 from lather.core.tone.skin_picture import CLIPPED, FLOOR
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
@@ -60,8 +60,7 @@ def propose_shine(
     """
     token = cancel or NEVER
     try:
-        below, anchor_id = below_evening(state)
-        view = skin_view(below, token)
+        view, anchor_id = view_below_evening(state, token)
     except EditError as error:
         return Proposal("Tame shine", state, state, refusal=error)
     progress(0.1, "looking for shine")
@@ -93,17 +92,10 @@ def propose_shine(
     return Proposal("Tame shine", state, after, _measures(patches), _reasons(patches))
 
 
-def finding_at(patch: ShinePatch, findings: list[Finding], view: SkinView) -> Finding | None:
-    """The finding that a patch is, if the survey listed it."""
-    side = 1 << view.level
-    held = [f for f in findings if f.kind is Kind.SHINE and f.holds(patch.x * side, patch.y * side)]
-    return held[0] if held else None
-
-
 def _is_meant(
     patch: ShinePatch, state: JobState, view: SkinView, meant: Meant
 ) -> bool:
-    finding = finding_at(patch, list(state.findings.items), view)
+    finding = finding_at(state, view, Kind.SHINE, patch.x, patch.y)
     if meant.ids is not None:
         return finding is not None and finding.id in meant.ids
     return finding is None or state.findings.state(finding) is FindingState.OPEN

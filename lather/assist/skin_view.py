@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.core.arrays import Plane
+from lather.core.arrays import MaskPixels, Plane
+from lather.core.check.skin import TEXTURE_MM, fine_lightness
 from lather.core.colour.labs import lab_of
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
@@ -22,7 +23,7 @@ from lather.document.layers.layer import Stage
 from lather.document.layers.photo import PhotoLayer
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
-from lather.document.tiles import DEEPEST_LEVEL
+from lather.document.tiles import DEEPEST_LEVEL, TILE_PX, Key, Tiles
 from lather.errors import EditError
 from lather.render.compositor import render, render_photo
 from lather.render.ground import ground_of
@@ -31,7 +32,6 @@ from lather.render.regions import region_coverage
 COARSEST_MM = 0.5  # a pixel, at which pores are gone and blotches are not
 MARK_GROWS = 1.4  # a mark's soft surround is no plain skin
 STRIP_PX = 512
-TEXTURE_MM = 0.5  # the sigma below which lightness is texture
 FINEST_MM, ROUGH_OVER_MM = 0.13, 1.0  # a pixel at which roughness is measured; the sigma over it
 LEAST_POWER = np.float32(1e-3)  # L* squared
 
@@ -81,7 +81,7 @@ def skin_view(state: JobState, cancel: CancelToken = NEVER, *, photo: bool = Fal
         raise EditError(
             "Nothing was evened", "where skin is was not measured", "survey the portrait first"
         )
-    level = _level_of(state)
+    level = coarsest_level(state, COARSEST_MM)
     rect = state.photo.rect.at_level(level)
     rgb = np.empty((rect.height, rect.width, 3), dtype=np.float32)
     for top in range(0, rect.height, STRIP_PX):
@@ -100,10 +100,8 @@ def roughness(view: SkinView, cancel: CancelToken = NEVER) -> Plane:
     """(h, w): the logarithm of the rms of L* finer than 0.5 mm around each pixel of the view."""
     import cv2
 
-    scale, level = px_per_mm(view.state), 0
-    while 2 ** (level + 1) / scale <= FINEST_MM and level < view.level:
-        level += 1
-    sigma_px = TEXTURE_MM * scale / 2**level
+    level = coarsest_level(view.state, FINEST_MM)
+    sigma_px = TEXTURE_MM * px_per_mm(view.state) / 2**level
     margin = gaussian_reach_px(sigma_px)
     whole = view.state.photo.rect.at_level(level)
     side = 1 << (view.level - level)
@@ -114,7 +112,7 @@ def roughness(view: SkinView, cancel: CancelToken = NEVER) -> Plane:
         strip = Rect(0, rows.y0 * side, whole.width, min(rows.y1 * side, whole.height))
         wide = strip.grown(margin).intersect(whole)
         light = np.ascontiguousarray(lab_of(render(view.state, wide, level))[..., 0])
-        fine = light - cv2.GaussianBlur(light, (0, 0), sigma_px)
+        fine = fine_lightness(light, sigma_px)
         inside = np.square(fine[strip.shifted(0, -wide.y0).slices])
         power[rows.slices] = cv2.resize(
             inside, (rows.width, rows.height), interpolation=cv2.INTER_AREA
@@ -128,13 +126,43 @@ def rough_of(view: SkinView, power: Plane) -> Plane:
     return np.asarray(np.log(smooth + LEAST_POWER) / 2, dtype=np.float32)
 
 
-def below_evening(state: JobState) -> tuple[JobState, int]:
-    """The state without what lies above evening, and the layer that a new one of it goes on."""
+def view_below_evening(state: JobState, cancel: CancelToken) -> tuple[SkinView, int]:
+    """The skin without what lies above evening, and the layer that a new one of it goes on;
+    EditError as `skin_view`."""
     top = 0
     for index, layer in enumerate(state.layers):
         if isinstance(layer, PhotoLayer) or layer.stage in (Stage.CLEAN, Stage.EVEN):
             top = index
-    return replace(state, layers=state.layers[: top + 1]), state.layers[top].id
+    below = replace(state, layers=state.layers[: top + 1])
+    return skin_view(below, cancel), state.layers[top].id
+
+
+def map_tiles(
+    plane: Plane, view: SkinView, empty: Tiles, samples: Callable[[Plane], MaskPixels],
+    least: float, cancel: CancelToken,
+) -> Tiles:
+    """A map of a view as tiles of the photo's size, of the samples that stand for its values; none
+    where it is nowhere as much as `least`."""
+    picture, tiles = view.state.photo.rect, dict[Key, MaskPixels | None]()
+    for key in picture.cells(TILE_PX):
+        cancel.check()
+        cell = Rect.cell(key, TILE_PX).intersect(picture)
+        near = cell.at_level(view.level).grown(1).intersect(view.rect)
+        if np.abs(plane[near.slices]).max() < least:
+            continue
+        tile = np.full((TILE_PX, TILE_PX), empty.fill, dtype=np.uint16)
+        tile[: cell.height, : cell.width] = samples(view.at_full_size(plane, cell))
+        tiles[key] = tile
+    return empty.with_tiles(tiles)
+
+
+def finding_at(
+    state: JobState, view: SkinView, kind: Kind, x: float, y: float
+) -> Finding | None:
+    """The finding of a kind that holds a place of the view, if the survey listed one."""
+    side = 1 << view.level
+    held = (f for f in state.findings.items if f.kind is kind and f.holds(x * side, y * side))
+    return next(held, None)
 
 
 def marks_of(findings: Iterable[Finding], rect: Rect, level: int) -> Plane:
@@ -154,9 +182,10 @@ def marks_of(findings: Iterable[Finding], rect: Rect, level: int) -> Plane:
     return out
 
 
-def _level_of(state: JobState) -> int:
+def coarsest_level(state: JobState, most_mm: float) -> int:
+    """The last level at which a pixel is at most so many mm; full size, if none is."""
     mm_per_px, level = 1 / px_per_mm(state), 0
-    while mm_per_px * 2 ** (level + 1) <= COARSEST_MM and level < DEEPEST_LEVEL:
+    while mm_per_px * 2 ** (level + 1) <= most_mm and level < DEEPEST_LEVEL:
         level += 1
     return level
 

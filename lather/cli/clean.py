@@ -12,6 +12,7 @@ from lather.cli.marks import Mark, add_keep_argument, check_inside, read_marks
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
 from lather.cli.survey import add_scale_argument, check_scale, survey_of
+from lather.cli.written import save_work, writable_depth
 from lather.errors import UsageError
 from lather.files.outputs import Form
 
@@ -45,17 +46,13 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     from lather.actions.claiming import claimed
-    from lather.files.delivery import check_writable
-    from lather.files.endings import WRITABLE_BITS
 
     check_scale(options.mm_per_pixel)
     kinds = _kinds(options.kinds)
     marks = read_marks(options.keep, REFUSED)
     state = opened_job(options.photo, options).state
     check_inside(marks, state.photo, REFUSED)
-    held = WRITABLE_BITS[options.out.suffix.lower()]
-    depth_bits = options.depth or min(state.photo.depth_bits, max(held))
-    check_writable(options.out, depth_bits)
+    depth_bits = writable_depth(options, state.photo)
     with claimed(options.job) if options.job is not None else nullcontext():
         _clean(state, kinds, marks, depth_bits, options)
     return 0
@@ -65,15 +62,12 @@ def _clean(
     state: JobState, kinds: set[str], marks: list[Mark], depth_bits: int,
     options: argparse.Namespace,
 ) -> None:
-    from lather.actions.claiming import backups_to_keep
     from lather.actions.delivering import write_pictures
     from lather.assist.clean import CleanOptions, propose_clean, with_kept
     from lather.assist.survey import surveyed, with_survey
     from lather.core.work import CancelToken
     from lather.document.findings import FindingState
     from lather.files.delivery import Delivery
-    from lather.files.jobwriter import save_job
-    from lather.settings.store import Settings, default_path
 
     compiled_kernels()
     state = with_survey(state, surveyed(survey_of(state.photo, options)))
@@ -86,12 +80,7 @@ def _clean(
     delivery = Delivery(depth_bits=depth_bits, to_srgb=False)
     write_pictures(state, [(options.out, delivery)], report, CancelToken())
     if options.job is not None:
-        settings = Settings(default_path())
-        notice = settings.take_notice()
-        if notice:
-            print(f"lather: {notice}", file=sys.stderr)
-        n_wanted = settings["backups_kept"]
-        save_job(state, options.job, n_backups=backups_to_keep(options.job, n_wanted, ""))
+        save_work(state, options.job)
     done, kept, left = (
         len(list(state.findings.in_state(which)))
         for which in (FindingState.DONE, FindingState.KEPT, FindingState.OPEN)

@@ -14,6 +14,7 @@ from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
 from lather.cli.survey import add_scale_argument, check_scale, survey_of
 from lather.cli.text import write_text
+from lather.cli.written import save_work, writable_depth
 from lather.document.layers.layer import Stage
 from lather.errors import UsageError
 from lather.files.outputs import Form
@@ -70,17 +71,13 @@ def run_stages(options: argparse.Namespace, stages: tuple[Stage, ...]) -> int:
     """Survey, run the assistants, write what was asked for."""
     from lather.actions.claiming import claimed
     from lather.assist.retouch import RetouchOptions
-    from lather.files.delivery import check_writable
-    from lather.files.endings import WRITABLE_BITS
 
     check_scale(options.mm_per_pixel)
     wanted = RetouchOptions(stages, _strength(options.strength), options.doubtful)
     marks = read_marks(options.keep, REFUSED)
     state = opened_job(options.photo, options).state
     check_inside(marks, state.photo, REFUSED)
-    held = WRITABLE_BITS[options.out.suffix.lower()]
-    depth_bits = options.depth or min(state.photo.depth_bits, max(held))
-    check_writable(options.out, depth_bits)
+    depth_bits = writable_depth(options, state.photo)
     with claimed(options.job) if options.job is not None else nullcontext():
         _retouch(state, wanted, marks, depth_bits, options)
     return 0
@@ -110,24 +107,12 @@ def _retouch(
     write_pictures(state, [(options.out, Delivery(depth_bits=depth_bits, to_srgb=False))], report,
                    CancelToken())  # fmt: skip
     if options.job is not None:
-        _save(state, options.job)
+        save_work(state, options.job)
     text = json.dumps(_facts(done, scores), indent=1) if options.json is not None else ""
     for one in done:
         for why in one.proposal.reasons:
             print(f"lather: {one.proposal.name}: {why}", file=sys.stderr)
     write_text(text, options.json, _as_text(done, scores))
-
-
-def _save(state: JobState, path: Path) -> None:
-    from lather.actions.claiming import backups_to_keep
-    from lather.files.jobwriter import save_job
-    from lather.settings.store import Settings, default_path
-
-    settings = Settings(default_path())
-    notice = settings.take_notice()
-    if notice:
-        print(f"lather: {notice}", file=sys.stderr)
-    save_job(state, path, n_backups=backups_to_keep(path, settings["backups_kept"], ""))
 
 
 def _facts(done: list[Done], scores: Scores) -> dict[str, Any]:

@@ -7,10 +7,10 @@ from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPainterPath, QPa
 from PyQt6.QtWidgets import QToolTip, QWidget
 
 from lather.actions.workbench import Workbench
+from lather.assist.changed_outline import Outline
 from lather.assist.face_map import (
     FIGURES,
     Figure,
-    Outline,
     feature_outlines,
     map_rect,
     part_outlines,

@@ -76,7 +76,7 @@ class ProposalCard(QWidget):
         self.strength.setVisible(pending.can_be_weakened)
         self.strength.set_value(100 * pending.strength)
         self.strength.set_advice(SHINE_ADVICE if proposal.name == "Tame shine" else None)
-        self.figures.setText("\n".join(_told(m, pending) for m in proposal.measures))
+        self.figures.setText("\n".join(map(_told, pending.as_meant.measures)))
         self.reasons.setText("\n".join(_sentence(reason) for reason in proposal.reasons))
         self.parts.setText(_where(pending))
         self.swatches.show_match(proposal if isinstance(proposal, MatchProposal) else None)
@@ -125,15 +125,12 @@ def _colour(area: AreaColour) -> QColor:
     return QColor.fromRgbF(red, green, blue)
 
 
-def _told(measure: Measure, pending: Pending) -> str:
-    """A figure before and after, as far as the proposal is meant."""
-    strongest = Pending.of(pending.proposal).strength
-    share = pending.strength / max(strongest, 1e-6)
-    after = measure.before + min(share, 1 / max(strongest, 1e-6)) * (measure.after - measure.before)
-    if abs(measure.after - measure.before) < 1e-9:
-        return f"{_sentence(measure.name)}: {measure.before:.1f} {measure.unit}"
+def _told(measure: Measure) -> str:
+    """A figure before and after."""
     name = _sentence(measure.name)
-    return f"{name}: {measure.before:.2f} → {after:.2f} {measure.unit}"
+    if abs(measure.after - measure.before) < 1e-9:
+        return f"{name}: {measure.before:.1f} {measure.unit}"
+    return f"{name}: {measure.before:.2f} → {measure.after:.2f} {measure.unit}"
 
 
 def _sentence(text: str) -> str:

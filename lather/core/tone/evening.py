@@ -191,5 +191,5 @@ def inner(picture: SkinPicture) -> Plane:
 def _standing_out(plane: Plane, picture: SkinPicture, spreads: float) -> Plane:
     """What of a band exceeds so many of its spreads."""
     held = plane[picture.plain]
-    least = spreads * 1.4826 * float(np.median(np.abs(held))) if held.size else 0.0
+    least = spreads * MAD_TO_SIGMA * float(np.median(np.abs(held))) if held.size else 0.0
     return np.asarray(np.sign(plane) * np.maximum(np.abs(plane) - least, 0), dtype=np.float32)

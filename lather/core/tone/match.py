@@ -14,6 +14,7 @@ from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.lab import ciede2000, lab_to_srgb, srgb_to_lab, to_encoded, to_linear
 from lather.core.colour.labs import lab_of
 from lather.core.tone.chromophores import BLOOD
+from lather.core.tone.robust_fit import MAD_TO_SIGMA
 from lather.errors import EditError
 
 LEAST_PX = 40  # of an area, with fewer its middle is chance
@@ -57,7 +58,7 @@ def area_colour(rgb: FloatImage, share: Plane, what: str) -> AreaColour:
         )  # fmt: skip
     for _ in range(ROUNDS):
         middle = np.median(lab, axis=0)
-        spread = 1.4826 * np.median(np.abs(lab - middle), axis=0) + 0.3
+        spread = MAD_TO_SIGMA * np.median(np.abs(lab - middle), axis=0) + 0.3
         lab = lab[(np.abs(lab - middle) <= WITHIN * spread).all(-1)]
     whole = lab_of(rgb)[share > 0.5].std(0)
     if (whole > MOST_SPREAD).any():

@@ -15,10 +15,10 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import Plane
 from lather.core.survey.regions.region import Part
-from lather.core.tone.chromophores import BLOOD, REDNESS_OF_BLOOD, redness
+from lather.core.tone.chromophores import REDNESS_OF_BLOOD, redness
 from lather.core.tone.evening import inner, shade_causes
 from lather.core.tone.robust_fit import unexplained
-from lather.core.tone.skin_picture import SkinPicture
+from lather.core.tone.skin_picture import SkinPicture, disc
 from lather.core.work import NEVER, CancelToken
 
 SMOOTH_MM, RIM_MM = 2.5, 2.0
@@ -94,20 +94,7 @@ def red_patches(
 def soft_target(patch: RedPatch, picture: SkinPicture, density: Plane) -> Plane:
     """(h, w) 0-1: how far each pixel is meant, by how far it is beyond its surroundings."""
     most = patch.density
-    near = cv2.dilate(patch.mask.astype(np.uint8), _disc(picture.px(3 * RIM_MM)))
+    near = cv2.dilate(patch.mask.astype(np.uint8), disc(picture.px(3 * RIM_MM)))
     share = np.clip(density / most, 0, 1) * (near > 0)
     soft = cv2.GaussianBlur(share.astype(np.float32), (0, 0), max(picture.px(RIM_MM), 0.5))
     return np.asarray(soft * inner(picture), dtype=np.float32)
-
-
-def lightness_of_blood(density: float) -> float:
-    """Logarithm of the light that blood takes, in the middle of the channels as the eye weighs
-    them."""
-    from lather.core.colour.lab import LIGHTNESS_WEIGHTS
-
-    return float(density * (LIGHTNESS_WEIGHTS @ BLOOD))
-
-
-def _disc(radius_px: float) -> NDArray[np.uint8]:
-    side = 2 * max(1, round(radius_px)) + 1
-    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))

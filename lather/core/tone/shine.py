@@ -26,7 +26,7 @@ from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.labs import lab_of
 from lather.core.mend.membrane import fill_membrane
 from lather.core.rect import Rect
-from lather.core.tone.skin_picture import CLIPPED, FLOOR, SkinPicture
+from lather.core.tone.skin_picture import CLIPPED, FLOOR, SkinPicture, disc
 from lather.core.work import NEVER, CancelToken
 
 Flags = NDArray[np.bool_]
@@ -275,6 +275,4 @@ def _lightness(light: FloatImage) -> Plane:
 
 
 def _grown(patches: Flags, radius_px: float) -> Flags:
-    side = 2 * max(1, round(radius_px)) + 1
-    disc = cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side))
-    return np.asarray(cv2.dilate(patches.astype(np.uint8), disc) > 0)
+    return np.asarray(cv2.dilate(patches.astype(np.uint8), disc(radius_px)) > 0)

@@ -19,6 +19,14 @@ CLIPPED = 0.995  # encoded value from which a channel says no more
 LEAST_SKIN_MM2 = 150.0  # of plain skin, with less of it there is nothing to compare with
 
 
+def disc(radius_px: float) -> NDArray[np.uint8]:
+    """What patches are grown by: a filled circle of at least a pixel to each side."""
+    import cv2
+
+    side = 2 * max(1, round(radius_px)) + 1
+    return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
+
+
 @dataclass(frozen=True, eq=False)
 class SkinPicture:
     """A picture of skin at the size at which tone is measured, 0.2-0.4 mm a pixel.
