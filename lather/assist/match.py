@@ -34,7 +34,7 @@ from lather.document.tiles import BLACK_MASK, Tiles
 from lather.document.tree import inserted_above
 from lather.errors import EditError
 from lather.render.ground import ground_of
-from lather.render.masks import read_level
+from lather.render.levels import read_level
 from lather.render.regions import region_coverage
 
 REDNESS_NAME, MATCH_NAME = "Calmed redness", "Matched colour"

@@ -31,6 +31,8 @@ COMPILED_MODULES = (
     "lather.core.colour.compiled_lab",
     "lather.core.filter.compiled",
     "lather.core.mend.compiled",
+    "lather.core.shape.compiled",
+    "lather.core.shape.compiled_moves",
     "lather.core.tone.compiled",
 )
 

@@ -26,6 +26,8 @@ class Style(OpenEnum):
     NATURAL = "natural"
     GROOMED = "groomed"
     FLAWLESS = "flawless"
+    INFANT = "infant"
+    IDENTITY = "identity"
 
     @property
     def help(self) -> str:
@@ -38,6 +40,11 @@ class Style(OpenEnum):
     def strength(self, weak: Weak) -> float:
         """0-1: how far what is softened is taken back."""
         return self._means.strengths.get(weak, UNKNOWN_WEAK_STRENGTH)
+
+    @property
+    def caution(self) -> str:
+        """Why nothing is reshaped, where it is not."""
+        return self._means.caution
 
     @property
     def limits(self) -> Limits:
@@ -59,6 +66,7 @@ class _Means:
     keeps: frozenset[Kind]
     strengths: Mapping[Weak, float]
     limits: Limits
+    caution: str = ""
 
 
 _STYLES = {
@@ -66,19 +74,36 @@ _STYLES = {
         "Freckles and veins stay; creases at 50 %, eye bags at 40 %.",
         frozenset({Kind.FRECKLES, Kind.VEIN}),
         {Weak.CREASES: 0.5, Weak.EYE_BAGS: 0.4},
-        Limits(texture_kept=0.92, modelling_kept=0.96, colour_shift=2.0),
+        Limits(texture_kept=0.92, modelling_kept=0.96, colour_shift=2.0,
+               displacement=0.01),  # fmt: skip
     ),
     Style.GROOMED: _Means(
         "Freckles stay; creases and eye bags at 55 %.",
         frozenset({Kind.FRECKLES}),
         {Weak.CREASES: 0.55, Weak.EYE_BAGS: 0.55},
-        Limits(texture_kept=0.85, modelling_kept=0.92, colour_shift=3.0),
+        Limits(texture_kept=0.85, modelling_kept=0.92, colour_shift=3.0,
+               displacement=0.025),  # fmt: skip
     ),
     Style.FLAWLESS: _Means(
         "Only moles and scars stay; creases at 60 %, eye bags at 70 %.",
         frozenset(),
         {Weak.CREASES: 0.6, Weak.EYE_BAGS: 0.7},
-        Limits(texture_kept=0.75, modelling_kept=0.85, colour_shift=4.5),
+        Limits(texture_kept=0.75, modelling_kept=0.85, colour_shift=4.5,
+               displacement=0.04),  # fmt: skip
+    ),
+    Style.INFANT: _Means(
+        "Children: freckles and veins stay, creases at 30 %, the shape is left alone.",
+        frozenset({Kind.FRECKLES, Kind.VEIN}),
+        {Weak.CREASES: 0.3, Weak.EYE_BAGS: 0.3},
+        Limits(texture_kept=0.95, modelling_kept=0.97, colour_shift=1.5, displacement=0.0),
+        "the shape of a child's face is not changed",
+    ),
+    Style.IDENTITY: _Means(
+        "For a document: the person must look as they do; retouching is refused.",
+        frozenset({Kind.FRECKLES, Kind.VEIN}),
+        {Weak.CREASES: 0.0, Weak.EYE_BAGS: 0.0},
+        Limits(texture_kept=1.0, modelling_kept=1.0, colour_shift=0.0, displacement=0.0),
+        "a picture for a document must show the person as they are",
     ),
 }
 

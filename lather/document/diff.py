@@ -115,9 +115,10 @@ def _of_layer(old: Layer, new: Layer, everywhere: Cells) -> Cells:
     if dict(old.own_fields) != dict(new.own_fields):
         return both
     masked = _of_masks(old.mask, new.mask, everywhere)
+    if masked is not None:
+        masked = _grown(masked, max(old.mask_reach_px, new.mask_reach_px), everywhere)
     found = both if masked is None else both & masked
-    for name, tiles in old.planes.items():
-        found |= set(tiles.changed_keys(new.planes[name])) & everywhere
+    found |= new.repainted_cells(old) & everywhere
     return found | changed_between(old.children, new.children, everywhere)
 
 
@@ -142,7 +143,7 @@ def _shown(layer: Layer, everywhere: Cells) -> Cells:
 
 def _extent(layer: Layer, everywhere: Cells) -> Cells:
     """Tiles outside of which a layer changes nothing."""
-    own: Cells = set().union(*(tiles.tiles for tiles in layer.planes.values()))
+    own: Cells = layer.painted_cells()
     if layer.children or own:
         own = own.union(*(_shown(child, everywhere) for child in layer.children))
         return _grown(own, layer.reach_px(0), everywhere)

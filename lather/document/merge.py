@@ -237,9 +237,9 @@ class _Merging:
             planes[name], both = _merged_tiles(was.planes[name], new.planes[name], tiles)
             for key, where in both.items():
                 clash[key] = clash[key] | where if key in clash else where
-        dropped = self._dropped(added, clash)
+        dropped = self._dropped(added, clash, here)
         if dropped:
-            rects = [stroke.rect for stroke in dropped]
+            rects = [here.samples_rect(stroke.rect) for stroke in dropped]
             planes = {name: _put_back(tiles, here.planes[name], rects)
                       for name, tiles in planes.items()}  # fmt: skip
             self._refused.update(n for stroke in dropped for n in _findings_of(stroke))
@@ -252,9 +252,12 @@ class _Merging:
         kept += [stroke for stroke in added if id(stroke) not in left]
         return here.with_painted(planes, tuple(kept))
 
-    def _dropped(self, added: Sequence[StrokeRecord], clash: Clash) -> list[StrokeRecord]:
+    def _dropped(
+        self, added: Sequence[StrokeRecord], clash: Clash, here: Layer
+    ) -> list[StrokeRecord]:
         """Strokes that are not taken, and all whose pixels may lie among theirs."""
-        dropped = [stroke for stroke in added if self._is_refused(stroke) or _meets(clash, stroke)]
+        dropped = [stroke for stroke in added if self._is_refused(stroke)
+                   or _meets(clash, here.samples_rect(stroke.rect))]  # fmt: skip
         waiting = [stroke for stroke in added if not any(stroke is other for other in dropped)]
         for one in dropped:  # grows as it goes
             for stroke in [s for s in waiting if not s.rect.intersect(one.rect).empty]:
@@ -278,11 +281,11 @@ def _covers(mark: Finding, rect: Rect) -> bool:
     return not part.empty and bool(mark.coverage(part).any())
 
 
-def _meets(clash: Clash, stroke: StrokeRecord) -> bool:
-    """True if the stroke's rectangle holds a pixel that both changed."""
+def _meets(clash: Clash, rect: Rect) -> bool:
+    """True if the samples of a stroke hold one that both changed."""
     for key, both in clash.items():
         cell = Rect.cell(key, TILE_PX)
-        part = stroke.rect.intersect(cell)
+        part = rect.intersect(cell)
         if not part.empty and both[part.shifted(-cell.x0, -cell.y0).slices].any():
             return True
     return False

@@ -15,12 +15,14 @@ from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
 from lather.document.layers.layer import Layer, Layers
 from lather.document.layers.pixels import PixelLayer
+from lather.document.layers.reshape import ReshapeLayer
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.document.tree import top_level_index
 from lather.render.compositor import kept_picture, render, scene_of
 from lather.render.ground import Ground, ground_of
-from lather.render.layers.scene import Scene, transparent
+from lather.render.layers.scene import Base, Patch, Scene, transparent
+from lather.render.layers.table import ADD
 from lather.render.stack import lay_on, paint
 
 MOST_TILES = 160  # 1 MB each
@@ -58,13 +60,37 @@ class AroundCache:
         self._become(scene.ground, state.layers[:index], state.layers[index + 1 :])
         self._active_id = state.layers[index].id
         out = self._without_reach(state.layers[index : index + 1], scene, rect)
-        if any(layer.is_shown and layer.reach_px(level) for layer in self._above):
+        if any(_looks_around(layer, level) for layer in self._above):
             self._correct(out, before, scene, rect)
         return out
 
     def _without_reach(self, active: Layers, scene: Scene, rect: Rect) -> FloatImage:
-        """Without the layers above the active one that look around themselves."""
+        """Without the layers above the active one that look around themselves; but what a reshape
+        moves is moved."""
+        return self._up_to(len(self._runs), active, scene, rect)
 
+    def _up_to(self, n_runs: int, active: Layers, scene: Scene, rect: Rect) -> FloatImage:
+        """The active layer and so many of the runs above it."""
+        moves = [n for n in range(n_runs) if _reshapes(self._runs[n], scene.level)]
+        if not moves:
+            out, first = paint(active, scene, self._read_below(scene), rect), 0
+            scene = scene.moved_by((*self._below, *active))
+        else:
+            first = moves[-1] + 1
+            layer = self._runs[moves[-1]][0]
+            wide = rect.grown(layer.reach_px(scene.level)).intersect(scene.picture)
+            below = Patch(wide, self._up_to(moves[-1], active, scene, wide))
+            out, inside = below.part(rect), rect.intersect(scene.picture)
+            if not inside.empty:
+                part = out[inside.shifted(-rect.x0, -rect.y0).slices]
+                ADD[type(layer)](layer, scene, part, inside, below)
+            lower = (one for run in self._runs[:first] for one in run)
+            scene = scene.moved_by((*self._below, *active, *lower))
+        for number, run in enumerate(self._runs[first:n_runs], start=first):
+            self._lay_run(number, run, scene, out, rect)
+        return out
+
+    def _read_below(self, scene: Scene) -> Base:
         def below(wide: Rect) -> FloatImage:
             out = transparent(wide)
             for key in wide.cells(TILE_PX):
@@ -74,17 +100,19 @@ class AroundCache:
                     out[there] = tile[inside]
             return out
 
-        out = paint(active, scene, below, rect)
-        for number, run in enumerate(self._runs):
-            if len(run) == 1:
-                lay_on((one for one in run if not one.reach_px(scene.level)), scene, out, rect)
-                continue
-            for key in rect.cells(TILE_PX):
-                sheet = self._tile(number, run, scene, key)
-                if sheet is not None:
-                    inside, there = _overlap(key, rect)
-                    composite(out[there], sheet[inside])
-        return out
+        return below
+
+    def _lay_run(
+        self, number: int, run: Layers, scene: Scene, out: FloatImage, rect: Rect
+    ) -> None:
+        if len(run) == 1:
+            lay_on((one for one in run if not one.reach_px(scene.level)), scene, out, rect)
+            return
+        for key in rect.cells(TILE_PX):
+            sheet = self._tile(number, run, scene, key)
+            if sheet is not None:
+                inside, there = _overlap(key, rect)
+                composite(out[there], sheet[inside])
 
     def _correct(self, out: FloatImage, before: JobState, scene: Scene, rect: Rect) -> None:
         for key in rect.cells(TILE_PX):
@@ -151,6 +179,16 @@ def _runs(layers: Layers) -> list[Layers]:
         else:
             runs.append((layer,))
     return runs
+
+
+def _looks_around(layer: Layer, level: int) -> bool:
+    """True for what is corrected by what it did before: a reshape is done again instead."""
+    return layer.is_shown and layer.reach_px(level) > 0 and not isinstance(layer, ReshapeLayer)
+
+
+def _reshapes(run: Layers, level: int) -> bool:
+    (layer, *_) = run
+    return isinstance(layer, ReshapeLayer) and layer.is_shown and layer.reach_px(level) > 0
 
 
 def _covers(layer: Layer) -> bool:

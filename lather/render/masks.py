@@ -14,9 +14,11 @@ from lather.core.colour.labs import lab_of
 from lather.core.rect import Rect
 from lather.document.layers.layer import Layer, Mask
 from lather.document.layers.limits import Limits
-from lather.document.tiles import TILE_PX, Key, Tiles
+from lather.document.layers.reshape import Reshapes
+from lather.document.tiles import Key
 from lather.render.ground import Ground
 from lather.render.layers.scene import Scene
+from lather.render.levels import read_level
 from lather.render.regions import region_coverage
 
 
@@ -47,7 +49,7 @@ def limited(
     """A mask's samples times what the layer's limits leave of it."""
     if layer.limits.are_open:
         return samples, inverted
-    share = limit_shares(layer.limits, scene.ground, below, rect, scene.level)
+    share = limit_shares(layer.limits, scene.ground, below, rect, scene.level, scene.moved)
     if samples is not None:
         shown = samples.astype(np.float32) / np.float32(FULL)
         share = share * (1 - shown if inverted else shown)
@@ -55,9 +57,11 @@ def limited(
 
 
 def limit_shares(
-    limits: Limits, ground: Ground, below: FloatImage, rect: Rect, level: int
+    limits: Limits, ground: Ground, below: FloatImage, rect: Rect, level: int,
+    moved: Reshapes = (),
 ) -> Plane:
-    """(h, w) 0-1: what a layer's limits leave of it on the pixels (h, w, 4) that it is laid on."""
+    """(h, w) 0-1: what a layer's limits leave of it on the pixels (h, w, 4) that it is laid on;
+    `moved` are the reshapes below it."""
     share = np.ones((rect.height, rect.width), dtype=np.float32)
     span = limits.span
     if not span.is_open:
@@ -66,7 +70,7 @@ def limit_shares(
             light, span.low_l, span.high_l, span.soft_low_l, span.soft_high_l
         ).astype(np.float32)
     if limits.regions:
-        regions = sum(region_coverage(ground, one, rect, level) for one in limits.regions)
+        regions = sum(region_coverage(ground, one, rect, level, moved) for one in limits.regions)
         share = share * np.minimum(regions, 1)
     return share
 
@@ -109,16 +113,6 @@ def mix_in(layer: Layer, scene: Scene, out: FloatImage, changed: FloatImage, rec
         mix(out, changed, strength=layer.strength, mask=mask, mask_inverted=inverted)
 
 
-def existing(tiles: Tiles, rect: Rect, cell_px: int) -> list[Key]:
-    """Keys of existing tiles in `rect`, whichever way of looking is shorter."""
-    if not tiles:
-        return []
-    in_rect = (rect.width // cell_px + 2) * (rect.height // cell_px + 2)
-    if in_rect < len(tiles.tiles):
-        return [key for key in rect.cells(cell_px) if key in tiles.tiles]
-    return [key for key in tiles.tiles if not Rect.cell(key, cell_px).intersect(rect).empty]
-
-
 def hides_all(layer: Layer, key: Key) -> bool:
     """True where an unpainted mask lets nothing through."""
     mask = layer.mask
@@ -135,16 +129,3 @@ def mask_part(
     if mask is None or not mask.enabled or mask.tiles.get(key) is None:
         return None
     return mask.tiles.mip(key, level, picture)[inside]
-
-
-def read_level(tiles: Tiles, picture: Rect, rect: Rect, level: int) -> MaskPixels:
-    """Samples of one-channel tiles on a picture, in a rectangle of a mip level."""
-    cell_px = TILE_PX >> level
-    out = np.full((rect.height, rect.width), tiles.fill, dtype=np.uint16)
-    for key in existing(tiles, rect, cell_px):
-        cell = Rect.cell(key, cell_px)
-        part = cell.intersect(rect)
-        out[part.shifted(-rect.x0, -rect.y0).slices] = tiles.mip(key, level, picture)[
-            part.shifted(-cell.x0, -cell.y0).slices
-        ]
-    return out

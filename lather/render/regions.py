@@ -10,14 +10,21 @@ from lather.core.arrays import Plane
 from lather.core.rect import Rect
 from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.regions.region import Part, Region
+from lather.document.layers.reshape import Reshapes
 from lather.document.planes import Regions, read_plane
 from lather.render.ground import Ground
+from lather.render.reshaping import to_layer
+
+GRID_PX = 8
 
 
 def region_coverage(
-    ground: Ground, region: Region | Part, rect: Rect, level: int = 0
+    ground: Ground, region: Region | Part, rect: Rect, level: int = 0, moved: Reshapes = ()
 ) -> Plane:
-    """(h, w) 0-1: the mask of a region or part over a rectangle of a mip level of the picture."""
+    """(h, w) 0-1: the mask of a region or part over a rectangle of a mip level of the picture; as
+    it is seen above reshapes, bottom to top."""
+    if moved:
+        return _moved_coverage(ground, region, rect, level, moved)
     small = ground.regions.size(ground.photo.rect)
     step = ground.regions.scale * (1 << level)
     # Where the centres of the view's pixels lie on the reduced picture, whose border repeats.
@@ -37,6 +44,34 @@ def region_coverage(
         plane, grid[0], grid[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
     )
     return coverage
+
+
+def _moved_coverage(
+    ground: Ground, region: Region | Part, rect: Rect, level: int, moved: Reshapes
+) -> Plane:
+    """By the displacement of every so many pixels, of one grid for all rectangles."""
+    import cv2
+
+    picture = ground.photo.rect
+    grid = Rect(rect.x0 // GRID_PX, rect.y0 // GRID_PX, -(-rect.x1 // GRID_PX) + 1,
+                -(-rect.y1 // GRID_PX) + 1)  # fmt: skip
+    places = np.stack(np.meshgrid(np.arange(grid.x0, grid.x1), np.arange(grid.y0, grid.y1)), -1)
+    points = (places.reshape(-1, 2).astype(np.float64) * GRID_PX + 0.5) * (1 << level)
+    shifts = (to_layer(moved, points, picture) - points).reshape(places.shape) / (1 << level)
+    if not shifts.any():
+        return region_coverage(ground, region, rect, level)
+    xs, ys = np.arange(rect.x0, rect.x1), np.arange(rect.y0, rect.y1)
+    at = np.meshgrid((xs / GRID_PX - grid.x0).astype("f4"), (ys / GRID_PX - grid.y0).astype("f4"))
+    shift = cv2.remap(shifts.astype(np.float32), at[0], at[1], cv2.INTER_LINEAR)
+    margin_px = int(np.ceil(np.abs(shift).max())) + 1
+    wide = rect.grown(margin_px)
+    coverage = region_coverage(ground, region, wide, level)
+    x, y = np.meshgrid((xs - wide.x0).astype("f4"), (ys - wide.y0).astype("f4"))
+    moved_coverage: Plane = cv2.remap(
+        coverage, x + shift[..., 0], y + shift[..., 1], cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_REPLICATE,
+    )  # fmt: skip
+    return moved_coverage
 
 
 def part_planes(ground: Ground) -> dict[Part, Plane]:

@@ -26,6 +26,7 @@ def paint(layers: Layers, scene: Scene, base: Base, rect: Rect) -> FloatImage:
         out = base(rect)
     elif base is transparent and first + 1 < len(shown):  # above it all is quick to do again
         out = scene.below(scene, tuple(shown[: first + 1]), rect)
+        scene = scene.moved_by(tuple(shown[: first + 1]))
         shown = shown[first + 1 :]
     else:
         layer = shown[first]
@@ -38,7 +39,8 @@ def paint(layers: Layers, scene: Scene, base: Base, rect: Rect) -> FloatImage:
         inside = rect.intersect(scene.picture)
         if not inside.empty:  # beyond the picture there is nothing to look at
             part = out[inside.shifted(-rect.x0, -rect.y0).slices]
-            table.ADD[type(layer)](layer, scene, part, inside, below)
+            table.ADD[type(layer)](layer, scene.moved_by(rest), part, inside, below)
+        scene = scene.moved_by((*rest, layer))
         shown = shown[first + 1 :]
     lay_on(shown, scene, out, rect)
     return out

@@ -24,6 +24,26 @@ Colour = tuple[float, float, float]
 
 
 @dataclass(frozen=True)
+class ShapeHand:
+    """How all reshape tools work.
+
+    Attributes
+    ----------
+    speed_mm_s : of the skin, under tools that work while the pen rests.
+    mirrored : the other half of the face does the same.
+    keeps_straight : straight lines in the background stay straight.
+    axis : x0, y0, x1, y1 of the line that is mirrored at where there is no face.
+    feature : which feature is moved by measure.
+    """
+
+    speed_mm_s: float = 3.0
+    mirrored: bool = False
+    keeps_straight: bool = True
+    axis: tuple[float, float, float, float] | None = None
+    feature: str = "jaw_line"
+
+
+@dataclass(frozen=True)
 class Hand:
     """What is in the hand: a tool, its brush, and what it acts on."""
 
@@ -41,6 +61,7 @@ class Hand:
     weak: bool = True  # creases and eye bags go on layers of their own
     curve: str = "rgb"  # of a curves layer, that Pick from picture sets a point on
     region: Region | Part = Region.SKIN  # what Correct region corrects, and the lens shows
+    shape: ShapeHand = field(default_factory=ShapeHand)
 
 
 @dataclass(frozen=True)
@@ -128,7 +149,9 @@ class Tool:
     and so on count, `only_size` that nothing but the size does; `uses_combine` that it adds and
     takes; `tests_rim` that a broken rim would smear; `makes_layer` that it makes the layer that
     it needs, whichever is active; `reverse` the tool that does the reverse; `is_listed` that it is
-    among the tools' buttons; `paints` that it lays something on the layer.
+    among the tools' buttons; `paints` that it lays something on the layer; `on_photo` that it works
+    on places of the photo, whichever layer is active; `reshapes` that it works on a reshape layer,
+    `by_time` while the pen is down rather than as it moves.
     """
 
     id: str
@@ -152,3 +175,6 @@ class Tool:
     reverse: str = ""
     is_listed: bool = True
     paints: bool = True
+    on_photo: bool = False
+    reshapes: bool = False
+    by_time: bool = False

@@ -22,6 +22,7 @@ from lather.core.rect import Rect
 from lather.document.diff import changed_above, changed_within
 from lather.document.events import Signal
 from lather.document.job import Job
+from lather.document.layers.reshape import Reshapes
 from lather.document.painting import Coverage
 from lather.document.state import JobState
 from lather.errors import LatherError
@@ -30,6 +31,7 @@ from lather.render.compositor import render
 from lather.render.lenses.lens import LensLook
 from lather.render.lenses.table import LENSES, looked_through
 from lather.render.overlay import hatch
+from lather.render.reshaping import above, all_of, seen_rect, to_layer
 from lather.render.view import Shown, screen_bytes
 from lather.render.worker import Executor
 from lather.tools.base import Hand, Outcome, Work
@@ -62,7 +64,9 @@ class Frame:
 class _Stroke:
     work: Work
     path: StrokePath
-    samples: list[PenSample]
+    moved: Reshapes  # what lies above the layer in work: the pen is mapped back through it
+    seen: list[PenSample]  # as the pen went on the picture
+    samples: list[PenSample]  # the same, where it went on the layer
     pending: list[Dabs]
     painted: Rect = Rect(0, 0, 0, 0)
     step_posted: bool = False
@@ -112,7 +116,7 @@ class PenSession:
     def trail(self) -> list[PenSample]:
         """The pen's path so far, while it draws an outline."""
         stroke = self._stroke
-        return stroke.samples if stroke is not None and stroke.work.outlines() else []
+        return stroke.seen if stroke is not None and stroke.work.outlines() else []
 
     def down(self, sample: PenSample) -> None:
         self.began.emit(sample)
@@ -125,7 +129,9 @@ class PenSession:
         except LatherError as error:
             self.failed.emit(error)
             return
-        self._stroke = _Stroke(work, StrokePath(self.hand.brush), [], [])
+        path = StrokePath(self.hand.brush, by_time=tool(self.hand.tool).by_time)
+        moved = self._moved_by(work)
+        self._stroke = _Stroke(work, path, moved, [], [], [])
         self._take(sample)
 
     def move(self, sample: PenSample) -> None:
@@ -187,7 +193,7 @@ class PenSession:
     def lift(self) -> None:
         """End the stroke in progress, as if the pen were lifted where it is."""
         if self._stroke is not None:
-            self.up(replace(self._stroke.samples[-1], pressure=0.0))
+            self.up(replace(self._stroke.seen[-1], pressure=0.0))
         elif self._waiting and self._waiting[-1][0] != "up":
             self._waiting.append(("up", replace(self._waiting[-1][1], pressure=0.0)))
 
@@ -197,9 +203,21 @@ class PenSession:
         self._stroke = self._finishing = None
 
     def _take(self, sample: PenSample) -> None:
-        assert self._stroke is not None
-        self._stroke.samples.append(sample)
-        self._feed(self._stroke, self._stroke.path.extend([sample]))
+        stroke = self._stroke
+        assert stroke is not None
+        stroke.seen.append(sample)
+        if stroke.moved:
+            seen = np.array([[sample.x, sample.y]])
+            x, y = to_layer(stroke.moved, seen, self._job.state.photo.rect)[0]
+            sample = replace(sample, x=float(x), y=float(y))
+        stroke.samples.append(sample)
+        self._feed(stroke, stroke.path.extend([sample]))
+
+    def _moved_by(self, work: Work) -> Reshapes:
+        state = work.preview()
+        if tool(self.hand.tool).on_photo:
+            return all_of(state)
+        return above(state, state.active_id)
 
     def _feed(self, stroke: _Stroke, dabs: Dabs) -> None:
         if len(dabs) == 0:
@@ -222,7 +240,10 @@ class PenSession:
         if dirty.empty:
             return None
         state = stroke.work.preview()
-        seen = changed_within(state, state.active_id, dirty)
+        picture = state.photo.rect
+        seen = seen_rect(
+            above(state, state.active_id), changed_within(state, state.active_id, dirty), picture
+        )
         level, look, shown = viewport.level, viewport.look, stroke.work.shows()
         reach_px = 0 if look is None else LENSES[look.id].near_px(state, level)
         rect = seen.at_level(level).grown(reach_px).intersect(viewport.rect)

@@ -15,6 +15,18 @@ from lather.tools.mend import begin_mend_from_source, begin_mend_spot
 from lather.tools.outline import begin_grow_area, begin_outline
 from lather.tools.pick import begin_pick
 from lather.tools.region import begin_correct_region
+from lather.tools.shape import (
+    begin_calm,
+    begin_ease_back,
+    begin_gather,
+    begin_hold,
+    begin_let_go,
+    begin_push,
+    begin_swell,
+    begin_turn,
+    begin_turn_back,
+)
+from lather.tools.shape_parts import begin_feature, begin_straighten, begin_warp_area
 
 AIM = Brush(size_px=4, hardness=1.0, opacity=1.0, flow=1.0, spacing=0.25)  # a point
 _SOFT = Brush(size_px=60, hardness=0.3, opacity=1.0, flow=0.3, pressure_flow=True)
@@ -41,6 +53,7 @@ _OUTLINE = Tool(
     waits=True,
     is_brush=False,
     uses_combine=True,
+    on_photo=True,
 )
 _ERASE = Tool(
     id="erase",
@@ -61,6 +74,29 @@ _LIGHTEN = Tool(
     makes_layer=True,
     works_on_mask=True,
     reverse="darken",
+)
+
+_PUSH = Tool(
+    id="push",
+    title="Push",
+    help="Move what is under the brush along with the pen, on a reshape layer; a new one if there "
+    "is none.",
+    icon="push",
+    begin=begin_push,
+    brush=Brush(size_px=450, hardness=0.0, opacity=1.0, flow=0.5, spacing=0.03),
+    makes_layer=True,
+    reshapes=True,
+)
+_GATHER = replace(
+    _PUSH,
+    id="gather",
+    title="Gather",
+    help="Draw what is under the brush together, while the pen is down.",
+    icon="gather",
+    begin=begin_gather,
+    brush=replace(_PUSH.brush, size_px=200, flow=1.0),
+    by_time=True,
+    reverse="swell",
 )
 
 TOOLS: tuple[Tool, ...] = (
@@ -118,6 +154,7 @@ TOOLS: tuple[Tool, ...] = (
         brush=Brush(size_px=40, hardness=1.0, opacity=1.0, flow=1.0),
         only_size=True,
         waits=True,
+        on_photo=True,
     ),
     Tool(
         id="correct_region",
@@ -129,6 +166,7 @@ TOOLS: tuple[Tool, ...] = (
         brush=Brush(size_px=80, hardness=0.5, opacity=1.0, flow=1.0),
         uses_combine=True,
         uses_region=True,
+        on_photo=True,
     ),
     Tool(
         id="pick",
@@ -176,9 +214,109 @@ TOOLS: tuple[Tool, ...] = (
         begin=begin_paint_back,
         works_on_mask=False,
     ),
+    _PUSH,
+    _GATHER,
+    replace(
+        _GATHER,
+        id="swell",
+        title="Swell",
+        help="Spread what is under the brush, while the pen is down.",
+        icon="swell",
+        begin=begin_swell,
+        reverse="gather",
+    ),
+    replace(
+        _GATHER,
+        id="turn",
+        title="Turn",
+        help="Turn what is under the brush clockwise, while the pen is down.",
+        icon="turn",
+        begin=begin_turn,
+        reverse="turn_back",
+    ),
+    replace(
+        _GATHER,
+        id="turn_back",
+        title="Turn back",
+        help="Turn what is under the brush anticlockwise, while the pen is down.",
+        icon="turn",
+        begin=begin_turn_back,
+        reverse="turn",
+        is_listed=False,
+    ),
+    replace(
+        _GATHER,
+        id="ease_back",
+        title="Ease back",
+        help="Bring what was moved towards where the photo has it, while the pen is down.",
+        icon="ease_back",
+        begin=begin_ease_back,
+        reverse="",
+    ),
+    replace(
+        _GATHER,
+        id="calm",
+        title="Calm",
+        help="Smooth how far neighbouring places were moved, while the pen is down.",
+        icon="calm",
+        begin=begin_calm,
+        reverse="",
+    ),
+    replace(
+        _PUSH,
+        id="hold",
+        title="Hold",
+        help="Paint what is not to move.",
+        icon="hold",
+        begin=begin_hold,
+        brush=replace(_PUSH.brush, size_px=200, hardness=0.4, flow=1.0, spacing=0.1),
+        reverse="let_go",
+    ),
+    replace(
+        _PUSH,
+        id="let_go",
+        title="Let go",
+        help="Let what was held move again.",
+        icon="hold",
+        begin=begin_let_go,
+        brush=replace(_PUSH.brush, size_px=200, hardness=0.4, flow=1.0, spacing=0.1),
+        reverse="hold",
+        is_listed=False,
+    ),
+    replace(
+        _PUSH,
+        id="feature",
+        title="Shape a feature",
+        help="Drag a dot of the face along its way: jaw, cheek, chin, nose, eyes, lips, brows, "
+        "neck, shoulders. The brief limits how far.",
+        icon="feature",
+        begin=begin_feature,
+        brush=AIM,
+        is_brush=False,
+    ),
+    replace(
+        _PUSH,
+        id="warp_area",
+        title="Warp area",
+        help="Drag the area by its edge, or from its middle all of it; neighbours share the gap.",
+        icon="warp_area",
+        begin=begin_warp_area,
+        brush=AIM,
+        is_brush=False,
+    ),
+    replace(
+        _PUSH,
+        id="straighten",
+        title="Straighten",
+        help="Draw along a collar, a strap, a horizon, from end to end: it becomes straight.",
+        icon="straighten",
+        begin=begin_straighten,
+        brush=AIM,
+        is_brush=False,
+    ),
 )
 
-_BY_ID = {tool.id: tool for tool in TOOLS}
+_BY_ID: dict[str, Tool] = {tool.id: tool for tool in TOOLS}
 
 
 def tool(tool_id: str) -> Tool:

@@ -21,7 +21,7 @@ from lather.core.arrays import FULL
 from lather.core.rect import Rect
 from lather.document.tiles import Tiles
 from lather.render.geometry import ViewGeometry
-from lather.render.masks import read_level
+from lather.render.levels import read_level
 from lather.render.worker import Executor
 from lather.ui.polygons import in_widget, polygon
 from lather.ui.rim_mark import draw_area_rims

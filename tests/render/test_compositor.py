@@ -29,7 +29,7 @@ from lather.render.flatten import flatten, merged_layer
 from lather.render.geometry import ViewGeometry
 from lather.render.ground import Ground
 from lather.render.layers.scene import transparent
-from lather.render.masks import read_level
+from lather.render.levels import read_level
 from lather.render.shown import render_mask
 from lather.render.stack import lay_on
 from lather.render.touched import touched_share

@@ -13,6 +13,7 @@ from lather.core.brush.dabs import DAB_COLUMNS, Dabs
 SMALLEST_RADIUS_PX = 0.25
 SMALLEST_STEP_PX = 0.5
 BUILD_UP_INTERVAL_S = 0.05
+SLICE_S = 0.02  # of a brush that works by time
 SPEED_FOR_HALF_PRESSURE_PX_S = 900.0
 
 
@@ -52,9 +53,11 @@ class StrokePath:
 
     Feed it samples as they come; each call returns the dabs that are new. Pressure is
     interpolated between samples, so spacing and taper do not depend on the pen's rate.
+    With `by_time` there is a dab for every `SLICE_S` that the pen is down, wherever it is.
     """
 
     brush: Brush
+    by_time: bool = False
     _last: PenSample | None = field(default=None, init=False)
     _to_next_px: float = field(default=0.0, init=False)
     _last_build_up_s: float = field(default=0.0, init=False)
@@ -66,6 +69,8 @@ class StrokePath:
                 rows.append(self._dab(sample.x, sample.y, sample.pressure))
                 self._to_next_px = self._step_px(sample.pressure)
                 self._last_build_up_s = sample.time_s
+            elif self.by_time:
+                rows.extend(self._over_time(self._last, sample))
             else:
                 rows.extend(self._along(self._last, sample))
             self._last = sample
@@ -74,12 +79,26 @@ class StrokePath:
     def rest(self, now_s: float) -> Dabs:
         """Dabs that accumulate while the pen is held still; none unless the brush builds up."""
         rows: list[tuple[float, ...]] = []
-        if self.brush.build_up and self._last is not None:
-            due = int((now_s - self._last_build_up_s) / BUILD_UP_INTERVAL_S)
+        interval_s = SLICE_S if self.by_time else BUILD_UP_INTERVAL_S
+        if (self.brush.build_up or self.by_time) and self._last is not None:
+            due = int((now_s - self._last_build_up_s) / interval_s)
             if due > 0:
-                self._last_build_up_s += due * BUILD_UP_INTERVAL_S
+                self._last_build_up_s += due * interval_s
                 rows = [self._dab(self._last.x, self._last.y, self._last.pressure)] * due
         return np.array(rows, dtype=np.float32).reshape(-1, DAB_COLUMNS)
+
+    def _over_time(self, start: PenSample, end: PenSample) -> list[tuple[float, ...]]:
+        due = max(0, int((end.time_s - self._last_build_up_s) / SLICE_S))
+        rows = []
+        for _ in range(due):
+            self._last_build_up_s += SLICE_S
+            length_s = max(end.time_s - start.time_s, 1e-9)
+            share = min(max((self._last_build_up_s - start.time_s) / length_s, 0.0), 1.0)
+            rows.append(self._dab(
+                start.x + share * (end.x - start.x), start.y + share * (end.y - start.y),
+                start.pressure + share * (end.pressure - start.pressure),
+            ))  # fmt: skip
+        return rows
 
     def _along(self, start: PenSample, end: PenSample) -> list[tuple[float, ...]]:
         length = math.hypot(end.x - start.x, end.y - start.y)

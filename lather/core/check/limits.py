@@ -14,11 +14,13 @@ class Limits:
     texture_kept : share of the start's texture, at least.
     modelling_kept : share of the start's large-scale light and shade, at least.
     colour_shift : mean CIEDE2000 of a part, at most.
+    displacement : the largest displacement, as a share of the face's width; 0: nothing is moved.
     """
 
     texture_kept: float
     modelling_kept: float
     colour_shift: float
+    displacement: float
 
 
 PLASTIC, FLAT, SHIFTED = "plastic", "flat", "another colour"

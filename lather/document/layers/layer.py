@@ -19,7 +19,7 @@ from lather.core.open_enum import OpenEnum
 from lather.core.rect import Rect
 from lather.document.layers.limits import OPEN, Limits
 from lather.document.strokes import StrokeRecord
-from lather.document.tiles import WHITE_MASK, Tiles
+from lather.document.tiles import WHITE_MASK, Key, Tiles
 
 
 class Stage(OpenEnum):
@@ -109,6 +109,26 @@ class Layer(ABC):
         self, planes: Mapping[str, Tiles], strokes: tuple[StrokeRecord, ...]
     ) -> Self:
         """A copy with other planes, and the strokes that painted them."""
+
+    def samples_rect(self, rect: Rect) -> Rect:
+        """The samples of its planes that lie on pixels of the picture."""
+        return rect
+
+    def painted_cells(self) -> set[Key]:
+        """Tiles of the picture that its planes can change."""
+        return {key for tiles in self.planes.values() for key in tiles.tiles}
+
+    def repainted_cells(self, was: Layer) -> set[Key]:
+        """Tiles of the picture that its planes change otherwise than those of an earlier self."""
+        planes = self.planes
+        return {
+            key for name, tiles in was.planes.items() for key in tiles.changed_keys(planes[name])
+        }
+
+    @property
+    def mask_reach_px(self) -> int:
+        """How far around a place its mask counts; 0: only there."""
+        return 0
 
     def without_paint(self) -> Self:
         """A copy on whose planes nothing is painted."""

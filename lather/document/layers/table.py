@@ -19,6 +19,7 @@ from lather.document.layers.mono import MonoLayer
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
 from lather.document.layers.radial import RadialLayer
+from lather.document.layers.reshape import ReshapeLayer
 from lather.document.layers.sharpen import SharpenLayer
 from lather.document.layers.smooth import SmoothLayer
 from lather.document.layers.soften import SoftenLayer
@@ -30,6 +31,7 @@ _KINDS: tuple[type[Layer], ...] = (
     CurvesLayer, BrightnessLayer, ExposureLayer, HuesLayer, InksLayer, MonoLayer, RadialLayer,
     AreaColourLayer, BloodPigmentLayer,
     SmoothLayer, SoftenLayer, BlurLayer, SharpenLayer, GrainLayer, SweepLayer,
+    ReshapeLayer,
 )  # fmt: skip
 
 KINDS: dict[str, type[Layer]] = {kind.KIND: kind for kind in _KINDS}

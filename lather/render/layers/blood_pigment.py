@@ -11,7 +11,8 @@ from lather.core.tone.light import signed
 from lather.document.layers.blood_pigment import BloodPigmentLayer
 from lather.document.tiles import TILE_PX, Tiles
 from lather.render.layers.scene import Patch, Scene
-from lather.render.masks import existing, lay_changed, read_level
+from lather.render.levels import existing, read_level
+from lather.render.masks import lay_changed
 
 
 def add(

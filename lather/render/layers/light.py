@@ -8,7 +8,8 @@ from lather.core.tone.light import lit, signed
 from lather.document.layers.light import LightLayer
 from lather.document.tiles import TILE_PX
 from lather.render.layers.scene import Patch, Scene
-from lather.render.masks import existing, lay_changed
+from lather.render.levels import existing
+from lather.render.masks import lay_changed
 
 
 def add(layer: LightLayer, scene: Scene, out: FloatImage, rect: Rect, below: Patch) -> None:  # noqa: ARG001

@@ -8,7 +8,8 @@ from lather.core.rect import Rect
 from lather.document.layers.pixels import PixelLayer
 from lather.document.tiles import TILE_PX
 from lather.render.layers.scene import Patch, Scene
-from lather.render.masks import existing, hides_all, limited, mask_part
+from lather.render.levels import existing
+from lather.render.masks import hides_all, limited, mask_part
 
 
 def add(layer: PixelLayer, scene: Scene, out: FloatImage, rect: Rect, below: Patch) -> None:  # noqa: ARG001

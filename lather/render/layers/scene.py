@@ -3,26 +3,35 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from lather.core.arrays import FloatImage
 from lather.core.rect import Rect, paste
 from lather.document.layers.layer import Layers
+from lather.document.layers.reshape import Reshapes
 from lather.document.photo import Photo
 from lather.render.ground import Ground
+from lather.render.reshaping import moving
 
 
 @dataclass(frozen=True)
 class Scene:
     """What everything is rendered in: the photo and its regions, the mip level, how layers
-    in a layer are laid on a base, and how what lies below a layer with a reach is come by."""
+    in a layer are laid on a base, and how what lies below a layer with a reach is come by.
+    `moved` are the reshapes below, bottom to top: the regions go with them."""
 
     ground: Ground
     level: int
     paint: Paint
     below: Below
+    moved: Reshapes = ()
+
+    def moved_by(self, layers: Layers) -> Scene:
+        """The same, above these layers."""
+        more = moving(layers)
+        return replace(self, moved=(*self.moved, *more)) if more else self
 
     @property
     def photo(self) -> Photo:

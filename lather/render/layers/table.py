@@ -23,6 +23,7 @@ from lather.document.layers.mono import MonoLayer
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
 from lather.document.layers.radial import RadialLayer
+from lather.document.layers.reshape import ReshapeLayer
 from lather.document.layers.sharpen import SharpenLayer
 from lather.document.layers.smooth import SmoothLayer
 from lather.document.layers.soften import SoftenLayer
@@ -45,6 +46,7 @@ from lather.render.layers import (
     photo,
     pixels,
     radial,
+    reshape,
     sharpen,
     smooth,
     soften,
@@ -79,6 +81,7 @@ ADD: dict[type[Layer], Add] = {
     SharpenLayer: sharpen.add,
     GrainLayer: grain.add,
     SweepLayer: sweep.add,
+    ReshapeLayer: reshape.add,
     StackLayer: stack.add,
     LightLayer: light.add,
     UnknownLayer: unknown.add,

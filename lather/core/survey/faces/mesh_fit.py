@@ -60,7 +60,7 @@ def fitted_points(face: FaceGeometry) -> Mesh:
 
 def _mean_on(face: FaceGeometry) -> Mesh:
     """The mean face between this one's pupils."""
-    mean = _mean_face()
+    mean = mean_face()
     (ox, oy), (ax, ay) = face.at(0, 0), face.at(1, 0)
     across, down = np.array([ax - ox, ay - oy]), np.array([oy - ay, ax - ox])
     places = mean[:, :1] * across + mean[:, 1:2] * down + np.array([ox, oy])
@@ -68,6 +68,6 @@ def _mean_on(face: FaceGeometry) -> Mesh:
 
 
 @lru_cache(maxsize=1)
-def _mean_face() -> Mesh:
+def mean_face() -> Mesh:
     """(510, 3) in pupil distances from between the pupils: across, down, away."""
     return np.array(json.loads(MEAN_FACE.read_text()), dtype=np.float32)

@@ -1,0 +1,146 @@
+"""Features of a face that are reshaped by measure: where they lie, and which way they go.
+
+Each is one or more strands of the mesh with a way in the head's own axes, so that it is drawn
+and moved as the head is turned. The skin around follows by a bell over `radius_mm`, measured in the
+plane of the face. What none of them does is make another person: how far they go is limited by the
+brief.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.rect import Rect
+from lather.core.shape.field import Nodes, Points, nodes_under
+from lather.core.shape.head import Matrix, Mesh, face_plane
+from lather.core.shape.mirror import counterparts
+
+
+@dataclass(frozen=True)
+class Strand:
+    """Points of the mesh, on the right or in the middle, and where they go: out and down."""
+
+    points: tuple[int, ...]
+    way: tuple[float, float]
+    both: bool = True
+
+
+@dataclass(frozen=True)
+class Feature:
+    """What can be reshaped by measure.
+
+    Attributes
+    ----------
+    more, less : what a positive and a negative amount do.
+    """
+
+    id: str
+    title: str
+    more: str
+    less: str
+    radius_mm: float
+    strands: tuple[Strand, ...] = ()
+
+
+_OUT, _UP, _DOWN = (1.0, 0.0), (0.0, -1.0), (0.0, 1.0)
+
+FEATURES: tuple[Feature, ...] = (
+    Feature("jaw_line", "Jaw line", "wider", "narrower", 30.0,
+            (Strand((58, 172, 136, 150), (0.97, 0.24)),)),
+    Feature("cheek", "Cheek", "fuller", "slimmer", 28.0, (Strand((234, 93, 132), _OUT),)),
+    Feature("chin", "Chin", "longer", "shorter", 26.0,
+            (Strand((176, 148, 152), _DOWN), Strand((152,), _DOWN, both=False))),
+    Feature("nose_width", "Nose width", "wider", "narrower", 11.0, (Strand((129, 64, 98), _OUT),)),
+    Feature("eye_opening", "Eye opening", "more open", "less open", 9.0,
+            (Strand((160, 159, 158), _UP), Strand((144, 145, 153), (0.0, 0.4)))),
+    Feature("lip_fullness", "Lip fullness", "fuller", "thinner", 9.0,
+            (Strand((39, 37), _UP), Strand((0,), _UP, both=False),
+             Strand((181, 84), _DOWN), Strand((17,), _DOWN, both=False))),
+    Feature("brow_height", "Brow height", "higher", "lower", 14.0,
+            (Strand((70, 63, 105, 66, 107), _UP),)),
+    Feature("neck", "Neck", "wider", "slimmer", 34.0),
+    Feature("shoulders", "Shoulder line", "higher", "lower", 60.0),
+)  # fmt: skip
+BODY = ("neck", "shoulders")
+
+
+@dataclass(frozen=True, eq=False)
+class Placed:
+    """A strand on the picture.
+
+    Attributes
+    ----------
+    points : (N, 2) px.
+    way : (2,): where it goes, px of the picture for one px in the plane of the face.
+    side : -1 on the person's right, 1 on the left, 0 in the middle.
+    """
+
+    points: Points
+    way: NDArray[np.float64]
+    side: int
+
+    @property
+    def handle(self) -> tuple[float, float]:
+        """Where it is taken hold of."""
+        x, y = self.points[len(self.points) // 2]
+        return float(x), float(y)
+
+
+def placed(feature: Feature, mesh: Mesh) -> tuple[Placed, ...]:
+    """The strands of a feature of a face."""
+    plane, other = face_plane(mesh), counterparts()
+    found = []
+    for strand in feature.strands:
+        out, down = strand.way
+        sides = ((-1, list(strand.points)), (1, [int(other[n]) for n in strand.points]))
+        if not strand.both:
+            sides = ((0, list(strand.points)),)  # type: ignore[assignment]
+        for side, numbers in sides:
+            way = np.array([side * out, down]) @ plane
+            found.append(Placed(mesh[numbers, :2].astype(np.float64), way, side))
+    return tuple(found)
+
+
+def feature_rect(strands: Sequence[Placed], radius_px: float, picture: Rect) -> Rect:
+    """Pixels that a feature can move."""
+    rects = [Rect.around(float(x), float(y), radius_px + 2) for s in strands for x, y in s.points]
+    return Rect.union_of(rects).intersect(picture)
+
+
+def feature_shift(
+    strands: Sequence[Placed], plane: Matrix, radius_px: float, rect: Rect, step_px: int
+) -> tuple[Rect, Nodes]:
+    """The nodes of a rectangle, and how far each goes for one px of the feature.
+
+    Where strands of one side meet the stronger wins; those of two sides add up.
+    """
+    at = nodes_under(rect, step_px)
+    xs, ys = np.arange(at.x0, at.x1) * step_px, np.arange(at.y0, at.y1) * step_px
+    places = np.stack(np.meshgrid(xs, ys), -1).astype(np.float64)
+    flat = np.linalg.inv(plane)
+    sides: dict[int, tuple[NDArray[np.float64], NDArray[np.float64]]] = {}
+    for strand in strands:
+        away = _distance(places @ flat, strand.points @ flat) / radius_px
+        weight = np.where(away < 1, (1 - np.minimum(away, 1) ** 2) ** 2, 0)
+        total, shift = sides.get(strand.side, (np.zeros(away.shape), np.zeros((*away.shape, 2))))
+        stronger = weight > total
+        shift = np.where(stronger[..., None], weight[..., None] * strand.way, shift)
+        sides[strand.side] = np.maximum(total, weight), shift
+    return at, np.asarray(sum(shift for _, shift in sides.values()), dtype=np.float32)
+
+
+def _distance(places: NDArray[np.float64], line: Points) -> NDArray[np.float64]:
+    """How far places lie from a line through points."""
+    nearest = np.full(places.shape[:2], np.inf)
+    ends = zip(line, line[1:], strict=False) if len(line) > 1 else ((line[0], line[0]),)
+    for start, end in ends:
+        along = end - start
+        square = max(float(along @ along), 1e-12)
+        share = np.clip(((places - start) @ along) / square, 0, 1)
+        away = np.linalg.norm(places - start - share[..., None] * along, axis=-1)
+        nearest = np.minimum(nearest, away)
+    return nearest

@@ -1,0 +1,92 @@
+"""What no reshape may do: bend what is straight, tear the picture's border off, or fold.
+
+Here are the rules as NumPy has them; the kernels in `compiled_moves.py` have the same.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.shape.field import Nodes
+
+Lines = NDArray[np.float32]  # (N, 4): x0, y0, x1, y1 of lines that are kept straight
+Numbers = NDArray[np.float64]
+
+NO_LINES: Lines = np.zeros((0, 4), dtype=np.float32)
+LEAST_AREA = 0.2  # of a place: the least that the Jacobian's determinant may come to
+TRIALS = 4  # halvings of a move before it is left
+
+
+@dataclass(frozen=True)
+class Guard:
+    """Lines that are kept straight: up to `hold_px` from them nothing moves across them, at
+    `free_px` anything does."""
+
+    lines: Lines = field(default_factory=lambda: NO_LINES)
+    hold_px: float = 8.0
+    free_px: float = 40.0
+
+    def near(self, x: float, y: float, radius_px: float) -> Guard:
+        """With the lines that a disc comes near, alone."""
+        if not len(self.lines):
+            return self
+        away = distances(np.array([[x, y]]), self.lines)[:, 0]
+        found = self.lines[away < radius_px + self.free_px]
+        return replace(self, lines=np.ascontiguousarray(found))
+
+
+def distances(points: Numbers, lines: Lines) -> Numbers:
+    """(N lines, N points): how far points lie from the segments."""
+    start, along = lines[:, :2].astype(np.float64), (lines[:, 2:] - lines[:, :2]).astype(np.float64)
+    square = np.maximum((along**2).sum(1), 1e-9)
+    from_start = points[None] - start[:, None]
+    share = np.clip((from_start * along[:, None]).sum(-1) / square[:, None], 0, 1)
+    out: Numbers = np.linalg.norm(
+        from_start - share[..., None] * along[:, None], axis=-1
+    )
+    return out
+
+
+def along_lines(
+    u: Numbers, x: Numbers, y: Numbers, lines: Lines,
+    bounds: Numbers,
+) -> Numbers:
+    """Without what goes across the lines that are near."""
+    u = u.copy()
+    points = np.stack([x.ravel(), y.ravel()], -1)
+    for line in lines:
+        away = distances(points, line[None])[0].reshape(x.shape)
+        t = np.clip((away - bounds[2]) / max(bounds[3] - bounds[2], 1e-6), 0, 1)
+        held = 1 - t * t * (3 - 2 * t)
+        normal = np.array([line[1] - line[3], line[2] - line[0]], dtype=np.float64)
+        normal /= max(float(np.hypot(*normal)), 1e-9)
+        across = (u @ normal) * held
+        u -= across[..., None] * normal
+    return u
+
+
+def inside_picture(
+    u: Numbers, x: Numbers, y: Numbers,
+    soft: float, bounds: Numbers,
+) -> Numbers:
+    """The border of the picture stays where it is; what is `soft` px away from it is free."""
+    for axis, (place, size) in enumerate(((x, bounds[0]), (y, bounds[1]))):
+        t = np.clip(np.minimum(place, size - place) / soft, 0, 1)
+        u[..., axis] *= t * t * (3 - 2 * t)
+    return u
+
+
+def least_area(nodes: Nodes, step_px: int) -> Numbers:
+    """(rows - 1, columns - 1): the least determinant of the Jacobians at a cell's corners."""
+    d = nodes.astype(np.float64) / step_px
+    across = np.diff(d, axis=1)  # (rows, columns - 1, 2)
+    down = np.diff(d, axis=0)
+    least = np.full((nodes.shape[0] - 1, nodes.shape[1] - 1), np.inf)
+    for by_x in (across[:-1], across[1:]):
+        for by_y in (down[:, :-1], down[:, 1:]):
+            area = (1 + by_x[..., 0]) * (1 + by_y[..., 1]) - by_x[..., 1] * by_y[..., 0]
+            least = np.minimum(least, area)
+    return least

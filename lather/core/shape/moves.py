@@ -1,0 +1,190 @@
+"""What a reshape brush does to a field, dab by dab.
+
+A move shifts the skin under the dab by u(p), pixels of the picture; the field that shows it is the
+old one, looked up where the skin came from: d'(p) = d(p - u(p)) - u(p). So what was under the pen
+stays under it, and moves add up to the flow of their u (Beier, Neely 1992 blend displacements
+instead, which lags behind the pen). Ease back and Calm change the field in its place.
+
+Where the skin is held u is weakened, at the border of the picture it has no part across it, and
+near lines that are kept straight none across them. A move after which the picture would be folded,
+or squeezed below `LEAST_AREA` of a place, is made smaller until it is not, down to nothing.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.arrays import Plane
+from lather.core.kernels import Kernel
+from lather.core.rect import Rect
+from lather.core.shape.field import Field, Nodes
+from lather.core.shape.guard import (
+    LEAST_AREA,
+    TRIALS,
+    Guard,
+    Lines,
+    along_lines,
+    inside_picture,
+    least_area,
+)
+
+
+class Move(Enum):
+    """What a dab does."""
+
+    PUSH = 0
+    GATHER = 1
+    SWELL = 2
+    TURN = 3
+    EASE_BACK = 4
+    CALM = 5
+
+
+FASTEST = 0.286  # the most of t (1 - t^2)^2, by which moves about a centre are measured
+LARGEST_STEP = 0.06  # of a move, of the width of the brush's soft rim
+LEAST_RIM = 0.1  # of the radius: a harder brush would tear
+
+@dataclass(frozen=True)
+class Dab:
+    """One print of a reshape brush.
+
+    Attributes
+    ----------
+    x, y : its centre, where the pen has come to.
+    radius_px, hardness : as of any brush; the rim is never harder than `LEAST_RIM` lets it.
+    by_x, by_y : of a push, how far the skin goes at the centre. Else `by_x` alone counts: how far
+        it goes where it goes most; to turn clockwise, as the picture lies, is positive.
+    """
+
+    x: float
+    y: float
+    radius_px: float
+    hardness: float
+    by_x: float
+    by_y: float = 0.0
+
+    @property
+    def rim_px(self) -> float:
+        return max(1.0 - self.hardness, LEAST_RIM) * self.radius_px
+
+    @property
+    def rect(self) -> Rect:
+        return Rect.around(self.x, self.y, self.radius_px)
+
+
+def moved(
+    nodes: Nodes, at: Rect, step_px: int, free: Plane, move: Move, dab: Dab, picture: Rect,
+    guard: Guard, most_px: float,
+) -> float:
+    """Change nodes in place by a dab; how much of the move was made, 0-1.
+
+    Parameters
+    ----------
+    nodes, at, step_px : those of the dab with a node more around, and which they are.
+    free : (rows, columns) 0-1, 0 where the skin is held.
+    picture : the border of which stays in its place.
+    most_px : the largest displacement, along x or y, that can be kept.
+    """
+    near = guard.near(dab.x, dab.y, dab.radius_px).lines
+    return float(move_nodes(
+        nodes, free, near, move.value, step_px, float(at.x0 * step_px), float(at.y0 * step_px),
+        np.array([dab.x, dab.y, dab.radius_px, dab.rim_px, dab.by_x, dab.by_y]),
+        np.array([picture.width, picture.height, guard.hold_px, guard.free_px, most_px]),
+    ))  # fmt: skip
+
+
+def n_steps(dab: Dab) -> int:
+    """Into how many a dab is divided, so that its moves follow each other smoothly."""
+    length = float(np.hypot(dab.by_x, dab.by_y))
+    return max(1, int(np.ceil(length / (LARGEST_STEP * dab.rim_px))))
+
+
+def _move_reference(
+    nodes: Nodes, free: Plane, lines: Lines, kind: int, step_px: int, left: float, top: float,
+    dab: NDArray[np.float64], bounds: NDArray[np.float64],
+) -> float:
+    rows, columns = nodes.shape[:2]
+    xs = left + np.arange(columns) * step_px
+    ys = top + np.arange(rows) * step_px
+    x, y = np.meshgrid(xs, ys)
+    weight = _profile(np.hypot(x - dab[0], y - dab[1]), dab[2], dab[3]) * free
+    share = 1.0
+    before = least_area(nodes, step_px)
+    for _ in range(TRIALS + 1):
+        changed = _changed(nodes, x, y, weight, lines, kind, step_px, left, top, dab, bounds, share)
+        area = least_area(changed, step_px)
+        folds = (area < LEAST_AREA) & (area < before - 1e-6)
+        if not folds.any() and float(np.abs(changed).max()) <= bounds[4]:
+            nodes[...] = changed
+            return share
+        share /= 2
+    return 0.0
+
+
+def _profile(
+    distance: NDArray[np.float64], radius: float, rim: float
+) -> NDArray[np.float64]:
+    t = np.clip((distance - (radius - rim)) / rim, 0, 1)
+    out: NDArray[np.float64] = (1 - t * t) ** 2
+    return out
+
+
+def _changed(
+    nodes: Nodes, x: NDArray[np.float64], y: NDArray[np.float64], weight: NDArray[np.float64],
+    lines: Lines, kind: int, step_px: int, left: float, top: float, dab: NDArray[np.float64],
+    bounds: NDArray[np.float64], share: float,
+) -> Nodes:  # fmt: skip
+    by = dab[4:] * share
+    if kind in (Move.EASE_BACK.value, Move.CALM.value):
+        eases = kind == Move.EASE_BACK.value
+        target = np.zeros_like(nodes) if eases else _calm(nodes, step_px, dab)
+        way = (target - nodes).astype(np.float64)
+        length = np.maximum(np.hypot(way[..., 0], way[..., 1]), 1e-12)
+        way *= np.minimum(1, by[0] * weight / length)[..., None]
+        if kind == Move.CALM.value:
+            way = along_lines(way, x, y, lines, bounds)
+            way = inside_picture(way, x, y, dab[2] / 2, bounds)
+        return (nodes + way).astype(np.float32)
+    u = _shift(x, y, weight, kind, dab, by)
+    u = inside_picture(along_lines(u, x, y, lines, bounds), x, y, dab[2] / 2, bounds)
+    found = Field(nodes, Rect(0, 0, nodes.shape[1], nodes.shape[0]), step_px)
+    came_from = np.stack([x - left, y - top], -1) - u
+    old = found.at(came_from.reshape(-1, 2)).reshape(nodes.shape)
+    there = (u != 0).any(-1)[..., None]
+    return np.where(there, old - u, nodes).astype(np.float32)
+
+
+def _shift(
+    x: NDArray[np.float64], y: NDArray[np.float64], weight: NDArray[np.float64], kind: int,
+    dab: NDArray[np.float64], by: NDArray[np.float64],
+) -> NDArray[np.float64]:
+    """Where the skin goes."""
+    if kind == Move.PUSH.value:
+        return weight[..., None] * by
+    out_x, out_y = (x - dab[0]) / dab[2], (y - dab[1]) / dab[2]
+    amount = weight * by[0] / FASTEST
+    if kind == Move.TURN.value:
+        return np.stack([-out_y * amount, out_x * amount], -1)
+    sign = -1.0 if kind == Move.GATHER.value else 1.0
+    return np.stack([sign * out_x * amount, sign * out_y * amount], -1)
+
+
+def _calm(nodes: Nodes, step_px: int, dab: NDArray[np.float64]) -> Nodes:
+    """Means of eight nodes in a ring around each."""
+    ring = max(1, int(dab[2] / (6 * step_px)))
+    padded = np.pad(nodes, ((ring, ring), (ring, ring), (0, 0)), mode="edge")
+    rows, columns = nodes.shape[:2]
+    total = np.zeros_like(nodes)
+    for i in (0, ring, 2 * ring):
+        for j in (0, ring, 2 * ring):
+            if (i, j) != (ring, ring):
+                total += padded[i : i + rows, j : j + columns]
+    mean: Nodes = total / np.float32(8)
+    return mean
+
+
+move_nodes = Kernel("lather.core.shape.compiled_moves", "move_nodes", _move_reference)

@@ -1,0 +1,240 @@
+"""Reshape: what lies below, shown through a displacement field."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from typing import Any, Self
+from weakref import WeakKeyDictionary
+
+import numpy as np
+from numpy.typing import NDArray
+
+from lather.core.arrays import FULL
+from lather.core.filter.reach import gaussian_reach_px
+from lather.core.rect import Rect, paste
+from lather.core.shape.field import Field, Indexes, node_rect, pixels_around
+from lather.core.shape.reach import REACH_PX
+from lather.document.layers.computed import ComputedLayer
+from lather.document.layers.layer import Layer, Leaf, Parts
+from lather.document.layers.parameters import Parameters
+from lather.document.strokes import StrokeRecord
+from lather.document.tiles import BLACK_MASK, TILE_PX, Key, Tile, Tiles
+
+ACROSS, DOWN, HOLD = "across", "down", "hold"
+STAYS = 32768  # of 65535: not displaced
+PER_STEP = 128  # values of a sample that are one step of the grid
+NOT_MOVED = Tiles(channels=1, fill=STAYS)
+STEP = "step_px"
+STEPS_PX = (1, 2, 4, 8)
+MASK_SOFTNESS = 1.6  # of the largest displacement
+COMPARED = 32  # nodes: how finely two fields are compared
+
+
+@dataclass(frozen=True)
+class ReshapeParameters(Parameters):
+    """None: the field is painted."""
+
+
+@dataclass(frozen=True, eq=False, kw_only=True)
+class ReshapeLayer(Leaf, ComputedLayer):
+    """Moves what lies below by a field whose planes hold a sample every `step_px` of the picture.
+
+    Strength and mask weaken the displacement, not the pixels: nothing is seen twice.
+    """
+
+    KIND = "reshape"
+    NOUN = "a reshape layer"
+    PLANES = {ACROSS: 1, DOWN: 1, HOLD: 1}  # noqa: RUF012
+    OWN_FIELDS = ComputedLayer.OWN_FIELDS | {STEP}
+    TAKES = ReshapeParameters
+    BY_HAND = False
+    TITLE = "Reshape"
+    PAINTED_WITH = "push"
+    HELP = "Moves what lies below, by Push and its kin; all of it can be eased back."
+
+    parameters: ReshapeParameters = field(default_factory=ReshapeParameters)
+    step_px: int = 2
+    across: Tiles = NOT_MOVED
+    down: Tiles = NOT_MOVED
+    hold: Tiles = BLACK_MASK
+    strokes: tuple[StrokeRecord, ...] = ()
+
+    @classmethod
+    def made(cls, common: Mapping[str, Any], parts: Parts) -> Self:
+        step_px = int(parts.own[STEP])
+        if step_px not in STEPS_PX:
+            raise ValueError("a reshape layer has another grid")
+        if any(parts.planes[name].fill != STAYS for name in (ACROSS, DOWN)):
+            raise ValueError("a field of a reshape layer has another middle")
+        return cls(
+            **common, **cls.own_from(parts), step_px=step_px, across=parts.planes[ACROSS],
+            down=parts.planes[DOWN], hold=parts.planes[HOLD], strokes=parts.strokes,
+        )  # fmt: skip
+
+    @classmethod
+    def blank(cls, plane: str) -> Tiles:
+        return BLACK_MASK if plane == HOLD else NOT_MOVED
+
+    @property
+    def own_fields(self) -> Mapping[str, Any]:
+        return {**super().own_fields, STEP: self.step_px}
+
+    @property
+    def planes(self) -> Mapping[str, Tiles]:
+        return {ACROSS: self.across, DOWN: self.down, HOLD: self.hold}
+
+    def with_painted(
+        self, planes: Mapping[str, Tiles], strokes: tuple[StrokeRecord, ...]
+    ) -> Self:
+        return replace(
+            self, across=planes[ACROSS], down=planes[DOWN], hold=planes[HOLD], strokes=strokes
+        )
+
+    @property
+    def bounds(self) -> Rect | None:
+        """Where it can move anything; the mask may hide some of it."""
+        nodes = Rect.union_of(tiles.bounds() for tiles in (self.across, self.down))
+        return nodes if nodes.empty else pixels_around(nodes, self.step_px)
+
+    @property
+    def moves(self) -> bool:
+        """False while nothing is displaced."""
+        return bool(self.across or self.down)
+
+    @property
+    def is_shown(self) -> bool:
+        return super().is_shown and self.moves
+
+    def samples_rect(self, rect: Rect) -> Rect:
+        step = self.step_px
+        return Rect(rect.x0 // step, rect.y0 // step, -(-rect.x1 // step), -(-rect.y1 // step))
+
+    def painted_cells(self) -> set[Key]:
+        return set() if not self.moves else set((self.bounds or Rect(0, 0, 0, 0)).cells(TILE_PX))
+
+    def repainted_cells(self, was: Layer) -> set[Key]:
+        assert isinstance(was, ReshapeLayer)
+        found: set[Key] = set()
+        for old, new in ((was.across, self.across), (was.down, self.down)):
+            for key in old.changed_keys(new):
+                for block in _changed_blocks(old.pixels(key), new.pixels(key)):
+                    nodes = block.shifted(key[1] * TILE_PX, key[0] * TILE_PX)
+                    found |= set(pixels_around(nodes, self.step_px).cells(TILE_PX))
+        return found
+
+    @property
+    def largest_px(self) -> float:
+        """The largest displacement, along x or y, at full strength."""
+        most = max(
+            (_extreme(tile) for tiles in (self.across, self.down) for tile in tiles.tiles.values()),
+            default=0,
+        )
+        return most * self.step_px / PER_STEP
+
+    def reach_px(self, level: int) -> int:
+        largest_px = self.largest_px * self.strength
+        return int(np.ceil(largest_px / 2**level)) + REACH_PX if largest_px else 0
+
+    # --- the field -------------------------------------------------------------------------
+
+    def field(self, nodes: Rect, stride: int = 1) -> Field:
+        """Nodes of the field as it is painted: at full strength, without the mask. With a stride, a
+        power of two, every so many of them, counted in such steps."""
+        planes = [displacements(_strided(tiles, nodes, stride), self.step_px)
+                  for tiles in (self.across, self.down)]  # fmt: skip
+        return Field(np.stack(planes, -1), nodes, self.step_px * stride)
+
+    def nodes_at(self, rows: Indexes, columns: Indexes) -> NDArray[np.float32]:
+        """(N, 2): displacements of single nodes, as in `field`."""
+        samples = np.full((len(rows), 2), STAYS, dtype=np.uint16)
+        keys = np.stack([rows // TILE_PX, columns // TILE_PX], -1)
+        for row, column in np.unique(keys, axis=0):
+            here = (keys == (row, column)).all(-1)
+            places = rows[here] - row * TILE_PX, columns[here] - column * TILE_PX
+            for n, tiles in enumerate((self.across, self.down)):
+                tile = tiles.get((int(row), int(column)))
+                if tile is not None:
+                    samples[here, n] = tile.pixels[places]
+        return displacements(samples, self.step_px)
+
+    def whole_field(self, picture: Rect) -> Field:
+        return self.field(node_rect(picture, self.step_px))
+
+    def moves_in(self, nodes: Rect) -> bool:
+        """False if all the nodes of a rectangle are where they were."""
+        keys = set(nodes.cells(TILE_PX))
+        return any(keys & tiles.tiles.keys() for tiles in (self.across, self.down))
+
+    @property
+    def mask_sigma_px(self) -> float:
+        """How far its mask is smoothed: a mask as hard as the displacement is large would fold."""
+        return max(MASK_SOFTNESS * self.largest_px * self.strength, float(self.step_px))
+
+    @property
+    def mask_reach_px(self) -> int:
+        return gaussian_reach_px(self.mask_sigma_px) + 2 * self.step_px
+
+    @property
+    def most_px(self) -> float:
+        """The largest displacement that its planes can hold."""
+        return (STAYS - 1) * self.step_px / PER_STEP
+
+
+Reshapes = tuple[ReshapeLayer, ...]
+
+
+def displacements(samples: NDArray[np.uint16], step_px: int) -> NDArray[np.float32]:
+    """Samples of a plane as pixels of the picture."""
+    out: NDArray[np.float32] = (samples.astype(np.float32) - STAYS) * np.float32(step_px / PER_STEP)
+    return out
+
+
+def samples_of(displacement_px: NDArray[np.float32], step_px: int) -> NDArray[np.uint16]:
+    """The inverse, rounded to nearest."""
+    values = np.rint(displacement_px * np.float32(PER_STEP / step_px)) + STAYS
+    out: NDArray[np.uint16] = np.clip(values, 0, FULL).astype(np.uint16)
+    return out
+
+
+def with_nodes(tiles: Tiles, rect: Rect, samples: NDArray[np.uint16]) -> Tiles:
+    """A plane with a rectangle of its samples set; what stays as it was is not copied."""
+    changed = {}
+    for key in rect.cells(TILE_PX):
+        pixels = tiles.pixels(key).copy()
+        paste(pixels, Rect.cell(key, TILE_PX), samples, rect)
+        if not np.array_equal(pixels, tiles.pixels(key)):
+            changed[key] = pixels
+    return tiles.with_tiles(changed)
+
+
+def _strided(tiles: Tiles, rect: Rect, stride: int) -> NDArray[np.uint16]:
+    """Every so many samples of a plane; the rectangle counts in such steps."""
+    if stride == 1:
+        return tiles.read(rect)
+    out: NDArray[np.uint16] = np.full((rect.height, rect.width), tiles.fill, dtype=np.uint16)
+    for key in rect.cells(TILE_PX // stride):
+        tile = tiles.get(key)
+        if tile is not None:
+            paste(out, rect, tile.pixels[::stride, ::stride], Rect.cell(key, TILE_PX // stride))
+    return out
+
+
+_extremes: WeakKeyDictionary[Tile, int] = WeakKeyDictionary()
+
+
+def _extreme(tile: Tile) -> int:
+    """The sample of a tile that is farthest from where nothing moves."""
+    found = _extremes.get(tile)
+    if found is None:
+        pixels = tile.pixels
+        found = max(int(pixels.max()) - STAYS, STAYS - int(pixels.min()))
+        _extremes[tile] = found
+    return found
+
+
+def _changed_blocks(old: NDArray[np.uint16], new: NDArray[np.uint16]) -> list[Rect]:
+    """Blocks of a tile in which two versions of it differ."""
+    n = TILE_PX // COMPARED
+    differs = (old != new).reshape(n, COMPARED, n, COMPARED).any((1, 3))
+    return [Rect.cell((int(row), int(column)), COMPARED) for row, column in np.argwhere(differs)]

@@ -1,0 +1,62 @@
+"""The reshape layers of a job: which one is worked on, and whether it may be."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from lather.core.shape.field import step_for
+from lather.document.access import hidden_by, locked_by, refuse_unless_changeable
+from lather.document.layers.layer import Stage, new_id
+from lather.document.layers.reshape import ReshapeLayer
+from lather.document.state import JobState
+from lather.errors import EditError
+
+NAME = "Reshape"
+
+
+def reshape_to_work_on(state: JobState) -> tuple[JobState, ReshapeLayer]:
+    """The active reshape layer, or else the topmost that may change, or a new one above all.
+
+    It is the active one then. `EditError` where the brief lets nothing be reshaped.
+    """
+    refuse_by_brief(state)
+    active = state.active
+    if isinstance(active, ReshapeLayer):
+        refuse_unless_changeable(state, active.id)
+        _refuse_hidden(state, active)
+        return state, active
+    for layer in reversed(state.layers):
+        if isinstance(layer, ReshapeLayer) and _is_open(state, layer):
+            return replace(state, active_id=layer.id), layer
+    return add_reshape(state)
+
+
+def add_reshape(state: JobState) -> tuple[JobState, ReshapeLayer]:
+    """A new one above all layers: reshaping comes last."""
+    refuse_by_brief(state)
+    taken = {layer.name for layer in state.layers}
+    name = next(n for n in (NAME, *(f"{NAME} {k}" for k in range(2, 10**6))) if n not in taken)
+    layer = ReshapeLayer(
+        id=new_id(), name=name, stage=Stage.SHAPE, step_px=step_for(state.photo.rect)
+    )
+    return replace(state, layers=(*state.layers, layer), active_id=layer.id), layer
+
+
+def refuse_by_brief(state: JobState) -> None:
+    """`EditError` where the brief's style lets nothing be moved."""
+    style = state.brief.style
+    if style.limits.displacement <= 0:
+        raise EditError(
+            "Nothing was reshaped", f"the brief says '{style.title.lower()}': {style.caution}",
+            "leave the shape as it is, or set another style in the brief if it is none",
+        )  # fmt: skip
+
+
+def _is_open(state: JobState, layer: ReshapeLayer) -> bool:
+    return locked_by(state, layer.id) is None and not hidden_by(state, layer.id)[0]
+
+
+def _refuse_hidden(state: JobState, layer: ReshapeLayer) -> None:
+    why, advice = hidden_by(state, layer.id)
+    if why:
+        raise EditError(f"Nothing was moved on '{layer.name}'", why, advice)

@@ -1,0 +1,296 @@
+"""Push and its kin: strokes on the field of a reshape layer."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import asdict, replace
+from typing import Any
+
+import numpy as np
+
+from lather.core.arrays import FULL, Plane
+from lather.core.brush.dabs import Dabs
+from lather.core.brush.stroke import SLICE_S, PenSample
+from lather.core.rect import Rect
+from lather.core.shape.guard import Guard
+from lather.core.shape.mirror import Mirror
+from lather.core.shape.moves import Dab, Move, n_steps
+from lather.document.layers.reshape import ReshapeLayer
+from lather.document.live_field import Limit, LiveField, Made
+from lather.document.reshapes import reshape_to_work_on
+from lather.document.scale import px_per_mm
+from lather.document.state import JobState
+from lather.document.strokes import StrokeRecord, readings_of
+from lather.document.tree import find, replaced
+from lather.errors import EditError
+from lather.render.reshaping import below, to_layer
+from lather.tools.base import Hand, Outcome, Work
+
+HOLD_STEPS = 5  # of the grid: how far around a straight line nothing goes across it
+FREE_SHARE = 0.15  # of the brush's radius more: where anything does
+
+
+class FieldWork(Work):
+    """What works on the field of a reshape layer; a new one on top, if none is there."""
+
+    def __init__(self, state: JobState, hand: Hand, name: str) -> None:
+        self._state, self._layer = reshape_to_work_on(state)
+        self._hand = hand
+        self._name = name
+        self._live = LiveField(self._layer, state.photo.rect, area_limit(self._state))
+
+    def preview(self) -> JobState:
+        return with_layer(self._state, self._live.layer)
+
+    def _outcome(self, samples: tuple[PenSample, ...], layer: ReshapeLayer) -> Outcome:
+        record = StrokeRecord(
+            tool=self._hand.tool, brush=self._hand.brush, readings=readings_of(samples),
+            rect=self._live.rect, extras=self._extras(),
+        )  # fmt: skip
+        done = layer.with_painted(layer.planes, (*layer.strokes, record))
+        return Outcome(self._name, lambda now: self._applied(now, done, record))
+
+    def _extras(self) -> dict[str, Any]:
+        return {"shape": asdict(self._hand.shape)}
+
+    def _applied(self, now: JobState, done: ReshapeLayer, record: StrokeRecord) -> JobState:
+        """Into the state of now; what happened to the layer meanwhile stays below the stroke."""
+        current = find(now.layers, self._layer.id)
+        if current is None and not self._layer.moves and not self._layer.strokes:
+            state, layer = reshape_to_work_on(now)
+            if layer.id in {one.id for one in now.layers}:  # one has come meanwhile
+                return with_layer(state, self._again(layer, record))
+            return with_layer(state, replace(done, id=layer.id))
+        if not isinstance(current, ReshapeLayer):
+            raise EditError(
+                "The last stroke was dropped", f"'{self._layer.name}' was deleted meanwhile",
+                "do it again",
+            )  # fmt: skip
+        if all(current.planes[name] is tiles for name, tiles in self._layer.planes.items()):
+            painted = current.with_painted(done.planes, (*current.strokes, record))
+        else:
+            painted = self._again(current, record)
+        return replace(with_layer(now, painted), active_id=current.id)
+
+    def _again(self, layer: ReshapeLayer, record: StrokeRecord) -> ReshapeLayer:
+        live = LiveField(layer, self._state.photo.rect, area_limit(self._state))
+        self._repeat(live)
+        return live.layer.with_painted(live.layer.planes, (*layer.strokes, record))
+
+    def _repeat(self, live: LiveField) -> Rect:
+        """Do the stroke on another state of the layer; the pixels that may have changed."""
+        return live.add(self._live.made)
+
+
+class MoveWork(FieldWork):
+    """A stroke of a reshape brush."""
+
+    def __init__(self, state: JobState, hand: Hand, move: Move, name: str) -> None:
+        super().__init__(state, hand, name)
+        self._move = move
+        self._mirror = mirror_of(self._state, hand)
+        self._guard: Guard | None = None
+        self._at: tuple[float, float] | None = None
+
+    def add(self, dabs: Dabs) -> Rect:
+        return self._live.add(self._moves(dabs))
+
+    def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
+        if self._move is Move.PUSH and samples and self._at is not None:
+            last, brush = samples[-1], self._hand.brush  # up to where the pen was lifted
+            row = [last.x, last.y, brush.size_px / 2, brush.hardness, brush.flow, 1.0]
+            self.add(np.array([row], dtype=np.float32))
+        if self._live.rect.empty:
+            self._refuse_if_held(samples)
+            return None
+        return self._outcome(samples, self._live.layer)
+
+    def _moves(self, dabs: Dabs) -> Iterator[Made]:
+        for x, y, radius_px, hardness, flow, _ in dabs.tolist():
+            for dab in self._steps(x, y, radius_px, hardness, flow):
+                yield from self._made(dab)
+
+    def _steps(
+        self, x: float, y: float, radius_px: float, hardness: float, flow: float
+    ) -> Iterable[Dab]:
+        was, self._at = self._at or (x, y), (x, y)
+        if self._move is not Move.PUSH:
+            by_px = self._hand.shape.speed_mm_s * px_per_mm(self._state) * SLICE_S * flow
+            return (Dab(x, y, radius_px, hardness, by_px),)
+        whole = Dab(x, y, radius_px, hardness, flow * (x - was[0]), flow * (y - was[1]))
+        if whole.by_x == whole.by_y == 0:
+            return ()
+        n = n_steps(whole)
+        return (
+            replace(whole, x=was[0] + k / n * (x - was[0]), y=was[1] + k / n * (y - was[1]),
+                    by_x=whole.by_x / n, by_y=whole.by_y / n)
+            for k in range(1, n + 1)
+        )  # fmt: skip
+
+    def _made(self, dab: Dab) -> Iterator[Made]:
+        guard = self._guard_for(dab)
+        yield Made(self._move, dab, guard)
+        if self._mirror is not None:
+            yield Made(self._move, mirrored_dab(self._mirror, dab, self._move), guard)
+
+    def _guard_for(self, dab: Dab) -> Guard:
+        if self._guard is None:
+            self._guard = guard_of(self._state, self._layer, self._hand)
+        hold_px = float(HOLD_STEPS * self._layer.step_px)
+        return replace(self._guard, hold_px=hold_px,
+                       free_px=2 * hold_px + FREE_SHARE * dab.radius_px)  # fmt: skip
+
+    def _refuse_if_held(self, samples: tuple[PenSample, ...]) -> None:
+        """Say why nothing moved, if something should have."""
+        if not samples or (self._move is Move.PUSH and len(samples) < 2):
+            return
+        last = samples[-1]
+        under = Rect.around(last.x, last.y, self._hand.brush.size_px / 4)
+        nodes = self._layer.samples_rect(under.intersect(self._state.photo.rect))
+        if nodes.empty or float(self._live.free(nodes).max()) > 0.01:
+            if self._live.stopped:
+                raise EditError(
+                    "Nothing was moved", "the skin there would fold", "ease back or calm it first"
+                )
+            return
+        why = "the area ends there" if self._state.area is not None else "what lies there is held"
+        raise EditError("Nothing was moved", why, "clear the hold or the area, or work elsewhere")
+
+
+class HoldWork(FieldWork):
+    """Paints what does not move."""
+
+    def __init__(self, state: JobState, hand: Hand, *, holds: bool) -> None:
+        super().__init__(state, hand, "Hold" if holds else "Let go")
+        from lather.core.shape.field import node_rect
+        from lather.document.painting import LiveStroke, MaskPaint
+
+        self._stroke = LiveStroke(
+            self._layer.hold, MaskPaint(1.0 if holds else 0.0),
+            node_rect(state.photo.rect, self._layer.step_px),
+        )  # fmt: skip
+
+    def add(self, dabs: Dabs) -> Rect:
+        """The dabs, in nodes: a node lies at the corner of its pixels."""
+        scaled = dabs.copy()
+        scaled[:, :2] = dabs[:, :2] / self._layer.step_px + 0.5
+        scaled[:, 2] = np.maximum(dabs[:, 2] / self._layer.step_px, 0.5)
+        nodes = self._stroke.add(scaled)
+        step = self._layer.step_px
+        return Rect(nodes.x0 * step, nodes.y0 * step, nodes.x1 * step, nodes.y1 * step)
+
+    def preview(self) -> JobState:
+        return with_layer(self._state, replace(self._layer, hold=self._stroke.tiles()))
+
+    def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
+        if self._stroke.rect.empty:
+            return None
+        done = replace(self._layer, hold=self._stroke.laid_on(self._layer.hold))
+        return self._outcome(samples, done)
+
+    def _again(self, layer: ReshapeLayer, record: StrokeRecord) -> ReshapeLayer:
+        held = replace(layer, hold=self._stroke.laid_on(layer.hold))
+        return held.with_painted(held.planes, (*layer.strokes, record))
+
+
+def begin_push(state: JobState, hand: Hand) -> Work:
+    return MoveWork(state, hand, Move.PUSH, "Push")
+
+
+def begin_gather(state: JobState, hand: Hand) -> Work:
+    return MoveWork(state, hand, Move.GATHER, "Gather")
+
+
+def begin_swell(state: JobState, hand: Hand) -> Work:
+    return MoveWork(state, hand, Move.SWELL, "Swell")
+
+
+def begin_turn(state: JobState, hand: Hand) -> Work:
+    return MoveWork(state, hand, Move.TURN, "Turn")
+
+
+def begin_turn_back(state: JobState, hand: Hand) -> Work:
+    slower = replace(hand.shape, speed_mm_s=-hand.shape.speed_mm_s)
+    return MoveWork(state, replace(hand, shape=slower), Move.TURN, "Turn")
+
+
+def begin_ease_back(state: JobState, hand: Hand) -> Work:
+    return MoveWork(state, hand, Move.EASE_BACK, "Ease back")
+
+
+def begin_calm(state: JobState, hand: Hand) -> Work:
+    return MoveWork(state, hand, Move.CALM, "Calm")
+
+
+def begin_hold(state: JobState, hand: Hand) -> Work:
+    return HoldWork(state, hand, holds=True)
+
+
+def begin_let_go(state: JobState, hand: Hand) -> Work:
+    return HoldWork(state, hand, holds=False)
+
+
+def mirrored_dab(mirror: Mirror, dab: Dab, move: Move) -> Dab:
+    """The same on the other half."""
+    at = mirror.of(np.array([[dab.x, dab.y]]))[0]
+    by_x, by_y = (dab.by_x, 0.0)
+    if move is Move.PUSH:
+        by_x, by_y = mirror.way((dab.by_x, dab.by_y))
+    elif move is Move.TURN:
+        by_x = -dab.by_x
+    scale = mirror.scale(dab.x, dab.y)
+    return replace(dab, x=float(at[0]), y=float(at[1]), radius_px=dab.radius_px * scale,
+                   by_x=by_x, by_y=by_y)  # fmt: skip
+
+
+def mirror_of(state: JobState, hand: Hand) -> Mirror | None:
+    """What strokes are repeated by; `EditError` where there is nothing to mirror at."""
+    if not hand.shape.mirrored:
+        return None
+    from lather.core.shape.mirror import face_mirror, line_mirror
+    from lather.core.survey.faces.mesh_fit import fitted_points
+
+    if hand.shape.axis is not None:
+        return line_mirror(*hand.shape.axis)
+    if not state.findings.faces:
+        raise EditError(
+            "Nothing was moved", "there is no face to mirror at",
+            "survey the portrait, draw the middle line by hand, or switch mirroring off",
+        )  # fmt: skip
+    return face_mirror(fitted_points(state.findings.faces[0]))
+
+
+def guard_of(state: JobState, layer: ReshapeLayer, hand: Hand) -> Guard:
+    """The straight lines that are kept."""
+    if not hand.shape.keeps_straight:
+        return Guard()
+    from lather.assist.straight_lines import lines_under
+
+    return Guard(lines_under(state, layer.id).pieces)
+
+
+def area_limit(state: JobState) -> Limit | None:
+    """Only the area moves, where there is one: as it is seen, above the layer itself."""
+    area = state.area
+    if area is None:
+        return None
+    picture = state.photo.rect
+
+    def limit(layer: ReshapeLayer, nodes: Rect) -> Plane:
+        step = layer.step_px
+        places = np.stack(np.meshgrid(np.arange(nodes.x0, nodes.x1) * float(step),
+                                      np.arange(nodes.y0, nodes.y1) * float(step)), -1)  # fmt: skip
+        points = to_layer((*below(state, layer.id), layer), places.reshape(-1, 2), picture)
+        x = np.clip(points[:, 0].astype(int), 0, picture.width - 1)
+        y = np.clip(points[:, 1].astype(int), 0, picture.height - 1)
+        rect = Rect(int(x.min()), int(y.min()), int(x.max()) + 1, int(y.max()) + 1)
+        shares = area.read(rect)[y - rect.y0, x - rect.x0].astype(np.float32) / np.float32(FULL)
+        out: Plane = shares.reshape(nodes.height, nodes.width)
+        return out
+
+    return limit
+
+
+def with_layer(state: JobState, layer: ReshapeLayer) -> JobState:
+    """The state with another version of a reshape layer."""
+    return replace(state, layers=replaced(state.layers, layer.id, (layer,)))
