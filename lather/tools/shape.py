@@ -14,7 +14,7 @@ from lather.core.brush.stroke import SLICE_S, PenSample
 from lather.core.rect import Rect
 from lather.core.shape.guard import Guard
 from lather.core.shape.mirror import Mirror
-from lather.core.shape.moves import Dab, Move, n_steps
+from lather.core.shape.moves import Dab, Move
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.live_field import Limit, LiveField, Made
 from lather.document.reshapes import reshape_to_work_on
@@ -117,15 +117,8 @@ class MoveWork(FieldWork):
         if self._move is not Move.PUSH:
             by_px = self._hand.shape.speed_mm_s * px_per_mm(self._state) * SLICE_S * flow
             return (Dab(x, y, radius_px, hardness, by_px),)
-        whole = Dab(x, y, radius_px, hardness, flow * (x - was[0]), flow * (y - was[1]))
-        if whole.by_x == whole.by_y == 0:
-            return ()
-        n = n_steps(whole)
-        return (
-            replace(whole, x=was[0] + k / n * (x - was[0]), y=was[1] + k / n * (y - was[1]),
-                    by_x=whole.by_x / n, by_y=whole.by_y / n)
-            for k in range(1, n + 1)
-        )  # fmt: skip
+        whole = Dab.push(was, (x, y), radius_px, hardness, flow)
+        return () if whole.by_x == whole.by_y == 0 else whole.steps()
 
     def _made(self, dab: Dab) -> Iterator[Made]:
         guard = self._guard_for(dab)
@@ -232,15 +225,18 @@ def begin_let_go(state: JobState, hand: Hand) -> Work:
 
 def mirrored_dab(mirror: Mirror, dab: Dab, move: Move) -> Dab:
     """The same on the other half."""
-    at = mirror.of(np.array([[dab.x, dab.y]]))[0]
+    x, y = mirror.of(np.array([[dab.x, dab.y]]))[0]
+    from_x, from_y = x, y
     by_x, by_y = (dab.by_x, 0.0)
     if move is Move.PUSH:
         by_x, by_y = mirror.way((dab.by_x, dab.by_y))
+        back = mirror.way((dab.from_x - dab.x, dab.from_y - dab.y))
+        from_x, from_y = x + back[0], y + back[1]
     elif move is Move.TURN:
         by_x = -dab.by_x
     scale = mirror.scale(dab.x, dab.y)
-    return replace(dab, x=float(at[0]), y=float(at[1]), radius_px=dab.radius_px * scale,
-                   by_x=by_x, by_y=by_y)  # fmt: skip
+    return replace(dab, x=float(x), y=float(y), radius_px=dab.radius_px * scale, by_x=by_x,
+                   by_y=by_y, from_x=float(from_x), from_y=float(from_y))  # fmt: skip
 
 
 def mirror_of(state: JobState, hand: Hand) -> Mirror | None:

@@ -79,6 +79,7 @@ def _forward(weight: Plane, step_px: int, by: tuple[float, float]) -> Nodes:
     found = weight
     for _ in range(LOOKUPS):
         found = cv2.remap(
-            weight, x - found * across, y - found * down, cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE,
+            weight, x - found * across, y - found * down, cv2.INTER_LINEAR,
+            borderMode=cv2.BORDER_REPLICATE,
         )  # fmt: skip
     return np.stack([found * np.float32(by[0]), found * np.float32(by[1])], -1)

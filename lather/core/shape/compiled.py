@@ -91,7 +91,7 @@ def through_field(below, nodes, weights, out, spacing, origin_x, origin_y, left,
                         red += w * below[yy, xx, 0]
                         green += w * below[yy, xx, 1]
                         blue += w * below[yy, xx, 2]
-                alpha = min(max(alpha, _ZERO), _ONE)
                 share = _ONE / alpha if alpha > np.float32(1e-6) else _ZERO
                 red, green, blue = red * share, green * share, blue * share
+                alpha = min(max(alpha, _ZERO), _ONE)
             out[y, x, 0], out[y, x, 1], out[y, x, 2], out[y, x, 3] = red, green, blue, alpha

@@ -139,6 +139,7 @@ def move_nodes(nodes, free, lines, kind, step_px, left, top, dab, bounds):  # ty
     cx, cy, radius, rim = dab[0], dab[1], dab[2], dab[3]
     per_step, soft, plateau = 1.0 / step_px, radius / 2, radius - rim
     ring = max(1, int(radius / (6 * step_px)))
+    pen_x, pen_y = (cx + dab[6]) / 2, (cy + dab[7]) / 2
     piece = packed(nodes)
     changed = nodes.copy()
     share = 1.0
@@ -150,12 +151,12 @@ def move_nodes(nodes, free, lines, kind, step_px, left, top, dab, bounds):  # ty
             for column in range(n_columns):
                 x = left + column * step_px
                 away = math.sqrt((x - cx) * (x - cx) + (y - cy) * (y - cy))
-                if away >= radius:
+                if away >= radius and kind != _PUSH:
                     continue
-                t = max((away - plateau) / rim, 0.0)
+                t = min(max((away - plateau) / rim, 0.0), 1.0)
                 bell = 1.0 - t * t
-                weight = bell * bell * free[row, column]
-                if weight <= 0.0:
+                weight, may = bell * bell, free[row, column]
+                if may <= _ZERO:
                     continue
                 dx, dy = nodes[row, column, 0], nodes[row, column, 1]
                 if kind >= _EASE_BACK:
@@ -164,12 +165,17 @@ def move_nodes(nodes, free, lines, kind, step_px, left, top, dab, bounds):  # ty
                         mx, my = _ring_mean(nodes, row, column, ring)
                         ux, uy = mx - dx, my - dy
                     length = max(math.sqrt(ux * ux + uy * uy), 1e-12)
-                    part = min(1.0, by_x * weight / length)
+                    part = min(1.0, by_x * weight * may / length)
                     ux, uy = ux * part, uy * part
                 elif kind == _PUSH:
+                    half_x, half_y = x - weight * by_x / 2 - pen_x, y - weight * by_y / 2 - pen_y
+                    away = math.sqrt(half_x * half_x + half_y * half_y)
+                    t = min(max((away - plateau) / rim, 0.0), 1.0)
+                    bell = 1.0 - t * t
+                    weight = bell * bell * may
                     ux, uy = weight * by_x, weight * by_y
                 else:
-                    amount = weight * by_x / FASTEST / radius
+                    amount = weight * may * by_x / FASTEST / radius
                     if kind == _TURN:
                         ux, uy = -(y - cy) * amount, (x - cx) * amount
                     else:

@@ -105,7 +105,8 @@ class Mirror:
         share = np.linspace(0, 1, 33)[:, None]
         between = ends[:1] + share * (ends[1:] - ends[:1])
         nearest = int(np.argmin(np.linalg.norm(self.of(between) - between, axis=1)))
-        return between[nearest : nearest + 1]
+        found: Points = between[nearest : nearest + 1]
+        return found
 
 
 def face_mirror(points: NDArray[np.float32]) -> Mirror:

@@ -12,7 +12,7 @@ or squeezed below `LEAST_AREA` of a place, is made smaller until it is not, down
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import Enum
 
 import numpy as np
@@ -45,8 +45,8 @@ class Move(Enum):
 
 
 FASTEST = 0.286  # the most of t (1 - t^2)^2, by which moves about a centre are measured
-LARGEST_STEP = 0.06  # of a move, of the width of the brush's soft rim
-LEAST_RIM = 0.1  # of the radius: a harder brush would tear
+LARGEST_STEP = 0.12  # of a move, of the width of the brush's soft rim
+LEAST_RIM, LEAST_RIM_STEPS = 0.1, 4  # of the radius, of the grid: a harder brush would tear
 
 @dataclass(frozen=True)
 class Dab:
@@ -55,6 +55,7 @@ class Dab:
     Attributes
     ----------
     x, y : its centre, where the pen has come to.
+    from_x, from_y : of a push, where the pen came from.
     radius_px, hardness : as of any brush; the rim is never harder than `LEAST_RIM` lets it.
     by_x, by_y : of a push, how far the skin goes at the centre. Else `by_x` alone counts: how far
         it goes where it goes most; to turn clockwise, as the picture lies, is positive.
@@ -66,10 +67,35 @@ class Dab:
     hardness: float
     by_x: float
     by_y: float = 0.0
+    from_x: float = 0.0
+    from_y: float = 0.0
 
     @property
     def rim_px(self) -> float:
         return max(1.0 - self.hardness, LEAST_RIM) * self.radius_px
+
+    @classmethod
+    def push(
+        cls, start: tuple[float, float], end: tuple[float, float], radius_px: float,
+        hardness: float, give: float = 1.0,
+    ) -> Dab:  # fmt: skip
+        """The pen goes from start to end, and the skin `give` of that."""
+        by = give * (end[0] - start[0]), give * (end[1] - start[1])
+        return cls(*end, radius_px, hardness, *by, *start)
+
+    def steps(self) -> tuple[Dab, ...]:
+        """A push in so many that they follow each other smoothly."""
+        n = n_steps(self)
+        ends = [
+            (self.from_x + k / n * (self.x - self.from_x),
+             self.from_y + k / n * (self.y - self.from_y))
+            for k in range(n + 1)
+        ]  # fmt: skip
+        return tuple(
+            replace(self, x=x, y=y, from_x=was_x, from_y=was_y, by_x=self.by_x / n,
+                    by_y=self.by_y / n)
+            for (was_x, was_y), (x, y) in zip(ends, ends[1:], strict=False)
+        )  # fmt: skip
 
     @property
     def rect(self) -> Rect:
@@ -90,9 +116,11 @@ def moved(
     most_px : the largest displacement, along x or y, that can be kept.
     """
     near = guard.near(dab.x, dab.y, dab.radius_px).lines
+    rim_px = max(dab.rim_px, float(LEAST_RIM_STEPS * step_px))
+    radius_px = max(dab.radius_px, rim_px)
     return float(move_nodes(
         nodes, free, near, move.value, step_px, float(at.x0 * step_px), float(at.y0 * step_px),
-        np.array([dab.x, dab.y, dab.radius_px, dab.rim_px, dab.by_x, dab.by_y]),
+        np.array([dab.x, dab.y, radius_px, rim_px, dab.by_x, dab.by_y, dab.from_x, dab.from_y]),
         np.array([picture.width, picture.height, guard.hold_px, guard.free_px, most_px]),
     ))  # fmt: skip
 
@@ -111,11 +139,13 @@ def _move_reference(
     xs = left + np.arange(columns) * step_px
     ys = top + np.arange(rows) * step_px
     x, y = np.meshgrid(xs, ys)
-    weight = _profile(np.hypot(x - dab[0], y - dab[1]), dab[2], dab[3]) * free
+    weight = _profile(np.hypot(x - dab[0], y - dab[1]), dab[2], dab[3])
     share = 1.0
     before = least_area(nodes, step_px)
     for _ in range(TRIALS + 1):
-        changed = _changed(nodes, x, y, weight, lines, kind, step_px, left, top, dab, bounds, share)
+        changed = _changed(
+            nodes, x, y, weight, free, lines, kind, step_px, left, top, dab, bounds, share
+        )
         area = least_area(changed, step_px)
         folds = (area < LEAST_AREA) & (area < before - 1e-6)
         if not folds.any() and float(np.abs(changed).max()) <= bounds[4]:
@@ -135,21 +165,21 @@ def _profile(
 
 def _changed(
     nodes: Nodes, x: NDArray[np.float64], y: NDArray[np.float64], weight: NDArray[np.float64],
-    lines: Lines, kind: int, step_px: int, left: float, top: float, dab: NDArray[np.float64],
+    free: Plane, lines: Lines, kind: int, step_px: int, left: float, top: float, dab: NDArray[np.float64],
     bounds: NDArray[np.float64], share: float,
 ) -> Nodes:  # fmt: skip
-    by = dab[4:] * share
+    by = dab[4:6] * share
     if kind in (Move.EASE_BACK.value, Move.CALM.value):
         eases = kind == Move.EASE_BACK.value
         target = np.zeros_like(nodes) if eases else _calm(nodes, step_px, dab)
         way = (target - nodes).astype(np.float64)
         length = np.maximum(np.hypot(way[..., 0], way[..., 1]), 1e-12)
-        way *= np.minimum(1, by[0] * weight / length)[..., None]
+        way *= np.minimum(1, by[0] * weight * free / length)[..., None]
         if kind == Move.CALM.value:
             way = along_lines(way, x, y, lines, bounds)
             way = inside_picture(way, x, y, dab[2] / 2, bounds)
         return (nodes + way).astype(np.float32)
-    u = _shift(x, y, weight, kind, dab, by)
+    u = _shift(x, y, weight, kind, dab, by) * free[..., None]
     u = inside_picture(along_lines(u, x, y, lines, bounds), x, y, dab[2] / 2, bounds)
     found = Field(nodes, Rect(0, 0, nodes.shape[1], nodes.shape[0]), step_px)
     came_from = np.stack([x - left, y - top], -1) - u
@@ -164,7 +194,11 @@ def _shift(
 ) -> NDArray[np.float64]:
     """Where the skin goes."""
     if kind == Move.PUSH.value:
-        return weight[..., None] * by
+        # Half way, by the midpoint rule: the skin there, and the pen.
+        half_x, half_y = x - weight * by[0] / 2, y - weight * by[1] / 2
+        pen_x, pen_y = (dab[0] + dab[6]) / 2, (dab[1] + dab[7]) / 2
+        away = np.hypot(half_x - pen_x, half_y - pen_y)
+        return _profile(away, dab[2], dab[3])[..., None] * by
     out_x, out_y = (x - dab[0]) / dab[2], (y - dab[1]) / dab[2]
     amount = weight * by[0] / FASTEST
     if kind == Move.TURN.value:

@@ -1,9 +1,9 @@
 """A picture through a displacement field, sampled once.
 
 The filter is Lanczos' of three lobes (Duchon 1979, "Lanczos Filtering in One and Two
-Dimensions"), its weights made to sum to one, tabulated at `N_PHASES` places between two pixels. What
-is shifted by half a pixel keeps its detail up to 0.25 cycles a pixel within 5 %; docs/shape.md has
-what is lost beyond. Where the field is zero pixels are not touched at all.
+Dimensions"), its weights made to sum to one, tabulated at `N_PHASES` places between two pixels.
+What is shifted by half a pixel keeps its detail up to 0.25 cycles a pixel within 5 %; docs/shape.md
+has what is lost beyond. Where the field is zero pixels are not touched at all.
 """
 
 from __future__ import annotations
@@ -79,9 +79,9 @@ def _through_field_reference(
         for j in range(N_TAPS):
             column = np.clip(x0 + j - (LOBES - 1), 0, below.shape[1] - 1)
             total += (down[:, i] * across[:, j])[:, None] * premultiplied[row, column]
-    alpha = np.clip(total[:, 3:], 0, 1)
+    alpha = total[:, 3:]
     total[:, :3] = np.where(alpha > 1e-6, total[:, :3] / np.maximum(alpha, 1e-6), 0)
-    total[:, 3:] = alpha
+    total[:, 3:] = np.clip(alpha, 0, 1)
     out[moved] = total
 
 

@@ -113,7 +113,8 @@ def straight_shift(line: BentLine, step_px: int, picture: Rect) -> tuple[Rect, N
     """The nodes around a line, and the shift that makes it straight."""
     length = float(np.linalg.norm(line.end - line.start))
     reach = FADES * band_px(line.start, line.end)
-    at = nodes_under(_around(line.start, line.end).grown(math.ceil(reach)).intersect(picture), step_px)
+    around = _around(line.start, line.end).grown(math.ceil(reach)).intersect(picture)
+    at = nodes_under(around, step_px)
     xs, ys = np.arange(at.x0, at.x1) * step_px, np.arange(at.y0, at.y1) * step_px
     places = np.stack(np.meshgrid(xs, ys), -1).astype(np.float64) - line.start
     way = (line.end - line.start) / max(length, 1e-9)
