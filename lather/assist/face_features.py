@@ -21,7 +21,7 @@ from lather.render.reshaping import above, all_of, seen_at
 
 _LEVEL = 2  # of the picture that necks and shoulders are looked for on
 # In widths of the face, from the chin: where a neck is looked for, and shoulders beside the head.
-NECK_HEIGHTS, NECK_REACH = (0.10, 0.16, 0.22), 0.9
+NECK_HEIGHTS, NECK_REACH = (0.04, 0.08, 0.12), 0.9
 SHOULDERS_AWAY, SHOULDERS_FROM, SHOULDERS_DOWN = (0.75, 0.95, 1.15), -0.6, 2.2
 
 

@@ -19,6 +19,7 @@ from lather.render.regions import region_coverage
 from lather.render.reshaping import below, sources_of
 
 SEARCHED_PX = 1600  # long side of the picture that is searched
+AWAY = 0.006  # of its shorter side: how far a line lies off the person
 
 
 def lines_under(state: JobState, layer_id: int) -> StraightLines:
@@ -61,7 +62,12 @@ def _found(state: JobState) -> StraightLines:
     rect = state.photo.rect.at_level(level)
     where = np.ones((rect.height, rect.width), dtype=np.float32)
     if Region.BACKGROUND in state.regions.masks:
+        import cv2
+
+        # The person's own outline is none of the background's lines.
         where = region_coverage(ground_of(state), Region.BACKGROUND, rect, level)
+        side = 2 * max(2, round(AWAY * min(rect.width, rect.height))) + 1
+        where = cv2.erode(where, np.ones((side, side), dtype=np.uint8))
     return find_lines(render_photo(state.photo, rect, level), where).scaled(2.0**level)
 
 

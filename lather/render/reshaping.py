@@ -18,6 +18,7 @@ from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Layers
 from lather.document.layers.reshape import ReshapeLayer, Reshapes
 from lather.document.state import JobState
+from lather.document.tiles import Tiles
 from lather.document.tree import path_to, place_of
 from lather.render.levels import read_level
 
@@ -84,7 +85,7 @@ def seen_rect(reshapes: Sequence[ReshapeLayer], rect: Rect, picture: Rect) -> Re
     return rect
 
 
-_RIM_POINTS, _MARGIN_PX = 17, 8
+_RIM_POINTS, _MARGIN_PX, _AT_ONCE = 17, 8, 100_000
 
 
 def _rim(rect: Rect) -> Points:
@@ -92,6 +93,25 @@ def _rim(rect: Rect) -> Points:
     xs, ys = rect.x0 + share * rect.width, rect.y0 + share * rect.height
     x0, x1, y0, y1 = (np.full(_RIM_POINTS, v) for v in (rect.x0, rect.x1, rect.y0, rect.y1))
     return np.concatenate([np.stack(side, -1) for side in ((xs, y0), (xs, y1), (x0, ys), (x1, ys))])
+
+
+def area_at_nodes(state: JobState, area: Tiles, layer: ReshapeLayer, nodes: Rect) -> Plane:
+    """(rows, columns) 0-1: the area as it is seen above a reshape layer, at its nodes."""
+    picture, step = state.photo.rect, float(layer.step_px)
+    grid = np.stack(np.meshgrid(np.arange(nodes.x0, nodes.x1) * step,
+                                np.arange(nodes.y0, nodes.y1) * step), -1)  # fmt: skip
+    points = (grid + layer.field(nodes).nodes).reshape(-1, 2)
+    lower = below(state, layer.id)
+    if lower:
+        parts = [to_layer(lower, points[n : n + _AT_ONCE].astype(np.float64), picture)
+                 for n in range(0, len(points), _AT_ONCE)]  # fmt: skip
+        points = np.concatenate(parts)
+    x = np.clip(points[:, 0].astype(int), 0, picture.width - 1)
+    y = np.clip(points[:, 1].astype(int), 0, picture.height - 1)
+    rect = Rect(int(x.min()), int(y.min()), int(x.max()) + 1, int(y.max()) + 1)
+    plane = area.read(rect)[y - rect.y0, x - rect.x0].astype(np.float32) / np.float32(FULL)
+    out: Plane = plane.reshape(nodes.height, nodes.width)
+    return out
 
 
 def sources_of(layer: ReshapeLayer, picture: Rect) -> Sources:

@@ -8,7 +8,6 @@ from typing import Any
 
 import numpy as np
 
-from lather.core.arrays import FULL, Plane
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import SLICE_S, PenSample
 from lather.core.rect import Rect
@@ -23,7 +22,7 @@ from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tree import find, replaced
 from lather.errors import EditError
-from lather.render.reshaping import below, to_layer
+from lather.render.reshaping import area_at_nodes
 from lather.tools.base import Hand, Outcome, Work
 
 HOLD_STEPS = 5  # of the grid: how far around a straight line nothing goes across it
@@ -270,21 +269,7 @@ def area_limit(state: JobState) -> Limit | None:
     area = state.area
     if area is None:
         return None
-    picture = state.photo.rect
-
-    def limit(layer: ReshapeLayer, nodes: Rect) -> Plane:
-        step = layer.step_px
-        places = np.stack(np.meshgrid(np.arange(nodes.x0, nodes.x1) * float(step),
-                                      np.arange(nodes.y0, nodes.y1) * float(step)), -1)  # fmt: skip
-        points = to_layer((*below(state, layer.id), layer), places.reshape(-1, 2), picture)
-        x = np.clip(points[:, 0].astype(int), 0, picture.width - 1)
-        y = np.clip(points[:, 1].astype(int), 0, picture.height - 1)
-        rect = Rect(int(x.min()), int(y.min()), int(x.max()) + 1, int(y.max()) + 1)
-        shares = area.read(rect)[y - rect.y0, x - rect.x0].astype(np.float32) / np.float32(FULL)
-        out: Plane = shares.reshape(nodes.height, nodes.width)
-        return out
-
-    return limit
+    return lambda layer, nodes: area_at_nodes(state, area, layer, nodes)
 
 
 def with_layer(state: JobState, layer: ReshapeLayer) -> JobState:

@@ -76,11 +76,11 @@ def interpolated(points: Points, step_px: int, node: NodeAt) -> Points:
     places = np.asarray(points, dtype=np.float64) / step_px
     whole = np.floor(places).astype(np.int64)
     weights = cubic_weights(places - whole)
-    out = np.zeros(places.shape, dtype=np.float64)
-    for i in range(4):
-        for j in range(4):
-            weight = weights[:, 1, i] * weights[:, 0, j]
-            out += weight[:, None] * node(whole[:, 1] + i - 1, whole[:, 0] + j - 1)
+    taps = np.arange(-1, 3)
+    rows = np.broadcast_to(whole[:, 1, None, None] + taps[:, None], (len(places), 4, 4))
+    columns = np.broadcast_to(whole[:, 0, None, None] + taps, (len(places), 4, 4))
+    found = node(rows.ravel(), columns.ravel()).reshape(len(places), 4, 4, 2)
+    out: Points = np.einsum("ni,nj,nijc->nc", weights[:, 1], weights[:, 0], found)
     return out
 
 

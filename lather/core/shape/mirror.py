@@ -20,6 +20,7 @@ from lather.core.shape.head import FACE_SIDES, face_plane
 from lather.core.survey.faces.mesh_fit import mean_face
 from lather.core.survey.faces.mesh_points import N_MESH
 
+AT_ONCE = 4096  # points
 Indexes = NDArray[np.int64]
 Matrix = NDArray[np.float64]
 
@@ -58,13 +59,18 @@ class Mirror:
         """(N, 2): the same places on the other half."""
         points = np.asarray(points, dtype=np.float64)
         mirrored = points @ self.turn + self.shift
-        if not len(self.places):
-            return mirrored
+        if len(self.places):
+            for first in range(0, len(points), AT_ONCE):
+                part = slice(first, first + AT_ONCE)
+                mirrored[part] += self._deviation(points[part])
+        return mirrored
+
+    def _deviation(self, points: Points) -> Points:
         square = ((points[:, None] - self.places[None]) ** 2).sum(-1)
         weight = 1 / (square / self.near_px**2 + 1e-4) ** (AGAINST / 2)
         # The one more stands for no deviation: far from the face there is only the reflection.
         total = weight.sum(1, keepdims=True) + 1.0
-        out: Points = mirrored + weight @ self.deviations / total
+        out: Points = weight @ self.deviations / total
         return out
 
     def way(self, by: tuple[float, float]) -> tuple[float, float]:

@@ -165,8 +165,8 @@ def _profile(
 
 def _changed(
     nodes: Nodes, x: NDArray[np.float64], y: NDArray[np.float64], weight: NDArray[np.float64],
-    free: Plane, lines: Lines, kind: int, step_px: int, left: float, top: float, dab: NDArray[np.float64],
-    bounds: NDArray[np.float64], share: float,
+    free: Plane, lines: Lines, kind: int, step_px: int, left: float, top: float,
+    dab: NDArray[np.float64], bounds: NDArray[np.float64], share: float,
 ) -> Nodes:  # fmt: skip
     by = dab[4:6] * share
     if kind in (Move.EASE_BACK.value, Move.CALM.value):

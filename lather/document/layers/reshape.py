@@ -148,14 +148,14 @@ class ReshapeLayer(Leaf, ComputedLayer):
     def nodes_at(self, rows: Indexes, columns: Indexes) -> NDArray[np.float32]:
         """(N, 2): displacements of single nodes, as in `field`."""
         samples = np.full((len(rows), 2), STAYS, dtype=np.uint16)
-        keys = np.stack([rows // TILE_PX, columns // TILE_PX], -1)
-        for row, column in np.unique(keys, axis=0):
-            here = (keys == (row, column)).all(-1)
-            places = rows[here] - row * TILE_PX, columns[here] - column * TILE_PX
-            for n, tiles in enumerate((self.across, self.down)):
-                tile = tiles.get((int(row), int(column)))
-                if tile is not None:
-                    samples[here, n] = tile.pixels[places]
+        row_keys, column_keys = rows // TILE_PX, columns // TILE_PX
+        for key in self.across.tiles.keys() | self.down.tiles.keys():
+            here = np.flatnonzero((row_keys == key[0]) & (column_keys == key[1]))
+            if not len(here):
+                continue
+            places = rows[here] - key[0] * TILE_PX, columns[here] - key[1] * TILE_PX
+            samples[here, 0] = self.across.pixels(key)[places]
+            samples[here, 1] = self.down.pixels(key)[places]
         return displacements(samples, self.step_px)
 
     def whole_field(self, picture: Rect) -> Field:
