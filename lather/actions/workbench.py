@@ -16,6 +16,7 @@ from lather.actions.keeping import Keeper
 from lather.actions.looks import Looks
 from lather.actions.pending import Pending
 from lather.actions.recovery import Opened
+from lather.actions.sight import Sight, Sights
 from lather.actions.task import Offer, Task
 from lather.actions.walk import Walk
 from lather.core.brush.stroke import PenSample
@@ -100,6 +101,7 @@ class Workbench:
         self._task_executor = task_executor or SameThread()
         self._keep_executor = keep_executor or SameThread()
         self._view_size = (800, 600)
+        self._sights = Sights()
         self._corrected = False  # a tool that corrects regions was in the hand
         self._fitting = True
         self._stop_waiting: Callable[[], None] = _nothing
@@ -173,7 +175,8 @@ class Workbench:
         hand = self.hand
         aims = tool(hand.tool).uses_source and hand.source_goes is SourceGoes.FOLLOWING
         if aims and hand.source is not None and hand.source.about is None:
-            self.hands.set_source(replace(hand.source, about=(sample.x, sample.y)))
+            about = self.layer_sight.under(sample.x, sample.y)
+            self.hands.set_source(replace(hand.source, about=about))
 
     def change(
         self, name: str, edit: Callable[..., JobState], *args: Any, gesture: object = None,
@@ -280,6 +283,16 @@ class Workbench:
     @property
     def surround(self) -> float:
         return float(self.settings["surround_percent"]) / 100
+
+    @property
+    def photo_sight(self) -> Sight:
+        """How places of the photo are seen."""
+        return self._sights.photo(self.state)
+
+    @property
+    def layer_sight(self) -> Sight:
+        """How places of the layer in work are seen."""
+        return self._sights.layer(self.state)
 
     def viewport(self) -> Viewport:
         """What a stroke has to draw."""

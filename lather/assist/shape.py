@@ -15,7 +15,7 @@ from lather.core.rect import Rect
 from lather.core.shape.field import Field, Nodes, node_rect
 from lather.core.shape.guard import LEAST_AREA, TRIALS, Guard, along_lines, least_area
 from lather.core.shape.measure import LEAST_MOVED_MM
-from lather.core.shape.mirror import Mirror, face_mirror
+from lather.core.shape.mirror import Mirror, face_mirror, line_mirror
 from lather.core.survey.regions.region import Part, Region
 from lather.document import edits
 from lather.document.access import refuse_unless_changeable
@@ -41,7 +41,7 @@ from lather.render.regions import region_coverage
 from lather.render.reshaping import area_at_nodes, below
 
 COARSE_STEPS = 4  # of the grid: how finely the other half is worked out
-BLEND = 0.05  # of the face's width: over which both halves go over into each other
+BLEND = 0.4  # of how near the mirror's deviations count: over which the halves meet
 SOFT_MM = 2.0  # the rim of what is held by a region
 LEAST_LOSS = 0.03  # of grain, below which no grain is offered
 STRAIGHT_STEPS, STRAIGHT_FREE_STEPS = 5, 20
@@ -63,19 +63,22 @@ def active_reshape(state: JobState) -> ReshapeLayer:
     return layer
 
 
-def even_other_side(state: JobState, mirror: Mirror | None = None) -> JobState:
+def even_other_side(state: JobState) -> JobState:
     """The half that was moved less gets the mirror image of what the other one has."""
     layer = active_reshape(state)
     mesh = mesh_of(state)
-    if mirror is None and mesh is None:
+    if layer.middle is not None:
+        mirror = line_mirror(*layer.middle)
+    elif mesh is not None:
+        mirror = face_mirror(mesh)
+    else:
         raise EditError(
             "The other side stays as it is", "there is no face to mirror at",
             "survey the portrait, or draw the middle line by hand",
         )  # fmt: skip
     if not layer.moves:
         raise EditError("The other side stays as it is", "neither side was moved")
-    found = mirror if mirror is not None else face_mirror(mesh)  # type: ignore[arg-type]
-    return _with(state, _evened(layer, found, state.photo.rect))
+    return _with(state, _evened(layer, mirror, state.photo.rect))
 
 
 def _evened(layer: ReshapeLayer, mirror: Mirror, picture: Rect) -> ReshapeLayer:
@@ -92,7 +95,7 @@ def _evened(layer: ReshapeLayer, mirror: Mirror, picture: Rect) -> ReshapeLayer:
     side = ((points - others) @ mirror.across) / 2
     moved = np.hypot(here[:, 0], here[:, 1])
     model = 1.0 if moved[side > 0].sum() >= moved[side < 0].sum() else -1.0
-    width = max(BLEND * mirror.near_px / 0.12, 2.0 * coarse_px)
+    width = max(BLEND * mirror.near_px, 2.0 * coarse_px)
     t = np.clip((model * side / width + 1) / 2, 0, 1)
     keeps = t * t * (3 - 2 * t)  # 1 on the half that is the model
     change = ((1 - keeps)[:, None] * (there - here)).reshape(grid.shape).astype(np.float32)

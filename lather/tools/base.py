@@ -32,15 +32,11 @@ class ShapeHand:
     speed_mm_s : of the skin, under tools that work while the pen rests.
     mirrored : the other half of the face does the same.
     keeps_straight : straight lines in the background stay straight.
-    axis : x0, y0, x1, y1 of the line that is mirrored at where there is no face.
-    feature : which feature is moved by measure.
     """
 
     speed_mm_s: float = 3.0
     mirrored: bool = False
     keeps_straight: bool = True
-    axis: tuple[float, float, float, float] | None = None
-    feature: str = "jaw_line"
 
 
 @dataclass(frozen=True)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterable, Iterator
 from dataclasses import asdict, replace
 from typing import Any
@@ -26,6 +27,7 @@ from lather.render.reshaping import area_at_nodes
 from lather.tools.base import Hand, Outcome, Work
 
 HOLD_STEPS = 5  # of the grid: how far around a straight line nothing goes across it
+LEAST_MIDDLE_PX = 20.0
 FREE_SHARE = 0.15  # of the brush's radius more: where anything does
 
 
@@ -87,7 +89,7 @@ class MoveWork(FieldWork):
     def __init__(self, state: JobState, hand: Hand, move: Move, name: str) -> None:
         super().__init__(state, hand, name)
         self._move = move
-        self._mirror = mirror_of(self._state, hand)
+        self._mirror = mirror_of(self._state, self._layer, hand)
         self._guard: Guard | None = None
         self._at: tuple[float, float] | None = None
 
@@ -185,6 +187,38 @@ class HoldWork(FieldWork):
         return held.with_painted(held.planes, (*layer.strokes, record))
 
 
+class MiddleLineWork(FieldWork):
+    """Draws the line that strokes are mirrored at."""
+
+    def __init__(self, state: JobState, hand: Hand) -> None:
+        super().__init__(state, hand, "Middle line")
+
+    def add(self, dabs: Dabs) -> Rect:  # noqa: ARG002
+        return Rect(0, 0, 0, 0)
+
+    def outlines(self) -> bool:
+        return True
+
+    def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:
+        if not samples:
+            return None
+        start, end = samples[0], samples[-1]
+        if math.dist((start.x, start.y), (end.x, end.y)) < LEAST_MIDDLE_PX:
+            raise EditError("The middle line stays as it was", "that stroke is too short",
+                            "draw it from the forehead to the chin")  # fmt: skip
+        line = start.x, start.y, end.x, end.y
+
+        def apply(now: JobState) -> JobState:
+            state, layer = reshape_to_work_on(now)
+            return with_layer(state, replace(layer, middle=line))
+
+        return Outcome(self._name, apply)
+
+
+def begin_middle_line(state: JobState, hand: Hand) -> Work:
+    return MiddleLineWork(state, hand)
+
+
 def begin_push(state: JobState, hand: Hand) -> Work:
     return MoveWork(state, hand, Move.PUSH, "Push")
 
@@ -238,15 +272,15 @@ def mirrored_dab(mirror: Mirror, dab: Dab, move: Move) -> Dab:
                    by_y=by_y, from_x=float(from_x), from_y=float(from_y))  # fmt: skip
 
 
-def mirror_of(state: JobState, hand: Hand) -> Mirror | None:
+def mirror_of(state: JobState, layer: ReshapeLayer, hand: Hand) -> Mirror | None:
     """What strokes are repeated by; `EditError` where there is nothing to mirror at."""
     if not hand.shape.mirrored:
         return None
     from lather.core.shape.mirror import face_mirror, line_mirror
     from lather.core.survey.faces.mesh_fit import fitted_points
 
-    if hand.shape.axis is not None:
-        return line_mirror(*hand.shape.axis)
+    if layer.middle is not None:
+        return line_mirror(*layer.middle)
     if not state.findings.faces:
         raise EditError(
             "Nothing was moved", "there is no face to mirror at",

@@ -21,6 +21,7 @@ from lather.tools.shape import (
     begin_gather,
     begin_hold,
     begin_let_go,
+    begin_middle_line,
     begin_push,
     begin_swell,
     begin_turn,
@@ -303,6 +304,18 @@ TOOLS: tuple[Tool, ...] = (
         begin=begin_warp_area,
         brush=AIM,
         is_brush=False,
+    ),
+    replace(
+        _PUSH,
+        id="middle_line",
+        title="Middle line",
+        help="Draw the line that strokes are mirrored at, where there is no face or it lies "
+        "otherwise.",
+        icon="middle_line",
+        begin=begin_middle_line,
+        brush=AIM,
+        is_brush=False,
+        is_listed=False,
     ),
     replace(
         _PUSH,

@@ -16,6 +16,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QImage, QPainter, QPainterPath, QPen
 
 from lather.actions.rim_watch import RimWatch
+from lather.actions.sight import Sight
 from lather.actions.workbench import Workbench
 from lather.core.arrays import FULL
 from lather.core.rect import Rect
@@ -42,11 +43,13 @@ class _Mark:
     rims: tuple[RimTest, ...]
     geometry: ViewGeometry
     ratio: float
+    sight: Sight  # where the photo's places are seen
 
     def same(self, other: _Mark | None) -> bool:
-        return other is not None and self.area is other.area and self.rims is other.rims and (
-            (self.geometry, self.ratio) == (other.geometry, other.ratio)
-        )
+        if other is None or self.area is not other.area or self.rims is not other.rims:
+            return False
+        return (self.geometry, self.ratio, self.sight.reshapes) == (
+            other.geometry, other.ratio, other.sight.reshapes)  # fmt: skip
 
     def stands_for(self, wanted: _Mark) -> bool:
         """True if it can be shown until the one that is wanted is drawn."""
@@ -62,7 +65,7 @@ class _Mark:
         image.fill(Qt.GlobalColor.transparent)
         painter = QPainter(image)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        rim, band = _paths(self.area, geometry, self.ratio)
+        rim, band = _paths(self.area, geometry, self.ratio, self.sight)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(255, 255, 255, 46))
         painter.drawPath(band)
@@ -91,7 +94,8 @@ class AreaMark:
         if area is None or geometry is None:
             self._shown = None
             return
-        wanted = _Mark(self._bench.job, area, self._rims.area, geometry, ratio)
+        wanted = _Mark(self._bench.job, area, self._rims.area, geometry, ratio,
+                       self._bench.photo_sight)  # fmt: skip
         shown = self._shown
         if not wanted.same(shown[0] if shown is not None else None):
             self._ask(wanted)
@@ -138,18 +142,19 @@ def light_pen() -> QPen:
 
 
 def _paths(
-    area: Tiles, geometry: ViewGeometry, ratio: float
+    area: Tiles, geometry: ViewGeometry, ratio: float, sight: Sight
 ) -> tuple[QPainterPath, QPainterPath]:
     """The visible rim, and the soft band around it where there is one."""
-    rect = geometry.visible.grown(2)
+    reach_px = sum(layer.reach_px(geometry.level) for layer in sight.reshapes)
+    rect = geometry.visible.grown(2 + reach_px)
     picture = Rect(0, 0, geometry.photo_width, geometry.photo_height)
     samples = read_level(area, picture, rect, geometry.level)
-    rim = _path(_contours(samples, 0.5, rect), geometry, ratio)
+    rim = _path(_contours(samples, 0.5, rect), geometry, ratio, sight)
     band = QPainterPath()
     soft = (samples > BAND[0] * FULL) & (samples < BAND[1] * FULL)
     if soft.any() and _is_feathered(samples, soft):
         for share in BAND:
-            band.addPath(_path(_contours(samples, share, rect), geometry, ratio))
+            band.addPath(_path(_contours(samples, share, rect), geometry, ratio, sight))
         band.setFillRule(Qt.FillRule.OddEvenFill)
     return rim, band
 
@@ -177,11 +182,11 @@ def _is_feathered(samples: NDArray[np.uint16], soft: NDArray[np.bool_]) -> bool:
 
 
 def _path(
-    contours: list[NDArray[np.float64]], geometry: ViewGeometry, ratio: float
+    contours: list[NDArray[np.float64]], geometry: ViewGeometry, ratio: float, sight: Sight
 ) -> QPainterPath:
     path = QPainterPath()
     step = 1 << geometry.level
     for contour in contours:
-        path.addPolygon(polygon(in_widget(geometry, contour * step, ratio)))
+        path.addPolygon(polygon(in_widget(geometry, sight.seen_points(contour * step), ratio)))
         path.closeSubpath()
     return path

@@ -352,7 +352,7 @@ class Canvas(QWidget):
             return
         if self.bench.hands.picking:
             try:
-                pick_at(self.bench, sample.x, sample.y)
+                pick_at(self.bench, *self.bench.layer_sight.under(sample.x, sample.y))
             except Exception as error:  # noqa: BLE001 - the edge
                 self.bench.report(error, "Picking failed")
             self.update()
@@ -404,7 +404,8 @@ class Canvas(QWidget):
         self._cursor = position
         self._update_cursor()
         if self.bench.geometry is not None and not self._pen_down:
-            self.rims.hover(*self.bench.geometry.to_photo(*self._device(position)))
+            sight, at = self.bench.layer_sight, self._device(position)
+            self.rims.hover(*sight.to_photo(self.bench.geometry, *at))
 
     def _update_cursor(self) -> None:
         if self._cursor is not None:

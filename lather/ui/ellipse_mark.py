@@ -20,7 +20,7 @@ def draw_ellipse(painter: QPainter, bench: Workbench, ratio: float) -> None:
     if not isinstance(layer, RadialLayer):
         return
     given, zoom = layer.parameters, geometry.zoom / ratio
-    x, y = geometry.to_view(given.centre_x_px, given.centre_y_px)
+    x, y = bench.layer_sight.to_view(geometry, given.centre_x_px, given.centre_y_px)
     painter.save()
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.translate(x / ratio, y / ratio)

@@ -113,7 +113,8 @@ def _shape(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
 def _sides(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
     """Both sides of a line, beside what is marked."""
     assert bench.geometry is not None
-    places = [QPointF(*bench.geometry.to_view(x, y)) / ratio for x, y in finding.path_px]
+    sight = bench.photo_sight
+    places = [QPointF(*sight.to_view(bench.geometry, x, y)) / ratio for x, y in finding.path_px]
     half = max(finding.reach_px * bench.geometry.zoom / ratio, 2.0) + GAP_PX
     middle = QPainterPath()
     middle.addPolygon(QPolygonF(places))
@@ -127,11 +128,12 @@ def _sides(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
 def _outline(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
     """The measured extent itself."""
     assert bench.geometry is not None
+    seen_x, seen_y = bench.photo_sight.seen(finding.x, finding.y)
     points = []
     for n, radius_px in enumerate((*finding.extent_px, finding.extent_px[0])):
         turn = 2 * math.pi * n / N_DIRECTIONS
         x, y = bench.geometry.to_view(
-            finding.x + radius_px * math.cos(turn), finding.y + radius_px * math.sin(turn)
+            seen_x + radius_px * math.cos(turn), seen_y + radius_px * math.sin(turn)
         )
         points.append(QPointF(x, y) / ratio)
     path = QPainterPath()
@@ -141,6 +143,6 @@ def _outline(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
 
 def _placed(bench: Workbench, finding: Finding, ratio: float) -> tuple[QPointF, float]:
     assert bench.geometry is not None
-    x, y = bench.geometry.to_view(finding.x, finding.y)
+    x, y = bench.photo_sight.to_view(bench.geometry, finding.x, finding.y)
     radius = finding.reach_px * bench.geometry.zoom / ratio + GAP_PX
     return QPointF(x, y) / ratio, max(radius, SMALLEST_PX)

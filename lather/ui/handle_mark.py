@@ -56,10 +56,11 @@ class HandleMark:
         geometry = self._bench.geometry
         if geometry is None:
             return
-        end = geometry.to_photo(position.x() * ratio, position.y() * ratio)
+        sight = self._bench.photo_sight
+        end = sight.to_photo(geometry, position.x() * ratio, position.y() * ratio)
         try:
             if start is not None:
-                begin = geometry.to_photo(start.x() * ratio, start.y() * ratio)
+                begin = sight.to_photo(geometry, start.x() * ratio, start.y() * ratio)
                 measured(self._bench, begin, end)
             elif dragged is not None:
                 move_handle(self._bench, *dragged, *end)
@@ -118,8 +119,9 @@ class HandleMark:
         geometry = self._bench.geometry
         if geometry is None:
             return {}
+        sight = self._bench.photo_sight
         places = {
-            (index, name): QPointF(*geometry.to_view(x, y)) / ratio
+            (index, name): QPointF(*sight.to_view(geometry, x, y)) / ratio
             for index, face in enumerate(self._bench.state.findings.faces)
             for name, (x, y) in face.handles.items()
         }

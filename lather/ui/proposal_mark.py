@@ -107,7 +107,8 @@ class ProposalMark:
 
     def _placed(self, x: float, y: float, ratio: float) -> QPointF:
         assert self._bench.geometry is not None
-        return QPointF(*self._bench.geometry.to_view(x, y)) / ratio
+        sight = self._bench.photo_sight
+        return QPointF(*sight.to_view(self._bench.geometry, x, y)) / ratio
 
 
 def _away(one: QPointF, other: QPointF) -> float:

@@ -31,7 +31,7 @@ def placement_at(
     if cursor is None:
         x, y = hand.source.x, hand.source.y
     else:
-        x, y = geometry.to_photo(cursor.x() * ratio, cursor.y() * ratio)
+        x, y = bench.layer_sight.to_photo(geometry, cursor.x() * ratio, cursor.y() * ratio)
     return hand.source.placement(x, y, hand.source_goes, hand.turn), x, y
 
 
@@ -41,7 +41,7 @@ def source_place(bench: Workbench, cursor: QPointF | None, ratio: float) -> QPoi
     if placed is None or bench.geometry is None:
         return None
     placement, x, y = placed
-    view_x, view_y = bench.geometry.to_view(*placement.source_of(x, y))
+    view_x, view_y = bench.layer_sight.to_view(bench.geometry, *placement.source_of(x, y))
     return QPointF(view_x, view_y) / ratio
 
 

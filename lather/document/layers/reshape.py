@@ -25,7 +25,7 @@ ACROSS, DOWN, HOLD = "across", "down", "hold"
 STAYS = 32768  # of 65535: not displaced
 PER_STEP = 128  # values of a sample that are one step of the grid
 NOT_MOVED = Tiles(channels=1, fill=STAYS)
-STEP = "step_px"
+STEP, MIDDLE = "step_px", "middle"
 STEPS_PX = (1, 2, 4, 8)
 MASK_SOFTNESS = 1.6  # of the largest displacement
 COMPARED = 32  # nodes: how finely two fields are compared
@@ -40,13 +40,14 @@ class ReshapeParameters(Parameters):
 class ReshapeLayer(Leaf, ComputedLayer):
     """Moves what lies below by a field whose planes hold a sample every `step_px` of the picture.
 
-    Strength and mask weaken the displacement, not the pixels: nothing is seen twice.
+    Strength and mask weaken the displacement, not the pixels: nothing is seen twice. `middle` is a
+    line drawn by hand, x0, y0, x1, y1, that strokes are mirrored at; None: at the face's own.
     """
 
     KIND = "reshape"
     NOUN = "a reshape layer"
     PLANES = {ACROSS: 1, DOWN: 1, HOLD: 1}  # noqa: RUF012
-    OWN_FIELDS = ComputedLayer.OWN_FIELDS | {STEP}
+    OWN_FIELDS = ComputedLayer.OWN_FIELDS | {STEP, MIDDLE}
     TAKES = ReshapeParameters
     BY_HAND = False
     TITLE = "Reshape"
@@ -55,6 +56,7 @@ class ReshapeLayer(Leaf, ComputedLayer):
 
     parameters: ReshapeParameters = field(default_factory=ReshapeParameters)
     step_px: int = 2
+    middle: tuple[float, float, float, float] | None = None
     across: Tiles = NOT_MOVED
     down: Tiles = NOT_MOVED
     hold: Tiles = BLACK_MASK
@@ -68,7 +70,8 @@ class ReshapeLayer(Leaf, ComputedLayer):
         if any(parts.planes[name].fill != STAYS for name in (ACROSS, DOWN)):
             raise ValueError("a field of a reshape layer has another middle")
         return cls(
-            **common, **cls.own_from(parts), step_px=step_px, across=parts.planes[ACROSS],
+            **common, **cls.own_from(parts), step_px=step_px,
+            middle=_line_from(parts.own.get(MIDDLE)), across=parts.planes[ACROSS],
             down=parts.planes[DOWN], hold=parts.planes[HOLD], strokes=parts.strokes,
         )  # fmt: skip
 
@@ -78,7 +81,8 @@ class ReshapeLayer(Leaf, ComputedLayer):
 
     @property
     def own_fields(self) -> Mapping[str, Any]:
-        return {**super().own_fields, STEP: self.step_px}
+        line = None if self.middle is None else list(self.middle)
+        return {**super().own_fields, STEP: self.step_px, MIDDLE: line}
 
     @property
     def planes(self) -> Mapping[str, Tiles]:
@@ -182,6 +186,16 @@ class ReshapeLayer(Leaf, ComputedLayer):
 
 
 Reshapes = tuple[ReshapeLayer, ...]
+
+
+def _line_from(entry: Any) -> tuple[float, float, float, float] | None:
+    """From a file; ValueError or TypeError if it is no line."""
+    if entry is None:
+        return None
+    x0, y0, x1, y1 = (float(value) for value in entry)
+    if not np.isfinite([x0, y0, x1, y1]).all() or (x0, y0) == (x1, y1):
+        raise ValueError("the middle line of a reshape layer has no length")
+    return x0, y0, x1, y1
 
 
 def displacements(samples: NDArray[np.uint16], step_px: int) -> NDArray[np.float32]:
