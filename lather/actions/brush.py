@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from lather.actions.action import Action, Run, next_choice
+from lather.actions.shape import take
 from lather.actions.workbench import Workbench
 from lather.tools.table import TOOLS, tool
 
@@ -11,7 +12,7 @@ AMOUNT_STEP = 0.05
 
 
 def _take(tool_id: str) -> Run:
-    return lambda bench: bench.hands.take_tool(tool_id)
+    return lambda bench: take(bench, tool_id)
 
 
 def _harder(steps: int) -> Run:

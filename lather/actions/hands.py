@@ -13,7 +13,7 @@ from lather.document.events import Signal
 from lather.document.state import JobState
 from lather.errors import EditError
 from lather.settings.store import Settings
-from lather.tools.base import Colour, Hand
+from lather.tools.base import Colour, Hand, ShapeHand
 from lather.tools.presets import BUILT_IN, LONGEST_NAME, Preset, presets_from
 from lather.tools.source import PickedSource, Reads, SourceGoes
 from lather.tools.table import TOOLS, tool
@@ -49,6 +49,7 @@ class Hands:
         self._own: dict[str, Hand] = {}  # as it was before a preset was taken
         self._presets: dict[str, str] = {}  # the preset in use, by tool
         self._tool_id = TOOLS[0].id
+        self._started: set[str] = set()
         self._on_mask = False
         self._reversed = False
 
@@ -73,6 +74,7 @@ class Hands:
     def for_new_job(self) -> None:
         """Forget what belongs to a picture."""
         self._on_mask = False
+        self._started.clear()
         for tool_id, hand in self._hands.items():
             self._hands[tool_id] = replace(hand, back_to=None, source=None)
         self.changed.emit()
@@ -162,6 +164,21 @@ class Hands:
     def set_curve(self, curve: str) -> None:
         """The curve that picked points go on."""
         self._for_all(curve=curve)
+
+    def set_shape(self, shape: ShapeHand) -> None:
+        """How all reshape tools work."""
+        self._for_all(shape=shape)
+
+    def is_fresh(self, tool_id: str) -> bool:
+        """True until a tool was given a size for this job."""
+        return tool_id not in self._started
+
+    def start(self, tool_id: str, size_px: float) -> None:
+        """Give a tool the size that it begins this job with."""
+        self._started.add(tool_id)
+        hand = self._hands[tool_id]
+        self._hands[tool_id] = replace(hand, brush=replace(hand.brush, size_px=size_px))
+        self.changed.emit()
 
     def set_region(self, region: Region | Part) -> None:
         """What Correct region corrects, and the region lens shows."""

@@ -15,13 +15,13 @@ from lather.settings.store import Settings
 LOGIC = (
     "A bare key is for the brush or the eye; Shift takes its sibling, and Alt says how the brush "
     "works.",
-    "Six keys, held down, open a plane of one subject each, in which a letter means what it means "
-    "everywhere: D makes, F shows, G takes away, W and E are less and more, T turns over, Q is as "
-    "it was, A and S look to the side.",
+    "Seven keys, held down, open a plane of one subject each, in which a letter means what it "
+    "means everywhere: D makes, F shows, G takes away, W and E are less and more, T turns over, Q "
+    "is as it was, A and S look to the side.",
 )
 PLANES = {
     "Space": "findings", "C": "the source", "R": "areas", "X": "layers", "B": "masks",
-    "V": "the view",
+    "V": "the view", "F": "the shape",
 }  # fmt: skip
 
 KEYS: dict[str, tuple[str, ...]] = {
@@ -156,6 +156,26 @@ KEYS: dict[str, tuple[str, ...]] = {
     "mask.from_lightness": ("B+1",),
     "mask.from_colours": ("B+2",),
     "mask.from_change": ("B+3",),
+    # The shape.
+    "tool.push": ("F+D",),
+    "tool.gather": ("F+W",),
+    "tool.swell": ("F+E",),
+    "tool.turn": ("F+A",),
+    "tool.calm": ("F+S",),
+    "tool.ease_back": ("F+Q",),
+    "tool.hold": ("F+B",),
+    "shape.clear_hold": ("F+G",),
+    "shape.mirrored": ("F+T",),
+    "tool.warp_area": ("F+R",),
+    "tool.feature": ("F+X",),
+    "tool.straighten": ("F+C",),
+    "lens.moved": ("F+V",),
+    "lens.stretched": ("F+Z",),
+    "shape.keep_straight": ("F+1",),
+    "shape.even_other": ("F+2",),
+    "shape.hold_region": ("F+3",),
+    "shape.slower": ("F+4",),
+    "shape.faster": ("F+5",),
     # Stages, by their number.
     **{
         f"stage.{name}": (f"Alt+{number}",)

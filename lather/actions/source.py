@@ -29,9 +29,10 @@ def _picks(bench: Workbench) -> bool:
 
 
 def pick_at(bench: Workbench, x: float, y: float) -> None:
-    """A click while the key is held: the source, or the colour of a disc for Paint colour."""
+    """A click on the picture while the key is held: the source, or the colour of a disc for Paint
+    colour."""
     if tool(bench.hand.tool).uses_source:
-        bench.hands.set_source(PickedSource(x, y))
+        bench.hands.set_source(PickedSource(*bench.layer_sight.under(x, y)))
         return
     from lather.assist.picking import disc_colour
 

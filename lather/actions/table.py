@@ -16,6 +16,7 @@ from lather.actions import (
     lens,
     opening,
     saving,
+    shape,
     source,
     view,
 )
@@ -23,7 +24,7 @@ from lather.actions.action import Action
 
 _GROUPS = (
     opening, saving, delivering, application, edit, finding, evening, geometry, free, brush, source,
-    area, layer, lens, view,
+    shape, area, layer, lens, view,
 )  # fmt: skip
 
 
@@ -32,5 +33,5 @@ def all_actions() -> tuple[Action, ...]:
     return tuple(action for group in _GROUPS for action in group.ACTIONS)
 
 
-MENUS = ("Job", "Edit", "Finding", "Even", "Tool", "Source", "Area", "Layer", "Mask", "View",
-         "Help")  # fmt: skip
+MENUS = ("Job", "Edit", "Finding", "Even", "Tool", "Shape", "Source", "Area", "Layer", "Mask",
+         "View", "Help")  # fmt: skip

@@ -25,6 +25,7 @@ from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
+from lather.document.reshapes import without_reshapes
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.render.compositor import render, render_photo
@@ -107,6 +108,7 @@ def skin_scores(
     EditError : the regions are not known.
     Cancelled : by the token.
     """
+    state = without_reshapes(state)  # the parts lie where the photo has them
     progress(0.0, "measuring the skin")
     start, now = skin_view(state, cancel, photo=True), skin_view(state, cancel)
     progress(0.3, "measuring the texture")

@@ -9,7 +9,7 @@ import numpy as np
 
 from lather.assist.face_features import mesh_of
 from lather.assist.proposal import Measure, Proposal
-from lather.assist.shape_measures import shape_measures, total_field, unshaped
+from lather.assist.shape_measures import shape_measures, total_field
 from lather.core.arrays import Plane
 from lather.core.rect import Rect
 from lather.core.shape.field import Field, Nodes, node_rect
@@ -30,7 +30,7 @@ from lather.document.layers.reshape import (
     with_nodes,
 )
 from lather.document.planes import read_plane, with_plane
-from lather.document.reshapes import reshape_to_work_on
+from lather.document.reshapes import reshape_to_work_on, without_reshapes
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK
@@ -274,7 +274,7 @@ def propose_grain(state: JobState) -> Proposal:
 def _own_grain_l(state: JobState) -> float:
     from lather.assist.grain import measured_grain_l
 
-    return measured_grain_l(unshaped(state))
+    return measured_grain_l(without_reshapes(state))
 
 
 def _moved_mask(state: JobState) -> Mask:

@@ -15,9 +15,9 @@ from lather.core.shape.head import face_width_px
 from lather.core.shape.measure import displacement
 from lather.core.shape.symmetry import Evenness, evenness
 from lather.document.layers.reshape import Reshapes
+from lather.document.reshapes import without_reshapes
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
-from lather.document.tree import walk, without
 from lather.render.compositor import render
 from lather.render.reshaping import all_of, seen_at, to_layer
 
@@ -120,7 +120,7 @@ def _kept(
     state: JobState, reshapes: Reshapes, field: Field
 ) -> tuple[float | None, float | None]:
     """Grain and fine detail of moved skin, against the same skin before it was moved."""
-    plain = unshaped(state)
+    plain = without_reshapes(state)
     pairs = []
     for x, y in _places(field):
         source = to_layer(reshapes, np.array([[x, y]]), state.photo.rect)[0]
@@ -131,12 +131,6 @@ def _kept(
         return None, None
     ratio = np.median([np.divide(now, np.maximum(was, 1e-6)) for now, was in pairs], axis=0)
     return float(ratio[0]), float(ratio[1])
-
-
-def unshaped(state: JobState) -> JobState:
-    """The state without its reshapes: what is measured in the photo's own places."""
-    ids = {layer.id for layer in walk(state.layers) if layer.kind == "reshape"}
-    return replace(state, layers=without(state.layers, ids)) if ids else state
 
 
 def _places(field: Field) -> list[tuple[float, float]]:

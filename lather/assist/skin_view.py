@@ -21,6 +21,7 @@ from lather.core.work import NEVER, CancelToken
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
 from lather.document.layers.photo import PhotoLayer
+from lather.document.layers.reshape import ReshapeLayer
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.document.tiles import DEEPEST_LEVEL, TILE_PX, Key, Tiles
@@ -131,6 +132,8 @@ def view_below_evening(state: JobState, cancel: CancelToken) -> tuple[SkinView, 
     EditError as `skin_view`."""
     top = 0
     for index, layer in enumerate(state.layers):
+        if isinstance(layer, ReshapeLayer):  # above it nothing lies where the photo has it
+            break
         if isinstance(layer, PhotoLayer) or layer.stage in (Stage.CLEAN, Stage.EVEN):
             top = index
     below = replace(state, layers=state.layers[: top + 1])

@@ -18,6 +18,7 @@ from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage, new_id
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
+from lather.document.layers.reshape import ReshapeLayer
 from lather.document.state import JobState
 from lather.document.tree import inserted_above, walk
 
@@ -68,6 +69,8 @@ def anchor_of_weak(state: JobState) -> int:
     """The layer above which softening goes: the topmost of Clean, or the photo."""
     top = state.layers[0]
     for layer in state.layers:
+        if isinstance(layer, ReshapeLayer):
+            break
         if layer.stage is Stage.CLEAN and not isinstance(layer, PhotoLayer):
             top = layer
     return top.id

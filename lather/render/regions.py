@@ -13,9 +13,7 @@ from lather.core.survey.regions.region import Part, Region
 from lather.document.layers.reshape import Reshapes
 from lather.document.planes import Regions, read_plane
 from lather.render.ground import Ground
-from lather.render.reshaping import to_layer
-
-GRID_PX = 8
+from lather.render.reshaping import shifts_in
 
 
 def region_coverage(
@@ -49,24 +47,16 @@ def region_coverage(
 def _moved_coverage(
     ground: Ground, region: Region | Part, rect: Rect, level: int, moved: Reshapes
 ) -> Plane:
-    """By the displacement of every so many pixels, of one grid for all rectangles."""
+    """The region of where what is seen lies."""
     import cv2
 
-    picture = ground.photo.rect
-    grid = Rect(rect.x0 // GRID_PX, rect.y0 // GRID_PX, -(-rect.x1 // GRID_PX) + 1,
-                -(-rect.y1 // GRID_PX) + 1)  # fmt: skip
-    places = np.stack(np.meshgrid(np.arange(grid.x0, grid.x1), np.arange(grid.y0, grid.y1)), -1)
-    points = (places.reshape(-1, 2).astype(np.float64) * GRID_PX + 0.5) * (1 << level)
-    shifts = (to_layer(moved, points, picture) - points).reshape(places.shape) / (1 << level)
-    if not shifts.any():
+    shift = shifts_in(moved, rect, level, ground.photo.rect)
+    if not shift.any():
         return region_coverage(ground, region, rect, level)
-    xs, ys = np.arange(rect.x0, rect.x1), np.arange(rect.y0, rect.y1)
-    at = np.meshgrid((xs / GRID_PX - grid.x0).astype("f4"), (ys / GRID_PX - grid.y0).astype("f4"))
-    shift = cv2.remap(shifts.astype(np.float32), at[0], at[1], cv2.INTER_LINEAR)
     margin_px = int(np.ceil(np.abs(shift).max())) + 1
     wide = rect.grown(margin_px)
     coverage = region_coverage(ground, region, wide, level)
-    x, y = np.meshgrid((xs - wide.x0).astype("f4"), (ys - wide.y0).astype("f4"))
+    y, x = (grid.astype("f4") + margin_px for grid in np.mgrid[: rect.height, : rect.width])
     moved_coverage: Plane = cv2.remap(
         coverage, x + shift[..., 0], y + shift[..., 1], cv2.INTER_LINEAR,
         borderMode=cv2.BORDER_REPLICATE,

@@ -6,12 +6,13 @@ by going down through the reshapes (`to_layer`), and the other way round by goin
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 
 import numpy as np
+from numpy.typing import NDArray
 
-from lather.core.arrays import FULL, Plane
-from lather.core.rect import Rect
+from lather.core.arrays import FULL, FloatImage, Plane
+from lather.core.rect import Rect, paste
 from lather.core.shape import field as fields
 from lather.core.shape.field import Field, Points, Sources, interpolated
 from lather.document.layers.group import GroupLayer
@@ -85,6 +86,7 @@ def seen_rect(reshapes: Sequence[ReshapeLayer], rect: Rect, picture: Rect) -> Re
     return rect
 
 
+GRID_PX = 8
 _RIM_POINTS, _MARGIN_PX, _AT_ONCE = 17, 8, 100_000
 
 
@@ -93,6 +95,49 @@ def _rim(rect: Rect) -> Points:
     xs, ys = rect.x0 + share * rect.width, rect.y0 + share * rect.height
     x0, x1, y0, y1 = (np.full(_RIM_POINTS, v) for v in (rect.x0, rect.x1, rect.y0, rect.y1))
     return np.concatenate([np.stack(side, -1) for side in ((xs, y0), (xs, y1), (x0, ys), (x1, ys))])
+
+
+def seen_through(
+    reshapes: Sequence[ReshapeLayer], below: Callable[[Rect], FloatImage], rect: Rect, level: int,
+    picture: Rect,
+) -> FloatImage:
+    """(h, w, 4): a rectangle of what lies below reshapes, as it is seen."""
+    from lather.core.shape.resample import resampled
+
+    if not reshapes:
+        return below(rect)
+    layer = reshapes[-1]
+    wide = rect.grown(layer.reach_px(level)).intersect(picture.at_level(level))
+    pixels = seen_through(reshapes[:-1], below, wide, level, picture)
+    out = np.zeros((rect.height, rect.width, 4), dtype=np.float32)
+    paste(out, rect, pixels, wide)
+    inside = rect.intersect(wide)
+    part = out[inside.shifted(-rect.x0, -rect.y0).slices]
+    field = shown_field(layer, inside.from_level(level), picture, level)
+    resampled(pixels, wide, part, inside, field, level)
+    return out
+
+
+def shifts_in(
+    reshapes: Sequence[ReshapeLayer], rect: Rect, level: int, picture: Rect
+) -> NDArray[np.float32]:
+    """(h, w, 2): how far off, in pixels of the level, what is seen in a rectangle of it lies below.
+
+    By the displacement of every so many pixels, of one grid for all rectangles.
+    """
+    import cv2
+
+    grid = Rect(rect.x0 // GRID_PX - 1, rect.y0 // GRID_PX - 1, -(-rect.x1 // GRID_PX) + 2,
+                -(-rect.y1 // GRID_PX) + 2)  # fmt: skip
+    places = np.stack(np.meshgrid(np.arange(grid.x0, grid.x1), np.arange(grid.y0, grid.y1)), -1)
+    points = (places.reshape(-1, 2).astype(np.float64) * GRID_PX + 0.5) * (1 << level)
+    shifts = (to_layer(reshapes, points, picture) - points).reshape(places.shape) / (1 << level)
+    if not shifts.any():
+        return np.zeros((rect.height, rect.width, 2), dtype=np.float32)
+    xs, ys = np.arange(rect.x0, rect.x1), np.arange(rect.y0, rect.y1)
+    at = np.meshgrid((xs / GRID_PX - grid.x0).astype("f4"), (ys / GRID_PX - grid.y0).astype("f4"))
+    out: NDArray[np.float32] = cv2.remap(shifts.astype(np.float32), at[0], at[1], cv2.INTER_CUBIC)
+    return out
 
 
 def area_at_nodes(state: JobState, area: Tiles, layer: ReshapeLayer, nodes: Rect) -> Plane:

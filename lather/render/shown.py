@@ -11,6 +11,7 @@ from lather.document.state import JobState
 from lather.render.compositor import render_below
 from lather.render.ground import ground_of
 from lather.render.masks import limit_shares, mask_shares
+from lather.render.reshaping import below
 
 
 def render_mask(state: JobState, layer: Layer, rect: Rect, level: int = 0) -> FloatImage:
@@ -34,7 +35,8 @@ def shown_shares(
         share = mask_shares(layer.mask, state.photo.rect, rect, level)
     if not layer.limits.are_open:
         share = share * limit_shares(
-            layer.limits, ground_of(state), _below(state, layer, rect, level), rect, level
+            layer.limits, ground_of(state), _below(state, layer, rect, level), rect, level,
+            below(state, layer.id),
         )
     return share
 

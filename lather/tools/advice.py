@@ -33,11 +33,24 @@ def brush_advice(
     `finding` is the one looked at, if any.
     """
     advice = {"spacing": _SPACING, **_FROM_PRACTICE.get(tool_id, {})}
+    if state is not None and tool_id in SHAPED:
+        advice["size_px"] = _for_shape(tool_id, state)
     if tool_id != "mend_spot" or state is None:
         return advice
     if finding is not None and finding.kind.is_blemish and finding.stands_free:
         return {**advice, **_for_finding(finding)}
     return {**advice, "size_px": _for_spots(state)}
+
+
+def _for_shape(tool_id: str, state: JobState) -> Advice:
+    from lather.tools.starts import advised_size_px, face_width_px
+
+    low, high = advised_size_px(tool_id, state)
+    width_px = round(face_width_px(state))
+    what = "a cheek or a jaw" if tool_id == "push" else "an eye, a nose, a lip"
+    measured = "" if state.findings.faces else " Estimated, not measured."
+    return Advice(low, high, f"{low}-{high} px: {what} of a face that is {width_px} px wide."
+                  f"{measured}")  # fmt: skip
 
 
 def _for_finding(finding: Finding) -> dict[str, Advice]:
@@ -74,6 +87,11 @@ def _for_spots(state: JobState) -> Advice:
 
 _SPACING = Advice(8, 25, "8-25 % of the size: closer dabs lay down more, wider ones show.")
 
+_GIVE = Advice(30, 60, "30-60 %: half of the pen's way; another stroke goes further.")
+_SPEED = Advice(1, 5, "1-5 mm/s: slow enough to stop in time.")
+_SOFT_RIM = Advice(0, 30, "0-30 %: what lies around follows softly.")
+SHAPED = ("push", "gather", "swell", "turn", "turn_back", "ease_back", "calm", "hold", "let_go")
+
 _FROM_PRACTICE: dict[str, dict[str, Advice]] = {
     "mend_spot": {
         "hardness": Advice(40, 70, "40-70 %: the rim melts in, the spot is still covered."),
@@ -97,6 +115,11 @@ _FROM_PRACTICE: dict[str, dict[str, Advice]] = {
     "erase": {
         "hardness": Advice(0, 40, "0-40 %: the layer fades out instead of ending."),
         "flow": Advice(20, 40, "20-40 %: take away bit by bit."),
+    },
+    "push": {"hardness": _SOFT_RIM, "flow": _GIVE},
+    **{
+        name: {"hardness": _SOFT_RIM, "speed_mm_s": _SPEED}
+        for name in ("gather", "swell", "turn", "turn_back", "ease_back", "calm")
     },
     "paint_back": {
         "hardness": Advice(0, 40, "0-40 %: the original fades in."),

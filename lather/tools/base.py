@@ -14,6 +14,8 @@ from lather.core.brush.stroke import Brush, PenSample
 from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
 from lather.core.rect import Rect
+from lather.core.shape.guard import NO_LINES, Lines
+from lather.core.shape.lines import Bend
 from lather.core.survey.regions.region import Part, Region
 from lather.document.painting import Coverage
 from lather.document.state import JobState
@@ -76,6 +78,27 @@ class Outcome:
     broken_share: float = 0.0
 
 
+@dataclass(frozen=True)
+class ShapeReading:
+    """What is told beside the pen as it reshapes.
+
+    Attributes
+    ----------
+    moved_mm : how far the skin under the pen has gone from where the photo has it.
+    face_share : the same as a share of the face's width; None without a face.
+    bends : lines near by that are bent.
+    lines : all lines near by, (N, 4) px.
+    stopped : the skin would fold, and goes no further.
+    """
+
+    moved_mm: float
+    face_share: float | None
+    is_beyond: bool = False
+    bends: tuple[Bend, ...] = ()
+    lines: Lines = field(default_factory=lambda: NO_LINES)
+    stopped: bool = False
+
+
 class Work(ABC):
     """One stroke in progress.
 
@@ -102,6 +125,10 @@ class Work(ABC):
     def outlines(self) -> bool:
         """True while the pen's own path is what is being drawn."""
         return False
+
+    def reading(self) -> ShapeReading | None:
+        """What a reshape comes to so far; None for other tools."""
+        return None
 
     def shown(self, rect: Rect, level: int) -> FloatImage | None:  # noqa: ARG002
         """(h, w, 4) pixels to show of a rectangle of a level, instead of the preview's."""

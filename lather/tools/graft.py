@@ -14,6 +14,7 @@ from lather.document.areas import bounds_of
 from lather.document.avoid import avoided
 from lather.document.laid import Laid, laying
 from lather.document.planes import read_plane
+from lather.document.reshapes import without_reshapes
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.errors import EditError
@@ -124,7 +125,7 @@ class GraftWork(Work):
         source = source_of(self._state, self._layer.id, self._hand.reads)
         self._read_source = CellReader(source, picture)
         self._shown = CellReader(
-            lambda rect, level: render(self._begun, rect, level), picture
+            lambda rect, level: render(without_reshapes(self._begun), rect, level), picture
         )
         area = self._begun.area
         assert area is not None

@@ -12,6 +12,7 @@ from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.document import areas
 from lather.document.painting import Coverage
+from lather.document.reshapes import without_reshapes
 from lather.document.state import JobState
 from lather.render.compositor import render
 from lather.tools.base import CoveredWork, Hand, Outcome, Work
@@ -79,7 +80,9 @@ class GrowWork(CoveredWork):
             level += 1
         small = picture.at_level(level)
         touched = _touched(self._coverage, small, level)
-        area = grow_area(render(self._state, small, level)[..., :3], touched).area
+        area = grow_area(
+            render(without_reshapes(self._state), small, level)[..., :3], touched
+        ).area
         if level:
             # The rim of a reduced pixel is soft anyway; cubic keeps its curve.
             size = small.width << level, small.height << level

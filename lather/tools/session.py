@@ -31,10 +31,10 @@ from lather.render.compositor import render
 from lather.render.lenses.lens import LensLook
 from lather.render.lenses.table import LENSES, looked_through
 from lather.render.overlay import hatch
-from lather.render.reshaping import above, all_of, seen_rect, to_layer
+from lather.render.reshaping import above, all_of, seen_rect, seen_through, to_layer
 from lather.render.view import Shown, screen_bytes
 from lather.render.worker import Executor
-from lather.tools.base import Hand, Outcome, Work
+from lather.tools.base import Hand, Outcome, ShapeReading, Work
 from lather.tools.table import tool
 
 
@@ -58,6 +58,7 @@ class Frame:
     painted: Rect  # full resolution, all of the stroke so far
     covered: Coverage | None  # by the brush, if it is one; the stroke's own, which goes on growing
     shown: Shown
+    reading: ShapeReading | None = None
 
 
 @dataclass
@@ -101,6 +102,7 @@ class PenSession:
         self._waiting: list[tuple[str, PenSample]] = []
         self._lock = threading.Lock()
         self._around = AroundCache()
+        self.reading: ShapeReading | None = None  # of the stroke in progress, or the last
 
     @property
     def busy(self) -> bool:
@@ -124,6 +126,7 @@ class PenSession:
             self._waiting.append(("down", sample))
             return
         self.cancel()
+        self.reading = None
         try:
             work = tool(self.hand.tool).begin(self._job.state, self.hand)
         except LatherError as error:
@@ -241,15 +244,13 @@ class PenSession:
             return None
         state = stroke.work.preview()
         picture = state.photo.rect
-        seen = seen_rect(
-            above(state, state.active_id), changed_within(state, state.active_id, dirty), picture
-        )
+        seen = seen_rect(stroke.moved, changed_within(state, state.active_id, dirty), picture)
         level, look, shown = viewport.level, viewport.look, stroke.work.shows()
         reach_px = 0 if look is None else LENSES[look.id].near_px(state, level)
         rect = seen.at_level(level).grown(reach_px).intersect(viewport.rect)
         if rect.empty:
             return None
-        pixels = None if _other_lens(look, shown) else stroke.work.shown(rect, level)
+        pixels = None if _other_lens(look, shown) else self._own_pixels(stroke, rect, level)
         if pixels is None and look is not None:
             shown = Shown.LENS
             pixels = looked_through(
@@ -262,7 +263,24 @@ class PenSession:
         if hatched is not None:
             hatch(image, _at_level(hatched, rect, viewport.level), rect)
         work, live = stroke.work, changed_above(state, state.active_id, stroke.painted)
-        return Frame(viewport.level, rect, image, live, work.covered(), shown)
+        return Frame(
+            viewport.level, rect, image, live, work.covered(), shown, work.reading()
+        )
+
+    def _own_pixels(self, stroke: _Stroke, rect: Rect, level: int) -> FloatImage | None:
+        """What the tool itself shows; it knows nothing of what lies reshaped above."""
+        work, picture = stroke.work, self._job.state.photo.rect
+        if not stroke.moved or work.shows() is not Shown.AFTER:
+            return work.shown(rect, level)
+        if work.shown(Rect(rect.x0, rect.y0, rect.x0 + 1, rect.y0 + 1), level) is None:
+            return None
+
+        def below(wide: Rect) -> FloatImage:
+            pixels = work.shown(wide, level)
+            assert pixels is not None
+            return pixels
+
+        return seen_through(stroke.moved, below, rect, level, picture)
 
     def _render(self, state: JobState, rect: Rect, level: int) -> FloatImage:
         if rect.area > 2**22:  # larger than any cache of backdrops is worth
@@ -279,6 +297,7 @@ class PenSession:
 
     def _show(self, stroke: _Stroke, frame: Frame | None) -> None:
         if frame is not None and (self._stroke is stroke or self._finishing is stroke):
+            self.reading = frame.reading
             self.frame.emit(frame)
 
     def _settle(self, stroke: _Stroke, outcome: Outcome | None) -> None:

@@ -5,14 +5,19 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable, Iterator
 from dataclasses import asdict, replace
+from functools import cached_property
 from typing import Any
 
 import numpy as np
 
+from lather.assist.face_features import mesh_of
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import SLICE_S, PenSample
 from lather.core.rect import Rect
+from lather.core.shape.field import interpolated
 from lather.core.shape.guard import Guard
+from lather.core.shape.head import face_width_px
+from lather.core.shape.lines import StraightLines, bends
 from lather.core.shape.mirror import Mirror
 from lather.core.shape.moves import Dab, Move
 from lather.document.layers.reshape import ReshapeLayer
@@ -24,10 +29,10 @@ from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tree import find, replaced
 from lather.errors import EditError
 from lather.render.reshaping import area_at_nodes
-from lather.tools.base import Hand, Outcome, Work
+from lather.tools.base import Hand, Outcome, ShapeReading, Work
 
 HOLD_STEPS = 5  # of the grid: how far around a straight line nothing goes across it
-LEAST_MIDDLE_PX = 20.0
+LEAST_MIDDLE_PX, TOLD_BEND_PX = 20.0, 0.1
 FREE_SHARE = 0.15  # of the brush's radius more: where anything does
 
 
@@ -92,6 +97,7 @@ class MoveWork(FieldWork):
         self._mirror = mirror_of(self._state, self._layer, hand)
         self._guard: Guard | None = None
         self._at: tuple[float, float] | None = None
+        self._lines: StraightLines | None = None
 
     def add(self, dabs: Dabs) -> Rect:
         return self._live.add(self._moves(dabs))
@@ -133,6 +139,37 @@ class MoveWork(FieldWork):
         hold_px = float(HOLD_STEPS * self._layer.step_px)
         return replace(self._guard, hold_px=hold_px,
                        free_px=2 * hold_px + FREE_SHARE * dab.radius_px)  # fmt: skip
+
+    def reading(self) -> ShapeReading | None:
+        if self._at is None:
+            return None
+        layer, at = self._live.layer, np.array([self._at])
+        by_mm = float(np.linalg.norm(interpolated(at, layer.step_px, layer.nodes_at)))
+        by_mm /= px_per_mm(self._state)
+        lines = self._lines_near()
+        bent = bends(lines, lambda p: p + interpolated(p, layer.step_px, layer.nodes_at))
+        width, limit = self._face_mm
+        return ShapeReading(
+            by_mm, by_mm / width if width else None, bool(width) and by_mm > limit * width,
+            tuple(bend for bend in bent if bend.px >= TOLD_BEND_PX), lines.pieces,
+            self._live.stopped,
+        )  # fmt: skip
+
+    def _lines_near(self) -> StraightLines:
+        """Those that the brush has come near, whether they are kept straight or not."""
+        if self._lines is None:
+            from lather.assist.straight_lines import lines_under
+
+            self._lines = lines_under(self._state, self._layer.id)
+        assert self._at is not None
+        return self._lines.near(*self._at, 0.75 * self._hand.brush.size_px)
+
+    @cached_property
+    def _face_mm(self) -> tuple[float, float]:
+        """The face's width, 0 without one, and the share of it that the brief allows."""
+        mesh = mesh_of(self._state)
+        width = 0.0 if mesh is None else face_width_px(mesh) / px_per_mm(self._state)
+        return width, self._state.brief.style.limits.displacement
 
     def _refuse_if_held(self, samples: tuple[PenSample, ...]) -> None:
         """Say why nothing moved, if something should have."""

@@ -352,7 +352,7 @@ class Canvas(QWidget):
             return
         if self.bench.hands.picking:
             try:
-                pick_at(self.bench, *self.bench.layer_sight.under(sample.x, sample.y))
+                pick_at(self.bench, sample.x, sample.y)
             except Exception as error:  # noqa: BLE001 - the edge
                 self.bench.report(error, "Picking failed")
             self.update()

@@ -16,6 +16,7 @@ from lather.ui.brush_outline import BrushOutline
 from lather.ui.ellipse_mark import draw_ellipse
 from lather.ui.peek_ring import draw_peek, has_ring, ring_box
 from lather.ui.rim_mark import draw_cursor_rim, rim_box
+from lather.ui.shape_mark import ShapeMark
 from lather.ui.source_mark import draw_ghost, draw_source, source_box
 from lather.ui.trail_mark import TrailMark
 
@@ -31,6 +32,7 @@ class HandMark:
         self._outline = BrushOutline()
         self._area = AreaMark(bench, rims, executor, arrived)
         self._trail = TrailMark()
+        self._shape = ShapeMark(bench)
 
     def draw(
         self, painter: QPainter, tiles: ViewTiles, cursor: QPointF | None, ratio: float
@@ -41,6 +43,7 @@ class HandMark:
         if bench.pending is None:  # whose outline it would cross
             self._area.draw(painter, ratio)
         draw_ellipse(painter, bench, ratio)
+        self._shape.draw(painter, cursor, ratio)
         self._trail.draw(painter, bench, ratio)
         draw_source(painter, bench, cursor, ratio)
         if cursor is None or bench.panning:
@@ -55,6 +58,8 @@ class HandMark:
     def boxes(self, cursor: QPointF, ratio: float) -> list[QRect]:
         """What drawing the brush at a place can touch, in widget coordinates."""
         boxes = [self._outline.box(self._bench, cursor, ratio).toAlignedRect()]
+        if self._bench.session is not None and self._bench.session.reading is not None:
+            boxes.append(self._shape.box(cursor))
         if self._rims.cursor is not None:
             boxes.append(rim_box(self._bench, cursor, ratio))
         if has_ring(self._bench):

@@ -50,6 +50,12 @@ class Ruler(QWidget):
     def sizeHint(self) -> QSize:
         return QSize(160, HEIGHT_PX)
 
+    def set_title(self, title: str) -> None:
+        if title != self.title:
+            self.title = title
+            self.setAccessibleName(title)
+            self.update()
+
     def set_value(self, value: float) -> None:
         """Show a value without telling anybody."""
         if value != self.value:

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import logging
-
-from PyQt6.QtCore import QRectF, QSize, Qt, QTimer
+from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -21,20 +19,16 @@ from lather.actions.workbench import Workbench
 from lather.assist.face_map import FIGURES, Figure
 from lather.assist.scores import Scores, skin_scores, where
 from lather.core.survey.regions.region import Part
-from lather.core.work import CancelToken
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
-from lather.errors import Cancelled
 from lather.render.worker import Executor
 from lather.ui.face_map import HEIGHT_PX, FaceMap
+from lather.ui.measured_aside import MeasuredAside
 from lather.ui.theme import GAP_1, SMALL_PX, font, theme
 from lather.ui.widgets import label
 
-MEASURE_AFTER_MS = 1200  # after the last change
 ROW_PX = 22
 SCORED_STAGES = (Stage.EVEN,)
-
-log = logging.getLogger(__name__)
 
 
 class ScorePanel(QWidget):
@@ -43,10 +37,10 @@ class ScorePanel(QWidget):
     def __init__(self, bench: Workbench, executor: Executor) -> None:
         super().__init__()
         self.bench = bench
-        self._executor = executor
-        self._cancel = CancelToken()
-        self.scores: Scores | None = None
-        self.measuring = False
+        self._aside: MeasuredAside[Scores] = MeasuredAside(
+            bench, executor, measure=lambda state, cancel: skin_scores(state, cancel=cancel),
+            wanted=lambda: has_regions(bench) and bench.stage in SCORED_STAGES, shown=self._show,
+        )  # fmt: skip
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(GAP_1)
@@ -79,10 +73,6 @@ class ScorePanel(QWidget):
         self.said = label("", "dim")
         self.said.setWordWrap(True)
         column.addWidget(self.said)
-        self._timer = QTimer(self)
-        self._timer.setSingleShot(True)
-        self._timer.setInterval(MEASURE_AFTER_MS)
-        self._timer.timeout.connect(self._measure)
         bench.job_opened.connect(self.reset)
         bench.job_changed.connect(self._on_job_changed)
         bench.stage_changed.connect(self._on_stage_changed)
@@ -90,17 +80,14 @@ class ScorePanel(QWidget):
         self.reset()
 
     def close_view(self) -> None:
-        self._timer.stop()
-        self._cancel.cancel()
+        self._aside.close()
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
         self.bench.stage_changed.disconnect(self._on_stage_changed)
         self.bench.pending_changed.disconnect(self.map.update)
 
     def reset(self) -> None:
-        self._cancel.cancel()
-        self.scores, self.measuring = None, False
-        self._show()
+        self._aside.forget()
         self._on_stage_changed()
 
     @property
@@ -110,54 +97,30 @@ class ScorePanel(QWidget):
     @property
     def measured(self) -> bool:
         """True if no measurement is due or under way any more."""
-        return not self._timer.isActive() and not self.measuring
+        return self._aside.rests
+
+    @property
+    def measuring(self) -> bool:
+        return self._aside.under_way
+
+    @property
+    def scores(self) -> Scores | None:
+        """The latest; None before there are any."""
+        return self._aside.value
 
     def _on_stage_changed(self) -> None:
         if self.bench.stage in SCORED_STAGES and self.scores is None:
-            self._timer.start(1)
+            self._aside.ask(1)
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         same = (before.layers, before.regions, before.brief) == (
             after.layers, after.regions, after.brief)  # fmt: skip
         if before.regions is not after.regions:  # another face
-            self.scores = None
-            self._show()
+            self._aside.forget()
         if not same and self.bench.stage in SCORED_STAGES:
-            self._timer.start(MEASURE_AFTER_MS)
+            self._aside.ask()
         elif not same:
-            self.scores = None
-
-    def _measure(self) -> None:
-        if not has_regions(self.bench) or self.bench.stage not in SCORED_STAGES:
-            self._show()
-            return
-        session = self.bench.session
-        if session is not None and session.busy:  # the hand comes first
-            self._timer.start(MEASURE_AFTER_MS)
-            return
-        self._cancel.cancel()
-        token = self._cancel = CancelToken()
-        state, self.measuring = self.bench.state, True
-        self._show()
-
-        def work() -> Scores | None:
-            try:
-                return skin_scores(state, cancel=token)
-            except Cancelled:
-                return None
-
-        def done(scores: Scores | None) -> None:
-            if token is self._cancel:
-                self.scores, self.measuring = scores, False
-                self._show()
-
-        def failed(error: Exception) -> None:
-            log.error("the skin was not measured", exc_info=error)
-            if token is self._cancel:
-                self.scores, self.measuring = None, False
-                self._show()
-
-        self._executor.post(work, done, failed=failed, priority=4)
+            self._aside.forget()
 
     def _show(self) -> None:
         job = self.bench.job

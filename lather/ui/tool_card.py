@@ -35,6 +35,7 @@ from lather.tools.source import Reads, SourceGoes
 from lather.tools.table import tool
 from lather.ui.colour_row import ColourRow
 from lather.ui.ruler import Ruler
+from lather.ui.shape_rows import ShapeRows
 from lather.ui.theme import GAP_1, GAP_4
 from lather.ui.tool_grid import ToolGrid
 from lather.ui.widgets import CommandButton, Panel, label, run_action
@@ -129,6 +130,8 @@ class ToolCard(Panel):
         self.column.addWidget(self.region)
         self.combine = self._add_choice("Area", COMBINE_TEXTS, bench.hands.set_combine)
         self.area_row = self._add_commands("Rim", _AREA, actions)
+        self.shape = ShapeRows(bench, actions)
+        self.column.addWidget(self.shape)
         self.dynamics = self._add_commands("Pen", _DYNAMICS, actions)
         self.advice_line = self._add_advice_line()
         self.colours = ColourRow(bench, actions)
@@ -160,7 +163,9 @@ class ToolCard(Panel):
             self.rulers[name].set_value(round(100 * getattr(brush, name)))
         for name, ruler in self.rulers.items():
             ruler.set_advice(advice.get(name))
-            ruler.setVisible(entry.is_brush and (name == "size_px" or not entry.only_size))
+            ruler.setVisible(_uses(entry, name))
+        self.rulers["flow"].set_title("Give" if entry.reshapes else "Flow")
+        self.shape.show_hand(entry, hand, advice)
         self.note.setText("on the mask" if hand.on_mask else "")
         self.title.setText(f"In hand: {entry.title}")
         self.modes.setVisible(entry.uses_mode)
@@ -171,14 +176,14 @@ class ToolCard(Panel):
         self.reads.setCurrentIndex(list(READS_TEXTS).index(hand.reads))
         self.turn.setVisible(entry.uses_turn)
         self._show_turn(hand.turn)
-        self.region.setVisible(entry.uses_region)
+        self.region.setVisible(entry.uses_region or entry.id == "hold")
         self.region.setCurrentIndex(list(REGION_TEXTS).index(hand.region))
         self.combine.setVisible(entry.uses_combine)
         _show_choice(self.combine, hand.combine)
         self._show_combine(entry.uses_region, hand.combine)
         outlines = entry.uses_combine and not entry.uses_region
         self.area_row.setVisible(outlines or has_area(self.bench))
-        self.dynamics.setVisible(entry.is_brush and not entry.only_size)
+        self.dynamics.setVisible(entry.is_brush and not entry.only_size and not entry.reshapes)
         self.colours.setVisible(entry.uses_colour and not hand.on_mask)
         self.colours.refresh()
         self.advice_line.setText(self._advice_text(entry.help))
@@ -211,6 +216,7 @@ class ToolCard(Panel):
         self.bench.walk.moved.disconnect(self.reset)
         self.bench.job_opened.disconnect(self.reset)
         self.bench.settings.changed.disconnect(self._on_setting_changed)
+        self.tools.close_view()
 
     def show_rims(self, cursor: RimTest | None, area: Sequence[RimTest]) -> None:
         """A broken rim under the brush, or of the area, is the advice while it is there."""
@@ -382,6 +388,15 @@ class ToolCard(Panel):
         text.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.column.addWidget(text)
         return text
+
+
+def _uses(entry: Tool, name: str) -> bool:
+    """True for the rulers of a brush that count for a tool."""
+    if not entry.is_brush or (entry.only_size and name != "size_px"):
+        return False
+    if not entry.reshapes:
+        return True
+    return name in ("size_px", "hardness") or (name == "flow" and not entry.by_time)
 
 
 def _combo(

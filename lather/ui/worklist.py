@@ -20,6 +20,7 @@ from lather.ui.crops import CROP_PX, crop_of
 from lather.ui.finding_list import FindingList
 from lather.ui.proposal_card import ProposalCard
 from lather.ui.score_panel import ScorePanel
+from lather.ui.shape_panel import ShapePanel
 from lather.ui.theme import GAP_1, GAP_2
 from lather.ui.widgets import CommandButton, Panel, label
 
@@ -41,8 +42,7 @@ STAGE_TEXTS = {
     Stage.FEATURES: "Not built yet. Features will hold eyes, teeth and lips.",
     Stage.HAIR: "Not built yet. Hair will find stray hairs against the background and fill gaps. "
     "Until then single hairs on skin can be mended by hand.",
-    Stage.SHAPE: "Not built yet. Shape will move and resize features evenly, with straight things "
-    "kept straight.",
+    Stage.SHAPE: "",
     Stage.FINISH: "Not built yet. Finish will hold sharpening, grain and the check of the whole. "
     "Until then a merged copy on top is in the Layer menu.",
     Stage.DELIVER: f"Write the finished picture as JPEG, PNG, TIFF or WebP.\n\n{DELIVERY_CAUTION}",
@@ -67,6 +67,8 @@ class Worklist(Panel):
         self.column.addWidget(self.survey)
         self.scores = ScorePanel(bench, executor)
         self.column.addWidget(self.scores)
+        self.shape = ShapePanel(bench, actions, executor)
+        self.column.addWidget(self.shape)
         self.proposal = ProposalCard(bench, actions)
         self.column.addWidget(self.proposal)
         self.findings = FindingList(bench, actions)
@@ -115,6 +117,7 @@ class Worklist(Panel):
         self.bench.stage_changed.disconnect(self._on_stage_changed)
         self.bench.pending_changed.disconnect(self._show_list)
         self.scores.close_view()
+        self.shape.close_view()
         self.proposal.close_view()
 
     def _on_stage_changed(self) -> None:
@@ -163,8 +166,11 @@ class Worklist(Panel):
         self.assistants.setVisible(even and not pending)
         for button in self.assistant_buttons:
             button.refresh()
-        self.text.setVisible(not surveyed)
-        self.survey.setVisible(listed and not surveyed)
+        shapes = stage is Stage.SHAPE
+        self.shape.setVisible(shapes)
+        self.text.setVisible(not surveyed and not shapes)
+        faceless = shapes and not is_surveyed(self.bench)
+        self.survey.setVisible((listed and not surveyed) or faceless)
         self.survey.refresh()
         self.list.setVisible(shown)
         self.heading.setVisible(shown)

@@ -44,7 +44,8 @@ class MapTest(Case):
 
     def test_planes_hold_their_own_subject(self) -> None:
         subjects = {"findings": "Finding", "the source": "Source", "areas": "Area",
-                    "layers": "Layer", "masks": "Mask", "the view": "View"}  # fmt: skip
+                    "layers": "Layer", "masks": "Mask", "the view": "View",
+                    "the shape": "Shape"}  # fmt: skip
         for action in self.actions.values():
             for key in KEYS.get(action.id, ()):
                 plane = plane_of(key)
@@ -53,14 +54,15 @@ class MapTest(Case):
                         self.assertIn(plane, PLANES)
                         menu = subjects[PLANES[plane]]
                         # Tools and masks made of areas lie in the plane of what they work on.
-                        self.assertIn(action.menu, (menu, "Tool", "Area"))
+                        # So does a lens in the plane of what it shows.
+                        self.assertIn(action.menu, (menu, "Tool", "Area", "View"))
 
     def test_a_letter_means_the_same_everywhere(self) -> None:
         """Makes, takes away, less, more, turned over: by the words of the commands."""
         same = {
             "G": r"delete|remove|clear|erase|paint_back|cut_free",
-            "W": r"smaller|softer|less|lower|shrink",
-            "E": r"larger|harder|more|raise|grow|next_region|mend_all",
+            "W": r"smaller|softer|less|lower|shrink|gather",
+            "E": r"larger|harder|more|raise|grow|next_region|mend_all|swell",
             "T": r"mirror|invert|other_source|ungroup",
         }
         for name, keys in KEYS.items():

@@ -7,7 +7,7 @@ from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
 from lather.document.state import JobState
 from lather.render.compositor import render
-from lather.render.lenses import parts, skin, tones, work
+from lather.render.lenses import parts, shape, skin, tones, work
 from lather.render.lenses.lens import Field, Lens, LensLook, Picture
 
 LENSES: dict[str, Lens] = {
@@ -32,6 +32,10 @@ LENSES: dict[str, Lens] = {
              work.see_change, work.change_legend),
         Lens("clipping", "Clipping", "Where a colour is at its end.",
              tones.see_clipping, tones.clipping_legend),
+        Lens("moved", "Moved", "How far reshaping moved each place, and which way.",
+             shape.see_moved, shape.moved_legend),
+        Lens("stretched", "Stretch", "Where reshaping stretched or squeezed the texture.",
+             shape.see_stretched, shape.stretched_legend),
         Lens("mask", "Mask", "Where the layer in work shows, and where it is hidden.",
              work.see_mask, work.mask_legend),
         Lens("regions", "Regions", "One region or part of the portrait, all else dimmed.",

@@ -18,6 +18,7 @@ from lather.document.layers.inks import InksLayer
 from lather.document.layers.light import LightLayer
 from lather.document.layers.mono import MonoLayer
 from lather.document.layers.radial import RadialLayer
+from lather.document.layers.reshape import ReshapeLayer
 from lather.document.layers.sharpen import SharpenLayer
 from lather.document.layers.smooth import SmoothLayer
 from lather.document.layers.soften import SoftenLayer
@@ -37,6 +38,7 @@ from lather.ui.cards import (
     light,
     mono,
     radial,
+    reshape,
     sharpen,
     smooth,
     soften,
@@ -63,4 +65,5 @@ CARDS: dict[type[ComputedLayer], Callable[[Workbench, Executor], Card]] = {
     SharpenLayer: sharpen.make,
     GrainLayer: grain.make,
     SweepLayer: sweep.make,
+    ReshapeLayer: reshape.make,
 }
