@@ -5,10 +5,15 @@ from __future__ import annotations
 import argparse
 import json
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from lather.cli.opening import opened_job
+from lather.cli.progress import compiled_kernels
 from lather.files.outputs import Form
+
+if TYPE_CHECKING:
+    from lather.assist.shape_measures import ShapeMeasures
+    from lather.document.state import JobState
 
 READS = ("job",)
 WRITES: dict[str, Form] = {}
@@ -33,6 +38,7 @@ def describe(job: Any) -> dict[str, Any]:
     from lather.document.tree import walk
 
     state = job.state
+    shape = _shape_of(state)
     return {
         "title": job.title,
         "photo": {
@@ -62,7 +68,19 @@ def describe(job: Any) -> dict[str, Any]:
             }
             for layer in walk(state.layers)
         ],
+        **({} if shape is None else {"shape": shape.facts()}),
     }
+
+
+def _shape_of(state: JobState) -> ShapeMeasures | None:
+    """What the job's reshapes come to; None if it has none."""
+    from lather.assist.shape_measures import shape_measures
+    from lather.render.reshaping import all_of
+
+    if not all_of(state):
+        return None
+    compiled_kernels()
+    return shape_measures(state)
 
 
 def _as_text(facts: dict[str, Any]) -> str:
@@ -79,4 +97,13 @@ def _as_text(facts: dict[str, Any]) -> str:
         + (f"  ({layer['strokes']} strokes)" if layer["strokes"] else "")
         for layer in reversed(facts["layers"])
     ]
+    if "shape" in facts:
+        shape = facts["shape"]
+        share = shape["share_of_face_width"]
+        lines.append(f"moved up to {shape['largest_mm']:.2f} mm"
+                     + ("" if share is None else f", {share:.1%} of the face's width"))
+        lines += [
+            f"  {e['name']:<24} {e['start_mm']:+.1f} -> {e['now_mm']:+.1f} mm  {e['verdict']}"
+            for e in shape["evenness"]
+        ]  # fmt: skip
     return "\n".join(lines)

@@ -13,7 +13,7 @@ from lather.cli.marks import Mark, add_keep_argument, check_inside, read_marks
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
 from lather.cli.survey import add_scale_argument, check_scale, survey_of
-from lather.cli.text import write_text
+from lather.cli.text import percent, write_text
 from lather.cli.written import save_work, writable_depth
 from lather.document.layers.layer import Stage
 from lather.errors import UsageError
@@ -73,7 +73,8 @@ def run_stages(options: argparse.Namespace, stages: tuple[Stage, ...]) -> int:
     from lather.assist.retouch import RetouchOptions
 
     check_scale(options.mm_per_pixel)
-    wanted = RetouchOptions(stages, _strength(options.strength), options.doubtful)
+    strength = percent(options.strength, "--strength", REFUSED)
+    wanted = RetouchOptions(stages, strength, options.doubtful)
     marks = read_marks(options.keep, REFUSED)
     state = opened_job(options.photo, options).state
     check_inside(marks, state.photo, REFUSED)
@@ -164,13 +165,3 @@ def _stages(text: str) -> tuple[Stage, ...]:
         raise UsageError(REFUSED, f"'{wrong[0] if wrong else text}' {why}",
                          f"choose from {', '.join(stage.value for stage in built)}")  # fmt: skip
     return tuple(stage for stage in built if stage.value in names)
-
-
-def _strength(text: str) -> float:
-    try:
-        percent = float(text.removesuffix("%"))
-    except ValueError:
-        percent = -1.0
-    if not 0 <= percent <= 100:
-        raise UsageError(REFUSED, f"--strength {text} is no share", "give 0 to 100")
-    return percent / 100

@@ -5,8 +5,20 @@ from __future__ import annotations
 import sys
 from pathlib import Path
 
+from lather.errors import UsageError
 from lather.files.atomic import replacing
 from lather.files.outputs import STDOUT
+
+
+def percent(text: str, option: str, refused: str) -> float:
+    """A share, 0-1, that was given as 0-100 per cent."""
+    try:
+        value = float(text.removesuffix("%"))
+    except ValueError:
+        value = -1.0
+    if not 0 <= value <= 100:
+        raise UsageError(refused, f"{option} {text} is no share", "give 0 to 100")
+    return value / 100
 
 
 def write_text(text: str, path: Path | None, summary: str) -> None:

@@ -86,7 +86,7 @@ def seen_rect(reshapes: Sequence[ReshapeLayer], rect: Rect, picture: Rect) -> Re
     return rect
 
 
-GRID_PX = 8
+GRID_PX = 4
 _RIM_POINTS, _MARGIN_PX, _AT_ONCE = 17, 8, 100_000
 
 

@@ -33,8 +33,10 @@ def brush_advice(
     `finding` is the one looked at, if any.
     """
     advice = {"spacing": _SPACING, **_FROM_PRACTICE.get(tool_id, {})}
-    if state is not None and tool_id in SHAPED:
-        advice["size_px"] = _for_shape(tool_id, state)
+    if tool_id in SHAPED:
+        del advice["spacing"]  # it follows the rim: see `core/shape/moves.py`
+        if state is not None:
+            advice["size_px"] = _for_shape(tool_id, state)
     if tool_id != "mend_spot" or state is None:
         return advice
     if finding is not None and finding.kind.is_blemish and finding.stands_free:

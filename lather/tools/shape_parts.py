@@ -103,6 +103,8 @@ class FeatureWork(ShiftWork):
         for feature in FEATURES:
             now = feature_now(self._state, feature, self._layer.id)
             for strand in now.strands if now is not None else ():
+                if not strand.grip:
+                    continue
                 away = math.dist(strand.handle, (x, y))
                 if away < min(nearest, grasp):
                     nearest, self._now, self._strand = away, now, strand

@@ -64,7 +64,7 @@ class ShapeMark:
 
     def _draw_feature(self, painter: QPainter, now: FeatureNow, ratio: float) -> None:
         """A dot on each strand, with the way that it goes."""
-        for strand in now.strands:
+        for strand in (one for one in now.strands if one.grip):
             at = self._placed(*strand.handle, ratio)
             way = QPointF(*strand.way) * (ARM_PX / max(float(np.hypot(*strand.way)), 1e-6))
             if self._bench.geometry is not None and self._bench.geometry.mirrored:
@@ -78,7 +78,7 @@ class ShapeMark:
             painter.setBrush(Qt.BrushStyle.NoBrush)
             if abs(now.moved_mm) >= 0.05 and strand.side >= 0:
                 share = abs(now.moved_mm) / max(now.most_mm, 1e-6)
-                text = f"{now.feature.title} {now.moved_mm:+.1f} mm"
+                text = f"{now.feature.title} {now.moved_mm:+.1f} mm".replace("-", "\u2212")
                 draw_tag(painter, at + way + QPointF(6, 0), text, warning=share > 0.99)
 
     def _draw_middle(self, painter: QPainter, ratio: float) -> None:

@@ -18,9 +18,9 @@ from lather.ui.measured_aside import MeasuredAside
 from lather.ui.theme import GAP_1, GAP_2, SMALL_PX, font, theme
 from lather.ui.widgets import CommandButton, label
 
-COMMANDS = ("shape.even_other", "shape.straighten_background", "shape.back_area",
-            "shape.back_all", "shape.grain", "shape.new_layer")  # fmt: skip
-ROW_PX, NAME_PX, FIGURE_PX = 30, 0.0, 54.0
+COMMANDS = ("shape.even_other", "shape.straighten_background", "shape.grain",
+            "shape.back_all")  # fmt: skip
+ROW_PX = 27
 MOST_MM = 6.0  # of a difference, at the end of its scale
 ASIDE_MS = 250
 INTRO = (
@@ -167,17 +167,17 @@ class DisplacementBars(QWidget):
             painter.setPen(QColor(t.warning if beyond else t.text))
             told = f"! {text}" if beyond else text
             painter.drawText(line, Qt.AlignmentFlag.AlignRight, told)
-            groove = QRectF(0, top + 19, self.width(), 5)
+            groove = QRectF(0, top + 17, self.width(), 4)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(t.groove))
             painter.drawRoundedRect(groove, 2.5, 2.5)
             painter.setBrush(QColor(t.warning if beyond else t.accent))
-            bar = QRectF(0, top + 19, groove.width() * min(max(share, 0.0), 1.0), 5)
+            bar = QRectF(0, top + 17, groove.width() * min(max(share, 0.0), 1.0), 4)
             painter.drawRoundedRect(bar, 2.5, 2.5)
             if limit is not None:
                 x = groove.width() * limit
                 painter.setPen(QPen(QColor(t.text), 2))
-                painter.drawLine(QPointF(x, top + 16), QPointF(x, top + 27))
+                painter.drawLine(QPointF(x, top + 14), QPointF(x, top + 24))
 
 
 def _rows_of(m: ShapeMeasures) -> list[tuple[str, str, float, float | None, bool]]:
@@ -254,7 +254,7 @@ class SymmetryMeter(QWidget):
         def x(mm: float) -> float:
             return width / 2 * (1 + min(max(mm / MOST_MM, -0.97), 0.97))
 
-        middle = top + 21.5
+        middle = top + 19.5
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(t.groove))
         painter.drawRoundedRect(QRectF(0, middle - 2.5, width, 5), 2.5, 2.5)

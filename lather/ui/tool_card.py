@@ -288,7 +288,7 @@ class ToolCard(Panel):
         for name, ruler in self.rulers.items():
             ruler.moved.connect(lambda value, name=name: self._on_moved(name, value))
         grid.addWidget(self.rulers["size_px"], 0, 0, 1, 2)
-        for index, name in enumerate(("opacity", "flow", "hardness", "spacing")):
+        for index, name in enumerate(("opacity", "spacing", "flow", "hardness")):
             grid.addWidget(self.rulers[name], 1 + index // 2, index % 2)
         self.column.addLayout(grid)
 

@@ -27,6 +27,7 @@ class Strand:
     points: tuple[int, ...]
     way: tuple[float, float]
     both: bool = True
+    grip: bool = True  # it can be taken hold of
 
 
 @dataclass(frozen=True)
@@ -53,13 +54,13 @@ FEATURES: tuple[Feature, ...] = (
             (Strand((58, 172, 136, 150), (0.97, 0.24)),)),
     Feature("cheek", "Cheek", "fuller", "slimmer", 28.0, (Strand((234, 93, 132), _OUT),)),
     Feature("chin", "Chin", "longer", "shorter", 26.0,
-            (Strand((176, 148, 152), _DOWN), Strand((152,), _DOWN, both=False))),
+            (Strand((176, 148, 152), _DOWN, grip=False), Strand((152,), _DOWN, both=False))),
     Feature("nose_width", "Nose width", "wider", "narrower", 11.0, (Strand((129, 64, 98), _OUT),)),
     Feature("eye_opening", "Eye opening", "more open", "less open", 9.0,
             (Strand((160, 159, 158), _UP), Strand((144, 145, 153), (0.0, 0.4)))),
     Feature("lip_fullness", "Lip fullness", "fuller", "thinner", 9.0,
-            (Strand((39, 37), _UP), Strand((0,), _UP, both=False),
-             Strand((181, 84), _DOWN), Strand((17,), _DOWN, both=False))),
+            (Strand((39, 37), _UP, grip=False), Strand((0,), _UP, both=False),
+             Strand((181, 84), _DOWN, grip=False), Strand((17,), _DOWN, both=False))),
     Feature("brow_height", "Brow height", "higher", "lower", 14.0,
             (Strand((70, 63, 105, 66, 107), _UP),)),
     Feature("neck", "Neck", "wider", "slimmer", 34.0),
@@ -77,11 +78,13 @@ class Placed:
     points : (N, 2) px.
     way : (2,): where it goes, px of the picture for one px in the plane of the face.
     side : -1 on the person's right, 1 on the left, 0 in the middle.
+    grip : it can be taken hold of.
     """
 
     points: Points
     way: NDArray[np.float64]
     side: int
+    grip: bool = True
 
     @property
     def handle(self) -> tuple[float, float]:
@@ -101,7 +104,8 @@ def placed(feature: Feature, mesh: Mesh) -> tuple[Placed, ...]:
             sides = ((0, list(strand.points)),)  # type: ignore[assignment]
         for side, numbers in sides:
             way = np.array([side * out, down]) @ plane
-            found.append(Placed(mesh[numbers, :2].astype(np.float64), way, side))
+            points = mesh[numbers, :2].astype(np.float64)
+            found.append(Placed(points, way, side, strand.grip))
     return tuple(found)
 
 

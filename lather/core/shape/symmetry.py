@@ -36,8 +36,6 @@ PAIRS = (
     Pair("mouth corner, out", *MOUTH_CORNERS, across=True),
     Pair("mouth corner, height", *MOUTH_CORNERS, across=False),
     Pair("brow height", 105, 334, across=False),
-    Pair("eye height", 133, 362, across=False),
-    Pair("jaw corner, height", 172, 397, across=False),
 )
 
 

@@ -76,8 +76,8 @@ def see_moved(field: Field) -> FloatImage:
 def moved_legend(state: JobState, look: LensLook) -> tuple[Swatch, ...]:  # noqa: ARG001
     step, width, limit = interval_mm(state), face_width_mm(state), limit_mm(state)
     return (
-        Swatch(f"a line every {step:g} mm ({100 * step / width:.1f} % of the face)", (1, 1, 1)),
-        Swatch(f"beyond {limit:.1f} mm, or stretched too far", AMBER, hatched=True),
+        Swatch(f"every {step:g} mm ({100 * step / width:.1f} % of the face)", (1, 1, 1)),
+        Swatch(f"beyond {limit:.1f} mm", AMBER, hatched=True),
     )
 
 
