@@ -37,7 +37,7 @@ def measure(scale: Scale) -> list[Row]:
     for zoom in (0.5, 1.0):
         app.bench.zoom_to(zoom)
         side = round((SIZE_PX + STEP_PX) * zoom) + 2
-        reference = _bare_blend_ms(scale, side)
+        reference = bare_blend_ms(scale, side)
         for place, layer in places.items():
             app.bench.select_layer(layer.id)
             settle(app)
@@ -89,7 +89,8 @@ def opened(job: Job) -> tuple[App, SimulatedPen, Paints]:
 
 
 def stroke_delays(
-    app: App, pen: SimulatedPen, paints: Paints, n_events: int = N_EVENTS + N_WARM_UP
+    app: App, pen: SimulatedPen, paints: Paints, n_events: int = N_EVENTS + N_WARM_UP,
+    sweep_px: float = 800.0,
 ) -> list[float]:
     """Milliseconds from each event to the end of the paint that shows its frame."""
     from PyQt6.QtCore import QEvent
@@ -103,7 +104,7 @@ def stroke_delays(
     delays = []
     for i in range(n_events):
         # To and fro in the middle of the view, as a hand does.
-        x = x0 + abs((i * STEP_PX) % 800 - 400)
+        x = x0 + abs((i * STEP_PX) % sweep_px - sweep_px / 2)
         reading = PenSample(0.008 * i, x, y0 + 40 * np.sin(i / 9), 0.8)
         n_frames, start = canvas.frames_painted, time.perf_counter()
         paints.clear()
@@ -118,7 +119,7 @@ def stroke_delays(
     return delays[N_WARM_UP:]
 
 
-def _bare_blend_ms(scale: Scale, side_px: int) -> float:
+def bare_blend_ms(scale: Scale, side_px: int) -> float:
     random = np.random.default_rng(0)
     backdrop = random.random((side_px, side_px, 3)).astype(np.float32)
     source = random.random((side_px, side_px, 3)).astype(np.float32)

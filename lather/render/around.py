@@ -9,6 +9,8 @@ from __future__ import annotations
 
 from collections import OrderedDict
 
+import numpy as np
+
 from lather.core.arrays import FloatImage
 from lather.core.blend.composite import composite
 from lather.core.blend.modes import BlendMode
@@ -78,7 +80,7 @@ class AroundCache:
         else:
             first = moves[-1] + 1
             layer = self._runs[moves[-1]][0]
-            wide = rect.grown(layer.reach_px(scene.level)).intersect(scene.picture)
+            wide = rect.grown(layer.reach_in_px(rect, scene.level)).intersect(scene.picture)
             below = Patch(wide, self._up_to(moves[-1], active, scene, wide))
             out, inside = below.part(rect), rect.intersect(scene.picture)
             if not inside.empty:
@@ -92,12 +94,11 @@ class AroundCache:
 
     def _read_below(self, scene: Scene) -> Base:
         def below(wide: Rect) -> FloatImage:
-            out = transparent(wide)
+            out = np.empty((wide.height, wide.width, 4), dtype=np.float32)
             for key in wide.cells(TILE_PX):
                 tile = self._tile(BELOW, self._below, scene, key)
-                if tile is not None:
-                    inside, there = _overlap(key, wide)
-                    out[there] = tile[inside]
+                inside, there = _overlap(key, wide)
+                out[there] = 0 if tile is None else tile[inside]
             return out
 
         return below

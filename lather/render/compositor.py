@@ -42,7 +42,7 @@ def render_kept(state: JobState, rect: Rect, level: int = 0) -> FloatImage:
 def render_piece(state: JobState, rect: Rect, level: int = 0) -> FloatImage:
     """`render` of a rectangle large against the layers' reach, at once: of a tile by itself the
     surroundings that a wide layer looks at would be many times as large as the tile."""
-    scene = Scene(ground_of(state), level, paint, _below_at_once)
+    scene = Scene(ground_of(state), level, paint, _below_at_once, _below_at_once)
     return paint(state.layers, scene, transparent, rect)
 
 
@@ -97,7 +97,7 @@ def render_layers(layers: Layers, photo: Photo, rect: Rect, level: int = 0) -> F
 
 def scene_of(ground: Ground, level: int) -> Scene:
     """What layers are rendered in, with what is kept of all pictures."""
-    return Scene(ground, level, paint, _kept_below)
+    return Scene(ground, level, paint, _kept_below, _kept_below)
 
 
 def _kept_below(scene: Scene, layers: Layers, rect: Rect) -> FloatImage:

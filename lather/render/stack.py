@@ -30,10 +30,11 @@ def paint(layers: Layers, scene: Scene, base: Base, rect: Rect) -> FloatImage:
         shown = shown[first + 1 :]
     else:
         layer = shown[first]
-        wide = rect.grown(_margin_px(layer, scene.level)).intersect(scene.picture)
+        wide = rect.grown(_margin_px(layer, scene.level, rect)).intersect(scene.picture)
         rest = tuple(shown[:first])
         alone = base is transparent and len(rest) > 1  # the photo by itself is read as fast
-        pixels = scene.below(scene, rest, wide) if alone else paint(rest, scene, base, wide)
+        kept = scene.tiled if layer.REACH_VARIES else scene.below
+        pixels = kept(scene, rest, wide) if alone else paint(rest, scene, base, wide)
         below = Patch(wide, pixels)
         out = below.part(rect)
         inside = rect.intersect(scene.picture)
@@ -46,9 +47,9 @@ def paint(layers: Layers, scene: Scene, base: Base, rect: Rect) -> FloatImage:
     return out
 
 
-def _margin_px(layer: Layer, level: int) -> int:
+def _margin_px(layer: Layer, level: int, rect: Rect) -> int:
     """The layer's reach, rounded up: while a radius is dragged what lies below is mostly kept."""
-    return -(-layer.reach_px(level) // MARGIN_STEP_PX) * MARGIN_STEP_PX
+    return -(-layer.reach_in_px(rect, level) // MARGIN_STEP_PX) * MARGIN_STEP_PX
 
 
 def lay_on(layers: Iterable[Layer], scene: Scene, out: FloatImage, rect: Rect) -> None:

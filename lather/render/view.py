@@ -261,6 +261,11 @@ class ViewTiles:
                                 priority=priority)  # fmt: skip
         return entry
 
+    def is_current(self, shown: Shown, level: int, keys: Iterable[Key]) -> bool:
+        """True once tiles show the state of now."""
+        found = (self._entries.get((shown, level, key)) for key in keys)
+        return all(entry is not None and entry.shown >= entry.wanted for entry in found)
+
     def prepare_overview(self) -> None:
         """Ask for the coarse picture that fills gaps while finer tiles are on their way."""
         level = deepest_level(self.state.photo)

@@ -84,7 +84,7 @@ _PUSH = Tool(
     "is none.",
     icon="push",
     begin=begin_push,
-    brush=Brush(size_px=450, hardness=0.0, opacity=1.0, flow=0.5, spacing=0.03),
+    brush=Brush(size_px=450, hardness=0.0, opacity=1.0, flow=0.5, spacing=0.06),
     makes_layer=True,
     reshapes=True,
 )

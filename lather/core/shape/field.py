@@ -26,7 +26,7 @@ Indexes = NDArray[np.int64]
 NodeAt = Callable[[Indexes, Indexes], NDArray[np.float32]]  # rows, columns -> (N, 2)
 
 SUPPORT = 2  # nodes around a place that it depends on
-LARGE_PICTURE_PX, HUGE_PICTURE_PX = 40e6, 160e6
+LARGE_PICTURE_PX, HUGE_PICTURE_PX = 16e6, 64e6
 NEWTON_STEPS = 12
 CLOSE_PX = 1e-3
 

@@ -8,6 +8,10 @@ has what is lost beyond. Where the field is zero pixels are not touched at all.
 
 from __future__ import annotations
 
+import threading
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -19,6 +23,8 @@ from lather.core.shape.reach import LOBES
 
 N_TAPS = 2 * LOBES
 N_PHASES = 512
+LARGE_PX = 60_000
+_HELPER, _HELPING = ThreadPoolExecutor(1, "resample"), threading.Lock()
 
 
 def _weights() -> Plane:
@@ -50,10 +56,29 @@ def resampled(
     spacing = field.step_px * scale
     origin = rect.x0 / spacing - field.rect.x0, rect.y0 / spacing - field.rect.y0
     opaque = bool((below[..., 3] == 1).all())
-    through_field(
-        np.ascontiguousarray(below), np.ascontiguousarray(nodes), WEIGHTS, out, spacing,
-        origin[0], origin[1], float(rect.x0 - at.x0), float(rect.y0 - at.y0), opaque,
-    )  # fmt: skip
+    pixels, nodes = np.ascontiguousarray(below), np.ascontiguousarray(nodes)
+
+    def rows(first: int, last: int) -> None:
+        through_field(
+            pixels, nodes, WEIGHTS, out[first:last], spacing, origin[0],
+            origin[1] + first / spacing, float(rect.x0 - at.x0), float(rect.y0 - at.y0 + first),
+            opaque,
+        )  # fmt: skip
+
+    in_two_parts(rows, rect.height, rect.area)
+
+
+def in_two_parts(rows: Callable[[int, int], None], n_rows: int, n_pixels: int) -> None:
+    """Do rows of a large piece on two threads, if the other one is free."""
+    if n_pixels < LARGE_PX or not _HELPING.acquire(blocking=False):
+        rows(0, n_rows)
+        return
+    try:
+        half = _HELPER.submit(rows, n_rows // 2, n_rows)
+        rows(0, n_rows // 2)
+        half.result()
+    finally:
+        _HELPING.release()
 
 
 def _through_field_reference(

@@ -69,6 +69,7 @@ class Layer(ABC):
     PLANES: ClassVar[Mapping[str, int]]  # what can be painted on it, and its channels
     OWN_FIELDS: ClassVar[frozenset[str]]  # the names of `own_fields`
     IS_FIXED: ClassVar[bool] = False  # it cannot be moved, copied or taken out by itself
+    REACH_VARIES: ClassVar[bool] = False  # with every stroke on it
 
     id: int
     name: str
@@ -109,6 +110,10 @@ class Layer(ABC):
         self, planes: Mapping[str, Tiles], strokes: tuple[StrokeRecord, ...]
     ) -> Self:
         """A copy with other planes, and the strokes that painted them."""
+
+    def reach_in_px(self, rect: Rect, level: int) -> int:  # noqa: ARG002
+        """The same, for the pixels of a rectangle of the level: at most as far."""
+        return self.reach_px(level)
 
     def samples_rect(self, rect: Rect) -> Rect:
         """The samples of its planes that lie on pixels of the picture."""

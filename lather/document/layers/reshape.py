@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from lather.core.arrays import FULL
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect, paste
-from lather.core.shape.field import Field, Indexes, node_rect, pixels_around
+from lather.core.shape.field import Field, Indexes, node_rect, nodes_under, pixels_around
 from lather.core.shape.reach import REACH_PX
 from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.layer import Layer, Leaf, Parts
@@ -50,6 +50,7 @@ class ReshapeLayer(Leaf, ComputedLayer):
     OWN_FIELDS = ComputedLayer.OWN_FIELDS | {STEP, MIDDLE}
     TAKES = ReshapeParameters
     BY_HAND = False
+    REACH_VARIES = True
     TITLE = "Reshape"
     PAINTED_WITH = "push"
     HELP = "Moves what lies below, by Push and its kin; all of it can be eased back."
@@ -138,7 +139,15 @@ class ReshapeLayer(Leaf, ComputedLayer):
 
     def reach_px(self, level: int) -> int:
         largest_px = self.largest_px * self.strength
-        return int(np.ceil(largest_px / 2**level)) + REACH_PX if largest_px else 0
+        return int(np.ceil(1.2 * largest_px / 2**level)) + REACH_PX if largest_px else 0
+
+    def reach_in_px(self, rect: Rect, level: int) -> int:
+        nodes = nodes_under(rect.from_level(level), self.step_px)
+        if not self.moves_in(nodes):
+            return 0
+        largest_px = float(np.abs(self.field(nodes).nodes).max()) * self.strength
+        # Between nodes a cubic may go a little beyond them.
+        return int(np.ceil(1.2 * largest_px / 2**level)) + REACH_PX if largest_px else 0
 
     # --- the field -------------------------------------------------------------------------
 

@@ -19,13 +19,15 @@ from lather.render.reshaping import moving
 @dataclass(frozen=True)
 class Scene:
     """What everything is rendered in: the photo and its regions, the mip level, how layers
-    in a layer are laid on a base, and how what lies below a layer with a reach is come by.
+    in a layer are laid on a base, and how what lies below a layer with a reach is come by; `tiled`
+    for one whose reach varies, so that it is not computed anew for another reach.
     `moved` are the reshapes below, bottom to top: the regions go with them."""
 
     ground: Ground
     level: int
     paint: Paint
     below: Below
+    tiled: Below
     moved: Reshapes = ()
 
     def moved_by(self, layers: Layers) -> Scene:
@@ -52,6 +54,9 @@ class Patch:
 
     def part(self, rect: Rect) -> FloatImage:
         """A fresh array of a rectangle; what lies beyond the patch is transparent."""
+        if rect.intersect(self.rect) == rect:
+            inside: FloatImage = self.pixels[rect.shifted(-self.rect.x0, -self.rect.y0).slices]
+            return inside.copy()
         out = transparent(rect)
         paste(out, rect, self.pixels, self.rect)
         return out
