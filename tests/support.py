@@ -154,7 +154,8 @@ def apply_edit(job: Job, name: str, pick: int) -> bool:
 def _parameter_set(state: JobState, layer_id: int, pick: int) -> JobState:
     """A number or a curve of a layer that has some; any other says what it is."""
     layer = state.layer(layer_id)
-    names = list(layer.TAKES.specs()) if isinstance(layer, ComputedLayer) else ["none"]
+    specs = layer.TAKES.specs() if isinstance(layer, ComputedLayer) else {}
+    names = list(specs) or ["none"]
     name = names[pick % len(names)]
     values = {"rgb": ((0.0, pick / 10), (1.0, 1.0)), "ranges": [{"middle_deg": 30.0 * pick}]}
     value = values.get("rgb" if layer.kind == "curves" else name, 1.0 + pick)

@@ -67,20 +67,26 @@ class Sights:
     """The sights of one state; made anew when its layers change."""
 
     def __init__(self) -> None:
+        self._forget()
+
+    def _forget(self) -> None:
         self._of: tuple[object, int] | None = None
         self._photo = self._layer = Sight((), Rect(0, 0, 0, 0))
 
-    def photo(self, state: JobState) -> Sight:
+    def photo(self, state: JobState | None) -> Sight:
         """Of what lies on the photo."""
         self._become(state)
         return self._photo
 
-    def layer(self, state: JobState) -> Sight:
+    def layer(self, state: JobState | None) -> Sight:
         """Of what lies on the active layer."""
         self._become(state)
         return self._layer
 
-    def _become(self, state: JobState) -> None:
+    def _become(self, state: JobState | None) -> None:
+        if state is None:
+            self._forget()
+            return
         if self._of is not None and self._of[0] is state.layers and self._of[1] == state.active_id:
             return
         self._of = state.layers, state.active_id

@@ -287,12 +287,12 @@ class Workbench:
     @property
     def photo_sight(self) -> Sight:
         """How places of the photo are seen."""
-        return self._sights.photo(self.state)
+        return self._sights.photo(self.job.state if self.job is not None else None)
 
     @property
     def layer_sight(self) -> Sight:
         """How places of the layer in work are seen."""
-        return self._sights.layer(self.state)
+        return self._sights.layer(self.job.state if self.job is not None else None)
 
     def viewport(self) -> Viewport:
         """What a stroke has to draw."""

@@ -65,7 +65,7 @@ class ReshapeLayer(Leaf, ComputedLayer):
 
     @classmethod
     def made(cls, common: Mapping[str, Any], parts: Parts) -> Self:
-        step_px = int(parts.own[STEP])
+        step_px = int(parts.own.get(STEP, STEPS_PX[1]))
         if step_px not in STEPS_PX:
             raise ValueError("a reshape layer has another grid")
         if any(parts.planes[name].fill != STAYS for name in (ACROSS, DOWN)):
