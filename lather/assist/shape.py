@@ -13,7 +13,7 @@ from lather.assist.shape_measures import shape_measures, total_field
 from lather.core.arrays import Plane
 from lather.core.rect import Rect
 from lather.core.shape.field import Field, Nodes, node_rect
-from lather.core.shape.guard import LEAST_AREA, TRIALS, Guard, along_lines, least_area
+from lather.core.shape.guard import LEAST_AREA, Guard, along_lines, least_area
 from lather.core.shape.measure import LEAST_MOVED_MM
 from lather.core.shape.mirror import Mirror, face_mirror, line_mirror
 from lather.core.survey.regions.region import Part, Region
@@ -42,6 +42,8 @@ from lather.render.reshaping import area_at_nodes, below
 
 COARSE_STEPS = 4  # of the grid: how finely the other half is worked out
 BLEND = 0.4  # of how near the mirror's deviations count: over which the halves meet
+SMOOTH = 0.1  # of how near the mirror's deviations count
+MOST_TRIALS, LESS_AROUND = 12, 25  # of a change that folds somewhere; nodes around, where it is less
 SOFT_MM = 2.0  # the rim of what is held by a region
 LEAST_LOSS = 0.03  # of grain, below which no grain is offered
 STRAIGHT_STEPS, STRAIGHT_FREE_STEPS = 5, 20
@@ -99,6 +101,9 @@ def _evened(layer: ReshapeLayer, mirror: Mirror, picture: Rect) -> ReshapeLayer:
     t = np.clip((model * side / width + 1) / 2, 0, 1)
     keeps = t * t * (3 - 2 * t)  # 1 on the half that is the model
     change = ((1 - keeps)[:, None] * (there - here)).reshape(grid.shape).astype(np.float32)
+    soft = SMOOTH * mirror.near_px / coarse_px
+    if soft > 0.5:  # between the pairs of a mesh the mirror has small steps
+        change = cv2.GaussianBlur(change, (0, 0), soft, borderType=cv2.BORDER_REPLICATE)
     nodes = Rect(at.x0 * COARSE_STEPS, at.y0 * COARSE_STEPS, (at.x1 - 1) * COARSE_STEPS + 1,
                  (at.y1 - 1) * COARSE_STEPS + 1).intersect(whole)  # fmt: skip
     xs = (np.arange(nodes.x0, nodes.x1) / COARSE_STEPS - at.x0).astype(np.float32)
@@ -120,16 +125,22 @@ def _both_sides(layer: ReshapeLayer, mirror: Mirror, picture: Rect, coarse_px: i
 
 
 def with_change(layer: ReshapeLayer, nodes: Rect, change: Nodes) -> ReshapeLayer:
-    """A layer with something added to its nodes, as much of it as does not fold."""
+    """A layer with something added to its nodes; less of it where that would fold."""
+    import cv2
+
     before = layer.field(nodes).nodes
     was = least_area(before, layer.step_px)
-    share = 1.0
-    for _ in range(TRIALS + 1):
-        after = (before + np.float32(share) * change).astype(np.float32)
+    share = np.ones(change.shape[:2], dtype=np.float32)
+    for _ in range(MOST_TRIALS):
+        after = (before + share[..., None] * change).astype(np.float32)
         area = least_area(after, layer.step_px)
-        if not ((area < LEAST_AREA) & (area < was - 1e-6)).any():
+        folds = ((area < LEAST_AREA) & (area < was - 1e-6)).astype(np.uint8)
+        if not folds.any():
             break
-        share /= 2
+        wide = cv2.dilate(folds, np.ones((LESS_AROUND, LESS_AROUND), dtype=np.uint8))
+        less = np.zeros(share.shape, dtype=np.float32)
+        less[:-1, :-1] = wide
+        share *= 1 - 0.5 * cv2.GaussianBlur(less, (0, 0), LESS_AROUND / 2)
     else:
         return layer
     planes = {

@@ -91,10 +91,11 @@ class LiveField:
         if at.empty:
             return NOTHING
         nodes = self.nodes(at)
+        before = nodes.copy()
         share = moved(nodes, at, step, self.free(at), made.move, dab, self._picture, made.guard,
                       self.layer.most_px)  # fmt: skip
         self.stopped = self.stopped or share < 1
-        if share == 0:
+        if share == 0 or np.array_equal(before, nodes):  # it would fold, or all of it is held
             return NOTHING
         self._scatter(at, nodes)
         self.made.append(made)

@@ -304,9 +304,8 @@ def mirrored_dab(mirror: Mirror, dab: Dab, move: Move) -> Dab:
         from_x, from_y = x + back[0], y + back[1]
     elif move is Move.TURN:
         by_x = -dab.by_x
-    scale = mirror.scale(dab.x, dab.y)
-    return replace(dab, x=float(x), y=float(y), radius_px=dab.radius_px * scale, by_x=by_x,
-                   by_y=by_y, from_x=float(from_x), from_y=float(from_y))  # fmt: skip
+    return replace(dab, x=float(x), y=float(y), by_x=by_x, by_y=by_y, from_x=float(from_x),
+                   from_y=float(from_y))  # fmt: skip
 
 
 def mirror_of(state: JobState, layer: ReshapeLayer, hand: Hand) -> Mirror | None:

@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from lather.core.blend.modes import BlendMode
+from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
 from lather.core.shape.field import composed, node_rect, seen_at
 from lather.core.survey.regions.region import Region
@@ -62,6 +63,10 @@ def moved_layer(
 def state_of(photo: Photo, *layers) -> JobState:
     state = new_state(photo)
     return replace(state, layers=(*state.layers, *layers), active_id=layers[-1].id)
+
+
+def setUpModule() -> None:  # noqa: N802 - as unittest calls it
+    prepare_kernels()
 
 
 class PictureTest(Case):

@@ -107,4 +107,5 @@ def through_field(below, nodes, weights, out, spacing, origin_x, origin_y, left,
                 alpha = _ONE
             else:
                 red, green, blue, alpha = _at_border(below, weights, x0, y0, phase_x, phase_y)
+                alpha = _ONE if opaque else alpha
             out[y, x, 0], out[y, x, 1], out[y, x, 2], out[y, x, 3] = red, green, blue, alpha

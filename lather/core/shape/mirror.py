@@ -20,7 +20,7 @@ from lather.core.shape.head import FACE_SIDES, face_plane
 from lather.core.survey.faces.mesh_fit import mean_face
 from lather.core.survey.faces.mesh_points import N_MESH
 
-AT_ONCE = 4096  # points
+AT_ONCE = 2048  # points
 Indexes = NDArray[np.int64]
 Matrix = NDArray[np.float64]
 
@@ -66,6 +66,7 @@ class Mirror:
         return mirrored
 
     def _deviation(self, points: Points) -> Points:
+        """How far off the reflection places lie."""
         square = ((points[:, None] - self.places[None]) ** 2).sum(-1)
         weight = 1 / (square / self.near_px**2 + 1e-4) ** (AGAINST / 2)
         # The one more stands for no deviation: far from the face there is only the reflection.
@@ -94,26 +95,6 @@ class Mirror:
         out: NDArray[np.float64] = found if found[0] >= 0 else -found
         return out
 
-    def scale(self, x: float, y: float) -> float:
-        """How much wider the other half is than this one, at the height of a place, 0.6-1.6."""
-        point = np.array([[x, y]])
-        there = self.of(point)
-        middle = self._middle_near(point)
-        here_px = float(np.linalg.norm(point - middle))
-        there_px = float(np.linalg.norm(there - middle))
-        if here_px < self.near_px or not len(self.places):
-            return 1.0
-        return float(np.clip(there_px / here_px, 0.6, 1.6))
-
-    def _middle_near(self, point: Points) -> Points:
-        """The place between a point and its counterpart that is its own counterpart."""
-        ends = np.concatenate([point, self.of(point)])
-        share = np.linspace(0, 1, 33)[:, None]
-        between = ends[:1] + share * (ends[1:] - ends[:1])
-        nearest = int(np.argmin(np.linalg.norm(self.of(between) - between, axis=1)))
-        found: Points = between[nearest : nearest + 1]
-        return found
-
 
 def face_mirror(points: NDArray[np.float32]) -> Mirror:
     """The mirror of a face by its mesh, (510, 3)."""
@@ -123,7 +104,8 @@ def face_mirror(points: NDArray[np.float32]) -> Mirror:
     width_px = float(np.linalg.norm(places[FACE_SIDES[0]] - places[FACE_SIDES[1]]))
     plane = face_plane(points)
     ways = np.linalg.inv(plane) @ np.diag([-1.0, 1.0]) @ plane
-    return Mirror(turn, shift, ways, places, others - (places @ turn + shift), NEAR * width_px)
+    deviations = others - (places @ turn + shift)
+    return Mirror(turn, shift, ways, places, deviations, NEAR * width_px)
 
 
 def line_mirror(x0: float, y0: float, x1: float, y1: float) -> Mirror:

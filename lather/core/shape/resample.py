@@ -83,7 +83,7 @@ def in_two_parts(rows: Callable[[int, int], None], n_rows: int, n_pixels: int) -
 
 def _through_field_reference(
     below: FloatImage, nodes: NDArray[np.float32], weights: Plane, out: FloatImage, spacing: float,
-    origin_x: float, origin_y: float, left: float, top: float, opaque: bool,  # noqa: FBT001, ARG001
+    origin_x: float, origin_y: float, left: float, top: float, opaque: bool,  # noqa: FBT001
 ) -> None:
     """`nodes` every `spacing` pixels, of which the out's corner lies at `origin`; that corner lies
     at (`left`, `top`) of `below`."""
@@ -106,7 +106,7 @@ def _through_field_reference(
             total += (down[:, i] * across[:, j])[:, None] * premultiplied[row, column]
     alpha = total[:, 3:]
     total[:, :3] = np.where(alpha > 1e-6, total[:, :3] / np.maximum(alpha, 1e-6), 0)
-    total[:, 3:] = np.clip(alpha, 0, 1)
+    total[:, 3:] = 1 if opaque else np.clip(alpha, 0, 1)
     out[moved] = total
 
 
