@@ -33,7 +33,8 @@ def turned_state(number: int, degrees: float) -> JobState:
     mesh = fitted_points(state.findings.faces[0])
     turned = turned_mesh(mesh, degrees)
     samples = _warped(photo.samples, mesh[:N_MESH, :2], turned[:N_MESH, :2])
-    handles = {name: (float(turned[n, 0]), float(turned[n, 1])) for name, n in HANDLE_POINTS.items()}
+    handles = {name: (float(turned[n, 0]), float(turned[n, 1]))
+               for name, n in HANDLE_POINTS.items()}  # fmt: skip
     face = FaceGeometry(handles, tuple(map(tuple, turned.tolist())))
     mm_per_px = state.findings.mm_per_px
     assert mm_per_px is not None

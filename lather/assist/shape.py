@@ -43,7 +43,7 @@ from lather.render.reshaping import area_at_nodes, below
 COARSE_STEPS = 4  # of the grid: how finely the other half is worked out
 BLEND = 0.4  # of how near the mirror's deviations count: over which the halves meet
 SMOOTH = 0.1  # of how near the mirror's deviations count
-MOST_TRIALS, LESS_AROUND = 12, 25  # of a change that folds somewhere; nodes around, where it is less
+MOST_TRIALS, LESS_AROUND = 12, 25  # of a change that folds; nodes around, where it is less
 SOFT_MM = 2.0  # the rim of what is held by a region
 LEAST_LOSS = 0.03  # of grain, below which no grain is offered
 STRAIGHT_STEPS, STRAIGHT_FREE_STEPS = 5, 20

@@ -201,3 +201,11 @@ class Tool:
     on_photo: bool = False
     reshapes: bool = False
     by_time: bool = False
+
+    def uses(self, attribute: str) -> bool:
+        """True if an attribute of the brush counts."""
+        if not self.is_brush or (self.only_size and attribute != "size_px"):
+            return False
+        if not self.reshapes:
+            return True
+        return attribute in ("size_px", "hardness") or (attribute == "flow" and not self.by_time)

@@ -64,6 +64,8 @@ class EllipseWork(Work):
         return self._state.photo.rect
 
     def preview(self) -> JobState:
+        if not self._ends:
+            return self._state
         return _with_ellipse(self._state, self._state.active_id, *self._ends)
 
     def finish(self, samples: tuple[PenSample, ...]) -> Outcome | None:

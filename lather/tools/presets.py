@@ -75,5 +75,10 @@ BUILT_IN: tuple[Preset, ...] = (
     Preset("Contour", "darken", Brush(160, 0.0, 0.25, 0.25, pressure_flow=True)),
     Preset("Thin coat", "paint_colour", Brush(90, 0.0, 0.15, 0.15, pressure_flow=True)),
     Preset("Bit by bit", "erase", Brush(60, 0.0, 1.0, 0.25, pressure_flow=True)),
+    Preset("Small forms", "push", Brush(150, 0.0, 1.0, 0.4)),
+    Preset("Limbs and clothes", "push", Brush(900, 0.0, 1.0, 0.6)),
+    *(Preset("Small forms", name, Brush(90, 0.0, 1.0, 1.0))
+      for name in ("gather", "swell", "turn", "turn_back", "ease_back", "calm")),
+    *(Preset("To the rim", name, Brush(60, 0.8, 1.0, 1.0)) for name in ("hold", "let_go")),
     Preset("Bit by bit", "paint_back", Brush(60, 0.0, 1.0, 0.25, pressure_flow=True)),
 )  # fmt: skip

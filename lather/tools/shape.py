@@ -172,10 +172,15 @@ class MoveWork(FieldWork):
         return width, self._state.brief.style.limits.displacement
 
     def _refuse_if_held(self, samples: tuple[PenSample, ...]) -> None:
-        """Say why nothing moved, if something should have."""
-        if not samples or (self._move is Move.PUSH and len(samples) < 2):
+        """Say why nothing moved."""
+        if not samples:
             return
-        last = samples[-1]
+        first, last = samples[0], samples[-1]
+        pushes = self._move is Move.PUSH
+        if pushes and math.dist((first.x, first.y), (last.x, last.y)) < 1:
+            raise EditError("Nothing was moved", "the pen did not go anywhere", "drag it")
+        if not pushes and last.time_s - first.time_s < SLICE_S:
+            raise EditError("Nothing was moved", "the pen was lifted at once", "keep it down")
         under = Rect.around(last.x, last.y, self._hand.brush.size_px / 4)
         nodes = self._layer.samples_rect(under.intersect(self._state.photo.rect))
         if nodes.empty or float(self._live.free(nodes).max()) > 0.01:

@@ -222,7 +222,8 @@ class StraightenWork(ShiftWork):
             return None
         start, end = (np.array([s.x, s.y]) for s in (samples[0], samples[-1]))
         if float(np.linalg.norm(end - start)) < 4 * self._layer.step_px:
-            return None
+            raise EditError("Nothing was moved", "the pen did not go anywhere",
+                            "draw along the line from end to end")  # fmt: skip
         self._at = float(end[0]), float(end[1])
         rect = band_rect(start, end)
         seen = render_up_to(self._state, self._layer.id, rect) if self._is_there() else (

@@ -163,7 +163,7 @@ class ToolCard(Panel):
             self.rulers[name].set_value(round(100 * getattr(brush, name)))
         for name, ruler in self.rulers.items():
             ruler.set_advice(advice.get(name))
-            ruler.setVisible(_uses(entry, name))
+            ruler.setVisible(entry.uses(name))
         self.rulers["flow"].set_title("Give" if entry.reshapes else "Flow")
         self.shape.show_hand(entry, hand, advice)
         self.note.setText("on the mask" if hand.on_mask else "")
@@ -388,15 +388,6 @@ class ToolCard(Panel):
         text.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.column.addWidget(text)
         return text
-
-
-def _uses(entry: Tool, name: str) -> bool:
-    """True for the rulers of a brush that count for a tool."""
-    if not entry.is_brush or (entry.only_size and name != "size_px"):
-        return False
-    if not entry.reshapes:
-        return True
-    return name in ("size_px", "hardness") or (name == "flow" and not entry.by_time)
 
 
 def _combo(

@@ -20,7 +20,7 @@ from lather.ui.crops import CROP_PX, crop_of
 from lather.ui.finding_list import FindingList
 from lather.ui.proposal_card import ProposalCard
 from lather.ui.score_panel import ScorePanel
-from lather.ui.shape_panel import ShapePanel
+from lather.ui.shape_panel import INTRO, ShapePanel
 from lather.ui.theme import GAP_1, GAP_2
 from lather.ui.widgets import CommandButton, Panel, label
 
@@ -42,7 +42,7 @@ STAGE_TEXTS = {
     Stage.FEATURES: "Not built yet. Features will hold eyes, teeth and lips.",
     Stage.HAIR: "Not built yet. Hair will find stray hairs against the background and fill gaps. "
     "Until then single hairs on skin can be mended by hand.",
-    Stage.SHAPE: "",
+    Stage.SHAPE: INTRO,
     Stage.FINISH: "Not built yet. Finish will hold sharpening, grain and the check of the whole. "
     "Until then a merged copy on top is in the Layer menu.",
     Stage.DELIVER: f"Write the finished picture as JPEG, PNG, TIFF or WebP.\n\n{DELIVERY_CAUTION}",

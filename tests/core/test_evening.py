@@ -291,7 +291,8 @@ class CheckTest(Case):
         self.assertAlmostEqual(check.modelling(light, weight), 5.0, delta=0.01)
 
     def test_what_goes_too_far_is_said_in_words(self) -> None:
-        limits = Limits(texture_kept=0.85, modelling_kept=0.92, colour_shift=3.0)
+        limits = Limits(texture_kept=0.85, modelling_kept=0.92, colour_shift=3.0,
+                        displacement=0.02)  # fmt: skip
         self.assertEqual(beyond(limits, "left cheek", 0.71, 0.95, 1.0),
                          ("texture on the left cheek 71% of the start: plastic",))  # fmt: skip
         self.assertEqual(len(beyond(limits, "nose", 0.5, 0.5, 9.0)), 3)

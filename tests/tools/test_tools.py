@@ -12,6 +12,7 @@ from lather.document.state import new_state
 from lather.errors import EditError
 from lather.render.compositor import render
 from lather.tools.advice import brush_advice
+from lather.tools.base import ShapeHand
 from lather.tools.session import PenSession, Viewport
 from lather.tools.table import TOOLS, tool
 from tests.support import Case, draw, noise_photo, painted_state, session_for, skin_photo
@@ -218,7 +219,9 @@ class TablesTest(Case):
                 with self.subTest(tool=entry.id, control=name):
                     self.assertLess(advice.low, advice.high + 1e-9)
                     self.assertGreater(len(advice.reason), 15)
-                    if name != "size_px":
+                    if name == "speed_mm_s":
+                        self.assertTrue(advice.low <= ShapeHand().speed_mm_s <= advice.high)
+                    elif name != "size_px":
                         value = 100 * getattr(entry.brush, name)
                         self.assertTrue(advice.low <= value <= advice.high)
 

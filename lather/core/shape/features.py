@@ -120,21 +120,18 @@ def feature_shift(
 ) -> tuple[Rect, Nodes]:
     """The nodes of a rectangle, and how far each goes for one px of the feature.
 
-    Where strands of one side meet the stronger wins; those of two sides add up.
+    Where strands that go the same way meet the stronger wins; where they go apart they add up.
     """
     at = nodes_under(rect, step_px)
     xs, ys = np.arange(at.x0, at.x1) * step_px, np.arange(at.y0, at.y1) * step_px
     places = np.stack(np.meshgrid(xs, ys), -1).astype(np.float64)
     flat = np.linalg.inv(plane)
-    sides: dict[int, tuple[NDArray[np.float64], NDArray[np.float64]]] = {}
+    forth, back = np.zeros(places.shape), np.zeros(places.shape)
     for strand in strands:
-        away = _distance(places @ flat, strand.points @ flat) / radius_px
-        weight = np.where(away < 1, (1 - np.minimum(away, 1) ** 2) ** 2, 0)
-        total, shift = sides.get(strand.side, (np.zeros(away.shape), np.zeros((*away.shape, 2))))
-        stronger = weight > total
-        shift = np.where(stronger[..., None], weight[..., None] * strand.way, shift)
-        sides[strand.side] = np.maximum(total, weight), shift
-    return at, np.asarray(sum(shift for _, shift in sides.values()), dtype=np.float32)
+        away = np.minimum(_distance(places @ flat, strand.points @ flat) / radius_px, 1)
+        shift = ((1 - away**2) ** 2)[..., None] * (strand.way @ flat)
+        forth, back = np.maximum(forth, shift), np.minimum(back, shift)
+    return at, np.asarray((forth + back) @ plane, dtype=np.float32)
 
 
 def _distance(places: NDArray[np.float64], line: Points) -> NDArray[np.float64]:

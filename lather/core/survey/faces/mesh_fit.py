@@ -18,7 +18,7 @@ from lather.core.survey.faces.mesh_points import (
     TEMPLES,
     iris,
 )  # fmt: skip
-from lather.core.survey.faces.networks import MODELS
+from lather.paths import ASSETS
 
 Mesh = NDArray[np.float32]  # (510, 3)
 
@@ -28,7 +28,7 @@ HANDLE_POINTS = {
     "nose_tip": NOSE_TIP, "chin": CHIN,
     "temple_right": TEMPLES[RIGHT], "temple_left": TEMPLES[LEFT],
 }  # fmt: skip
-MEAN_FACE = MODELS / "mean_face.json"
+MEAN_FACE = ASSETS / "models" / "mean_face.json"
 
 
 def face_of(points: Mesh) -> FaceGeometry:
