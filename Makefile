@@ -17,7 +17,7 @@ bench: $(READY)
 	$(BIN)/lather bench
 
 bench-quality: $(READY)
-	$(BIN)/lather bench quality quality.metamorphic regions evenness
+	$(BIN)/lather bench quality quality.metamorphic quality.shape regions evenness
 
 lint: $(READY)
 	$(BIN)/ruff check .

@@ -188,7 +188,8 @@ def _live(path: Path, seed: int) -> None:
     print("open", flush=True)
     work = (
         moves.paint, moves.paint, moves.mend, moves.erase, moves.undo, moves.undo, moves.redo,
-        moves.layer, moves.mask, moves.drag, moves.compute, moves.light, _save, _checkpoint,
+        moves.layer, moves.mask, moves.drag, moves.compute, moves.light, moves.reshape,
+        _save, _checkpoint,
     )  # fmt: skip
     while True:
         chance.choice(work)(app, pen, chance)

@@ -96,6 +96,8 @@ def compute(app: App, pen: SimulatedPen,  # noqa: ARG001
         if len(app.bench.state.layers) < MOST_COMPUTED:
             app.bench.change("Add", edits.add_computed, chance.choice(COMPUTED))
         return
+    if not active.BLENDS:
+        return
     if chance.random() < 0.2:
         limits = Limits(Span(low_l=chance.uniform(0, 60)), (Region.SKIN,))
         app.bench.change("Limits", edits.set_limits, active.id, limits)
@@ -120,3 +122,7 @@ def _value_of(spec: Spec, chance: random.Random) -> Any:
 
 def light(app: App, pen: SimulatedPen, chance: random.Random) -> None:
     stroke(app, pen, chance, chance.choice(("lighten", "darken")), chance.uniform(20, 90))
+
+
+def reshape(app: App, pen: SimulatedPen, chance: random.Random) -> None:
+    stroke(app, pen, chance, chance.choice(("push", "hold")), chance.uniform(60, 200))

@@ -109,6 +109,7 @@ def _work(folder: Path, n_strokes: int, say: Say) -> Outcome:
             open_and_settle(app, jobs[(stroke // JOB_EVERY) % 2])
         chance.choice((
             moves.paint, moves.paint, moves.mend, moves.erase, moves.undo, moves.redo,
+            moves.reshape,
         ))(app, pen, chance)  # fmt: skip
         if stroke % SAVE_EVERY == SAVE_EVERY - 1:
             save(bench)

@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import math
 import os
+import tempfile
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import cv2
 import numpy as np
-from PyQt6.QtCore import QPointF
+from PyQt6.QtCore import QEvent, QPointF
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QDialog, QWidget
 
 from lather.actions import evening, finding
 from lather.actions.looks import Peek
+from lather.actions.shape import set_shape, take
+from lather.assist.face_features import mesh_of
 from lather.assist.survey import survey_photo, surveyed, with_survey
 from lather.core.area.combine import Combine
 from lather.core.brush.stroke import PenSample
@@ -69,8 +72,9 @@ def main() -> None:
         app.window.messages.hide()
         if number == 8:
             even_stage(app)
-        else:
-            shot(app, FOLDER / "survey.png")
+            shape_stage(app)
+            continue
+        shot(app, FOLDER / "survey.png")
         bench.take_job(None)  # without asking about the survey
 
     open_and_settle(app, demo_dir() / "portrait1.jpg")
@@ -213,6 +217,76 @@ def even_stage(app) -> None:
     app.window.messages.hide()
     shot(app, FOLDER / "match.png")
     bench.go_to_stage(Stage.CLEAN)
+
+
+def shape_stage(app) -> None:
+    """A mirrored push through its lens, the symmetry meter, straight lines behind the person."""
+    bench, canvas, panel = app.bench, app.window.canvas, app.window.worklist.shape
+    evening.leave(bench)
+    bench.change("No area", areas.set_area, None)
+    take(bench, "push")
+    set_shape(bench, mirrored=True)
+    mesh = mesh_of(bench.state)
+    pen = SimulatedPen(canvas)
+    bench.zoom_to(0.6)
+    bench.centre_on(Rect.around(780, 1000, 2))
+    settle(app)
+    for number, inwards in ((172, 24.0), (132, 16.0)):
+        x, y = (float(v) for v in mesh[number, :2])
+        pen.stroke([PenSample(0.02 * n, x - 4 + inwards * n / 12, y - n / 4, 1.0)
+                    for n in range(13)])  # fmt: skip
+        pen.wait()
+        settle(app)
+    bench.look(lens="moved")
+    wait_until(lambda: panel.measured.rests)
+    canvas._move_cursor(QPointF(330, 500))
+    app.window.messages.hide()
+    shot(app, FOLDER / "shape.png")
+    bench.look(lens="")
+    take(bench, "feature")
+    canvas.leaveEvent(QEvent(QEvent.Type.Leave))
+    shot(app, FOLDER / "symmetry.png")
+    set_shape(bench, mirrored=False)
+    bench.take_job(None)
+    straight_lines(app)
+
+
+def straight_lines(app) -> None:
+    """Tiles behind the person of a demo portrait, and a cheek pushed beside them."""
+    bench, canvas = app.bench, app.window.canvas
+    picture = cv2.imread(str(demo_dir() / "portrait8.jpg"))
+    behind = cv2.imread(str(demo_dir() / "portrait8_mask_background.png"), 0) / 255.0
+    height, width = picture.shape[:2]
+    joints = np.ones((height, width), dtype=np.float32)
+    for at in range(30, max(width, height), 120):
+        cv2.line(joints, (at, 0), (at, height), (0.55,), 5, cv2.LINE_AA)
+        cv2.line(joints, (0, at), (width, at), (0.55,), 5, cv2.LINE_AA)
+    tiled = picture * (1 - behind * (1 - cv2.GaussianBlur(joints, (0, 0), 1.2)))[..., None]
+    with tempfile.TemporaryDirectory() as folder:
+        path = Path(folder) / "tiles.png"
+        cv2.imwrite(str(path), np.round(tiled).astype(np.uint8))
+        open_and_settle(app, path)
+        finding.survey(bench)
+        wait_until(lambda: bench.task is None)
+        app.window.messages.hide()
+        take(bench, "push")
+        bench.hands.set_brush(size_px=320.0, flow=0.7)
+        bench.zoom_to(0.6)
+        x, y = (float(v) for v in mesh_of(bench.state)[132, :2])
+        bench.centre_on(Rect.around(int(x) + 180, int(y), 2))
+        settle(app)
+        bench.session.down(PenSample(0.0, x - 10, y))
+        for n in range(1, 14):
+            bench.session.move(PenSample(0.02 * n, x - 10 + 1.5 * n, y))
+        wait_until(lambda: bench.session.reading is not None)
+        settle(app)
+        canvas._move_cursor(QPointF(*bench.geometry.to_view(x + 9, y)))
+        shot(app, FOLDER / "straight.png")
+        bench.session.up(PenSample(1.0, x + 9, y, 0.0))
+        settle(app)
+        bench.take_job(None)
+    bench.go_to_stage(Stage.CLEAN)
+    bench.hands.take_tool("mend_spot")
 
 
 def grabbed(card: QWidget) -> np.ndarray:

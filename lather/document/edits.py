@@ -63,6 +63,7 @@ def set_strength(state: JobState, layer_id: int, strength: float) -> JobState:
 
 def set_mode(state: JobState, layer_id: int, mode: BlendMode) -> JobState:
     _refuse_fixed(state.layer(layer_id), "take a blend mode")
+    _refuse_unblended(state.layer(layer_id), "a mask or its strength weakens how far")
     _refuse_unknown(state.layer(layer_id))
     return update_layer(state, layer_id, mode=mode)
 
@@ -128,6 +129,7 @@ def start_computed(
 def set_limits(state: JobState, layer_id: int, limits: Limits) -> JobState:
     """What a layer is limited to, beside its mask; EditError if it stays as it is."""
     _refuse_photo(state.layer(layer_id), "be limited")
+    _refuse_unblended(state.layer(layer_id), "hold what is not to move, or use a mask")
     _refuse_unknown(state.layer(layer_id))
     refuse_unless_changeable(state, layer_id)
     if limits.span.low_l > limits.span.high_l:
@@ -379,6 +381,13 @@ def _refuse_fixed(layer: Layer, what: str) -> None:
     if layer.IS_FIXED:
         raise EditError(
             f"'{layer.name}' cannot {what}", f"it is {layer.NOUN}", "do it with the whole of it"
+        )
+
+
+def _refuse_unblended(layer: Layer, advice: str) -> None:
+    if not layer.BLENDS:
+        raise EditError(
+            f"'{layer.name}' stays as it is", f"it is {layer.NOUN}, which blends nothing", advice
         )
 
 

@@ -20,3 +20,14 @@ def chunks(encoded: bytes) -> dict[bytes, bytes]:
         found.setdefault(kind, content)
         at += 12 + size
     return found
+
+
+def is_whole(encoded: bytes) -> bool:
+    """True if every chunk lies in the file, up to the one that ends it."""
+    at = _FIRST
+    while at + 12 <= len(encoded):
+        size, kind = struct.unpack_from(">I4s", encoded, at)
+        at += 12 + int(size)
+        if kind == b"IEND":
+            return at <= len(encoded)
+    return False

@@ -8,6 +8,8 @@ import zlib
 import numpy as np
 from numpy.typing import NDArray
 
+from lather.files.png import is_whole
+
 WORTH_COMPRESSING = 0.85  # of the size; noise is stored as it is, 15 times faster
 _SAMPLE_ROWS = 64  # every how many rows one is tried
 _MOST_BLOCK_BYTES = 65535
@@ -45,6 +47,8 @@ def decode_tile(encoded: bytes, height: int, width: int, channels: int) -> NDArr
         or _HEADER.unpack_from(encoded, 16)[:4] != (width, height, 16, kind)
     ):
         raise ValueError("a tile is not a 16-bit picture of the right size")
+    if not is_whole(encoded):  # room is made for as much as a chunk says that it holds
+        raise ValueError("a tile ends too early")
     pixels = cv2.imdecode(np.frombuffer(encoded, dtype=np.uint8), cv2.IMREAD_UNCHANGED)
     shape = (height, width) + ((channels,) if channels > 1 else ())
     if pixels is None or pixels.shape != shape or pixels.dtype != np.uint16:

@@ -89,6 +89,7 @@ class ShapeReading:
     bends : lines near by that are bent.
     lines : all lines near by, (N, 4) px.
     stopped : the skin would fold, and goes no further.
+    stretched, squeezed : the most and the least that skin under the brush is stretched to.
     """
 
     moved_mm: float
@@ -97,6 +98,8 @@ class ShapeReading:
     bends: tuple[Bend, ...] = ()
     lines: Lines = field(default_factory=lambda: NO_LINES)
     stopped: bool = False
+    stretched: float = 1.0
+    squeezed: float = 1.0
 
 
 class Work(ABC):

@@ -14,7 +14,7 @@ from lather.assist.face_features import mesh_of
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import SLICE_S, PenSample
 from lather.core.rect import Rect
-from lather.core.shape.field import interpolated
+from lather.core.shape.field import Field, interpolated, stretches
 from lather.core.shape.guard import Guard
 from lather.core.shape.head import face_width_px
 from lather.core.shape.lines import StraightLines, bends
@@ -33,6 +33,7 @@ from lather.tools.base import Hand, Outcome, ShapeReading, Work
 
 HOLD_STEPS = 5  # of the grid: how far around a straight line nothing goes across it
 LEAST_MIDDLE_PX, TOLD_BEND_PX = 20.0, 0.1
+COARSELY = 4  # nodes: how finely stretch is told beside the pen
 FREE_SHARE = 0.15  # of the brush's radius more: where anything does
 
 
@@ -152,8 +153,22 @@ class MoveWork(FieldWork):
         return ShapeReading(
             by_mm, by_mm / width if width else None, bool(width) and by_mm > limit * width,
             tuple(bend for bend in bent if bend.px >= TOLD_BEND_PX), lines.pieces,
-            self._live.stopped,
+            self._live.stopped, *self._stretch(),
         )  # fmt: skip
+
+    def _stretch(self) -> tuple[float, float]:
+        """The most and the least that the skin under the brush is stretched to, coarsely."""
+        assert self._at is not None
+        under = Rect.around(*self._at, self._hand.brush.size_px / 2).intersect(
+            self._state.photo.rect
+        )
+        nodes = self._layer.samples_rect(under)
+        if min(nodes.width, nodes.height) < 2 * COARSELY:
+            return 1.0, 1.0
+        coarse = self._live.nodes(nodes)[::COARSELY, ::COARSELY]
+        size = Rect(0, 0, coarse.shape[1], coarse.shape[0])
+        least, most = stretches(Field(coarse, size, COARSELY * self._layer.step_px))
+        return float(most.max()), float(least.min())
 
     def _lines_near(self) -> StraightLines:
         """Those that the brush has come near, whether they are kept straight or not."""

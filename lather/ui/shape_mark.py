@@ -9,6 +9,7 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
 from lather.actions.workbench import Workbench
 from lather.assist.face_features import FeatureNow, features_now
+from lather.core.shape.measure import LEAST_STRETCH, MOST_STRETCH
 from lather.document.layers.layer import Stage
 from lather.document.layers.reshape import ReshapeLayer
 from lather.tools.base import ShapeReading
@@ -47,7 +48,7 @@ class ShapeMark:
         reading = bench.session.reading
         if reading is not None and bench.stage is Stage.SHAPE:
             self._draw_lines(painter, reading, ratio)
-            if cursor is not None:
+            if cursor is not None and bench.session.busy:
                 _draw_figures(painter, reading, cursor)
 
     def box(self, cursor: QPointF) -> QRect:
@@ -121,5 +122,10 @@ def _draw_figures(painter: QPainter, reading: ShapeReading, cursor: QPointF) -> 
     share = "" if reading.face_share is None else f" · {reading.face_share:.1%} of the face"
     at = cursor + QPointF(TAG_AWAY_PX, -TAG_AWAY_PX)
     draw_tag(painter, at, f"moved {reading.moved_mm:.1f} mm{share}", warning=reading.is_beyond)
+    warning = ""
+    if reading.stretched > MOST_STRETCH or reading.squeezed < LEAST_STRETCH:
+        warning = f"stretched {reading.squeezed:.0%}\u2013{reading.stretched:.0%}"
     if reading.stopped:
-        draw_tag(painter, at - QPointF(0, 26), "stopped: it would fold", warning=True)
+        warning = "stopped: it would fold"
+    if warning:
+        draw_tag(painter, at - QPointF(0, 26), warning, warning=True)

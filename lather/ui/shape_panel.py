@@ -94,6 +94,8 @@ class ShapePanel(QWidget):
             after.layers, after.findings, after.brief)  # fmt: skip
         if not same and self._bench.stage is Stage.SHAPE:
             self.measured.ask(ASIDE_MS)
+        if before.findings is not after.findings or before.brief is not after.brief:
+            self._show()
         for button in self._buttons:
             button.refresh()
 
@@ -186,7 +188,7 @@ def _rows_of(m: ShapeMeasures) -> list[tuple[str, str, float, float | None, bool
         moved = (f"{m.largest_mm:.1f} mm · {m.share:.1%}", 0.75 * m.share / m.limit_share, 0.75)
     else:
         moved = (f"{m.largest_mm:.1f} mm", min(m.largest_mm / 10, 1.0), None)  # type: ignore[assignment]
-    stretched = f"{m.least_stretched:.0%}-{m.most_stretched:.0%}"
+    stretched = f"{m.least_stretched:.0%}\u2013{m.most_stretched:.0%}"
     far = max((m.most_stretched - 1) / (MOST_STRETCH - 1),
               (1 - m.least_stretched) / (1 - LEAST_STRETCH))  # fmt: skip
     rows = [("Largest move", moved[0], moved[1], moved[2], m.is_beyond),
@@ -249,7 +251,7 @@ class SymmetryMeter(QWidget):
             told += f" → {one.now_mm:+.1f} mm {one.verdict.value}"
         else:
             told += " mm"
-        painter.drawText(line, Qt.AlignmentFlag.AlignRight, told)
+        painter.drawText(line, Qt.AlignmentFlag.AlignRight, told.replace("-", "\u2212"))
 
         def x(mm: float) -> float:
             return width / 2 * (1 + min(max(mm / MOST_MM, -0.97), 0.97))

@@ -14,7 +14,9 @@ from lather.document.state import JobState, new_state
 from lather.errors import EditError
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
-from tests.support import Case, finding, photo_in
+from lather.files.png import is_whole
+from lather.files.tilecodec import decode_tile, encode_tile
+from tests.support import Case, finding, photo_in, random_tile
 
 
 class BoundsTest(Case):
@@ -56,3 +58,13 @@ class BoundsTest(Case):
         self.assert_opens_again(edits.set_findings(self.start, Findings(items=items)))
         more = (*items, replace(first, id=MOST_FINDINGS + 1))
         self.assert_refused(edits.set_findings(self.start, Findings(items=more)), "findings")
+
+
+class TileTest(Case):
+    def test_a_tile_that_says_it_holds_more_than_there_is_takes_no_room(self) -> None:
+        encoded = bytearray(encode_tile(random_tile(1)))
+        self.assertTrue(is_whole(bytes(encoded)))
+        at = encoded.index(b"IDAT") - 4
+        encoded[at : at + 4] = b"\xff\xff\xff\xf0"
+        with self.assertRaisesRegex(ValueError, "ends too early"):
+            decode_tile(bytes(encoded), 256, 256, 4)

@@ -45,7 +45,7 @@ class Move(Enum):
 
 
 FASTEST = 0.286  # the most of t (1 - t^2)^2, by which moves about a centre are measured
-LARGEST_STEP = 0.12  # of a move, of the width of the brush's soft rim
+LARGEST_STEP = 0.08  # of a move, of the width of the brush's soft rim
 LEAST_RIM, LEAST_RIM_STEPS = 0.1, 4  # of the radius, of the grid: a harder brush would tear
 
 @dataclass(frozen=True)

@@ -69,6 +69,7 @@ class Layer(ABC):
     PLANES: ClassVar[Mapping[str, int]]  # what can be painted on it, and its channels
     OWN_FIELDS: ClassVar[frozenset[str]]  # the names of `own_fields`
     IS_FIXED: ClassVar[bool] = False  # it cannot be moved, copied or taken out by itself
+    BLENDS: ClassVar[bool] = True  # False: modes and limits mean nothing to it
     REACH_VARIES: ClassVar[bool] = False  # with every stroke on it
 
     id: int

@@ -50,6 +50,7 @@ class ReshapeLayer(Leaf, ComputedLayer):
     OWN_FIELDS = ComputedLayer.OWN_FIELDS | {STEP, MIDDLE}
     TAKES = ReshapeParameters
     BY_HAND = False
+    BLENDS = False
     REACH_VARIES = True
     TITLE = "Reshape"
     PAINTED_WITH = "push"
