@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import threading
-
 import numpy as np
 
+from lather.core.last import Last
 from lather.core.shape.field import seen_at
 from lather.core.shape.lines import NONE, StraightLines, find_lines
 from lather.core.survey.regions.region import Region
 from lather.document.layers.reshape import ReshapeLayer
-from lather.document.photo import Photo
-from lather.document.planes import Regions
 from lather.document.state import JobState
 from lather.render.compositor import deepest_level, render_photo
 from lather.render.ground import ground_of
@@ -24,7 +21,7 @@ AWAY = 0.006  # of its shorter side: how far a line lies off the person
 
 def lines_under(state: JobState, layer_id: int) -> StraightLines:
     """Straight lines as what a reshape layer lies on has them, px of the picture."""
-    lines = _KEPT.of(state)
+    lines = _KEPT.of((state.photo, state.regions), lambda: _found(state))
     picture = state.photo.rect
     for layer in below(state, layer_id):
         lines = _moved(lines, layer, state)
@@ -37,24 +34,6 @@ def _moved(lines: StraightLines, layer: ReshapeLayer, state: JobState) -> Straig
     ends = lines.pieces.reshape(-1, 2).astype(np.float64)
     seen = seen_at(sources_of(layer, state.photo.rect), ends)
     return StraightLines(seen.reshape(-1, 4).astype(np.float32), lines.line)
-
-
-class _Kept:
-    """Remembers the lines that were asked for last; any thread may ask."""
-
-    def __init__(self) -> None:
-        self._lock = threading.Lock()
-        self._last: tuple[Photo, Regions, StraightLines] | None = None
-
-    def of(self, state: JobState) -> StraightLines:
-        with self._lock:
-            last = self._last
-            if last is not None and last[0] is state.photo and last[1] is state.regions:
-                return last[2]
-        found = _found(state)
-        with self._lock:
-            self._last = state.photo, state.regions, found
-        return found
 
 
 def _found(state: JobState) -> StraightLines:
@@ -71,4 +50,4 @@ def _found(state: JobState) -> StraightLines:
     return find_lines(render_photo(state.photo, rect, level), where).scaled(2.0**level)
 
 
-_KEPT = _Kept()
+_KEPT: Last[StraightLines] = Last()

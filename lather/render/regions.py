@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import threading
-
 import numpy as np
 
 from lather.core.arrays import Plane
+from lather.core.last import Last
 from lather.core.rect import Rect
-from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.regions.region import Part, Region
 from lather.document.layers.reshape import Reshapes
-from lather.document.planes import Regions, read_plane
+from lather.document.planes import read_plane
 from lather.render.ground import Ground
 from lather.render.reshaping import shifts_in
 
@@ -66,33 +64,20 @@ def _moved_coverage(
 
 def part_planes(ground: Ground) -> dict[Part, Plane]:
     """The parts of the skin, on the regions' reduced picture; those of the last state are kept."""
-    return _PARTS.of(ground)
+    return _PARTS.of((ground.regions, ground.faces), lambda: _found_parts(ground))
 
 
-class _Parts:
-    """Remembers the parts that were asked for last; any thread may ask."""
+def _found_parts(ground: Ground) -> dict[Part, Plane]:
+    from lather.core.survey.faces.mesh_fit import fitted_points
+    from lather.core.survey.regions.parts import skin_parts
 
-    def __init__(self) -> None:
-        self._lock = threading.Lock()
-        self._last: tuple[Regions, tuple[FaceGeometry, ...], dict[Part, Plane]] | None = None
-
-    def of(self, ground: Ground) -> dict[Part, Plane]:
-        regions, faces = ground.regions, ground.faces
-        with self._lock:
-            last = self._last
-            if last is not None and last[0] is regions and last[1] is faces:
-                return last[2]
-            from lather.core.survey.faces.mesh_fit import fitted_points
-            from lather.core.survey.regions.parts import skin_parts
-
-            small = regions.size(ground.photo.rect)
-            skin = (
-                read_plane(regions.masks[Region.SKIN], small) if Region.SKIN in regions.masks
-                else np.zeros((small.height, small.width), dtype=np.float32)
-            )
-            found = skin_parts(skin, [fitted_points(face) for face in faces], regions.scale)
-            self._last = regions, faces, found
-            return found
+    regions = ground.regions
+    small = regions.size(ground.photo.rect)
+    skin = (
+        read_plane(regions.masks[Region.SKIN], small) if Region.SKIN in regions.masks
+        else np.zeros((small.height, small.width), dtype=np.float32)
+    )
+    return skin_parts(skin, [fitted_points(face) for face in ground.faces], regions.scale)
 
 
-_PARTS = _Parts()
+_PARTS: Last[dict[Part, Plane]] = Last()

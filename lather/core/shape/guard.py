@@ -5,6 +5,7 @@ Here are the rules as NumPy has them; the kernels in `compiled_moves.py` have th
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -48,6 +49,23 @@ def distances(points: Numbers, lines: Lines) -> Numbers:
         from_start - share[..., None] * along[:, None], axis=-1
     )
     return out
+
+
+def largest_share(
+    nodes: Nodes, step_px: int, most_px: float, changed: Callable[[float], Nodes]
+) -> float:
+    """Take over `changed(share)` for the largest share, a half of the last, that does not fold
+    anything nor goes further than `most_px`; that share, 0 if there is none."""
+    before, share = least_area(nodes, step_px), 1.0
+    for _ in range(TRIALS + 1):
+        after = changed(share)
+        area = least_area(after, step_px)
+        folds = (area < LEAST_AREA) & (area < before - 1e-6)
+        if not folds.any() and float(np.abs(after).max()) <= most_px:
+            nodes[...] = after
+            return share
+        share /= 2
+    return 0.0
 
 
 def along_lines(

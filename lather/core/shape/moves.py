@@ -23,13 +23,11 @@ from lather.core.kernels import Kernel
 from lather.core.rect import Rect
 from lather.core.shape.field import Field, Nodes
 from lather.core.shape.guard import (
-    LEAST_AREA,
-    TRIALS,
     Guard,
     Lines,
     along_lines,
     inside_picture,
-    least_area,
+    largest_share,
 )
 
 
@@ -140,19 +138,9 @@ def _move_reference(
     ys = top + np.arange(rows) * step_px
     x, y = np.meshgrid(xs, ys)
     weight = _profile(np.hypot(x - dab[0], y - dab[1]), dab[2], dab[3])
-    share = 1.0
-    before = least_area(nodes, step_px)
-    for _ in range(TRIALS + 1):
-        changed = _changed(
-            nodes, x, y, weight, free, lines, kind, step_px, left, top, dab, bounds, share
-        )
-        area = least_area(changed, step_px)
-        folds = (area < LEAST_AREA) & (area < before - 1e-6)
-        if not folds.any() and float(np.abs(changed).max()) <= bounds[4]:
-            nodes[...] = changed
-            return share
-        share /= 2
-    return 0.0
+    return largest_share(nodes, step_px, bounds[4], lambda share: _changed(
+        nodes, x, y, weight, free, lines, kind, step_px, left, top, dab, bounds, share
+    ))  # fmt: skip
 
 
 def _profile(

@@ -13,14 +13,12 @@ from lather.core.kernels import Kernel
 from lather.core.rect import Rect
 from lather.core.shape.field import Field, Nodes
 from lather.core.shape.guard import (
-    LEAST_AREA,
-    TRIALS,
     Guard,
     Lines,
     Numbers,
     along_lines,
     inside_picture,
-    least_area,
+    largest_share,
 )
 
 SOFT_BORDER = 0.25  # of the shorter side of what is shifted: how far the border's hold fades
@@ -52,20 +50,14 @@ def _shift_reference(
     wanted = shift.astype(np.float64) * free[..., None]
     wanted = inside_picture(along_lines(wanted, x, y, lines, bounds), x, y, bounds[5], bounds)
     field = Field(nodes, Rect(0, 0, columns, rows), step_px)
-    before = least_area(nodes, step_px)
-    share = 1.0
-    for _ in range(TRIALS + 1):
+
+    def changed(share: float) -> Nodes:
         u = share * wanted
         came_from = np.stack([x - left, y - top], -1) - u
         old = field.at(came_from.reshape(-1, 2)).reshape(nodes.shape)
-        changed = np.where((u != 0).any(-1)[..., None], old - u, nodes).astype(np.float32)
-        area = least_area(changed, step_px)
-        folds = (area < LEAST_AREA) & (area < before - 1e-6)
-        if not folds.any() and float(np.abs(changed).max()) <= bounds[4]:
-            nodes[...] = changed
-            return share
-        share /= 2
-    return 0.0
+        return np.where((u != 0).any(-1)[..., None], old - u, nodes).astype(np.float32)
+
+    return largest_share(nodes, step_px, bounds[4], changed)
 
 
 shift_nodes = Kernel("lather.core.shape.compiled_moves", "shift_nodes", _shift_reference)

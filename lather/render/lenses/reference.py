@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import threading
-
 import numpy as np
 
 from lather.core.colour.labs import lab_of
+from lather.core.last import Last
 from lather.core.survey.regions.region import Region
-from lather.document.photo import Photo
-from lather.document.planes import Regions
 from lather.document.state import JobState
 from lather.render.compositor import deepest_level, render_photo
 from lather.render.ground import ground_of
@@ -21,24 +18,7 @@ Lab = tuple[float, float, float]
 
 def skin_lab(state: JobState) -> Lab:
     """The median L*, a* and b* of the skin of the photo; of all of it before it is surveyed."""
-    return _KEPT.of(state)
-
-
-class _Kept:
-    """Remembers the last answer; any thread may ask."""
-
-    def __init__(self) -> None:
-        self._lock = threading.Lock()
-        self._last: tuple[Photo, Regions, Lab] | None = None
-
-    def of(self, state: JobState) -> Lab:
-        with self._lock:
-            if self._last is not None and self._last[:2] == (state.photo, state.regions):
-                return self._last[2]
-        found = _measured(state)
-        with self._lock:
-            self._last = state.photo, state.regions, found
-        return found
+    return _KEPT.of((state.photo, state.regions), lambda: _measured(state))
 
 
 def _measured(state: JobState) -> Lab:
@@ -53,4 +33,4 @@ def _measured(state: JobState) -> Lab:
     return float(light), float(a), float(b)
 
 
-_KEPT = _Kept()
+_KEPT: Last[Lab] = Last()
