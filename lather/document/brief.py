@@ -99,7 +99,7 @@ _STYLES = {
         "the shape of a child's face is not changed",
     ),
     Style.IDENTITY: _Means(
-        "For a document: the person must look as they do; retouching is refused.",
+        "For a document: the person must look as they do; the shape is left alone.",
         frozenset({Kind.FRECKLES, Kind.VEIN}),
         {Weak.CREASES: 0.0, Weak.EYE_BAGS: 0.0},
         Limits(texture_kept=1.0, modelling_kept=1.0, colour_shift=0.0, displacement=0.0),

@@ -169,6 +169,25 @@ class PictureTest(Case):
                 self.assertFalse(differs[cell.slices].any())
         self.assertLess(len(cells), len(list(photo.rect.cells(TILE_PX))))
 
+    def test_a_masked_layer_that_moves_further_is_found_where_its_mask_softens(self) -> None:
+        photo = noise_photo(900, 800)
+        shares = np.zeros((800, 900), dtype=np.float32)
+        shares[:, :210] = 1
+        mask = Mask(tiles=with_plane(BLACK_MASK, photo.rect, shares))
+        wide = moved_layer(photo, (6.0, 0.0), (600.0, 500.0))
+        near = moved_layer(photo)
+        both = {name: near.planes[name].with_tile_objects(dict(wide.planes[name].tiles))
+                for name in ("across", "down")}  # fmt: skip
+        before = state_of(photo, replace(near, mask=mask))
+        further = replace(near, mask=mask).with_painted({**near.planes, **both}, ())
+        after = replace(before, layers=(before.layers[0], further))
+        cells = changed_cells(before, after)
+        differs = np.abs(render(before, photo.rect) - render(after, photo.rect)).max(-1) > 0
+        for key in photo.rect.cells(TILE_PX):
+            if key not in cells:
+                cell = Rect.cell(key, TILE_PX).intersect(photo.rect)
+                self.assertFalse(differs[cell.slices].any())
+
     def test_regions_go_with_what_is_moved(self) -> None:
         shares = np.zeros((self.rect.height, self.rect.width), dtype=np.float32)
         shares[140:220, 170:250] = 1

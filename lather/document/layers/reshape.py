@@ -121,6 +121,8 @@ class ReshapeLayer(Leaf, ComputedLayer):
 
     def repainted_cells(self, was: Layer) -> set[Key]:
         assert isinstance(was, ReshapeLayer)
+        if self.mask is not None and self.mask_sigma_px != was.mask_sigma_px:
+            return self.painted_cells() | was.painted_cells()  # the mask is smoothed otherwise
         found: set[Key] = set()
         for old, new in ((was.across, self.across), (was.down, self.down)):
             for key in old.changed_keys(new):
