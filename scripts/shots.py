@@ -16,7 +16,6 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QDialog, QWidget
 
 from lather.actions import evening, finding
-from lather.actions.looks import Peek
 from lather.actions.shape import set_shape, take
 from lather.assist.face_features import mesh_of
 from lather.assist.survey import survey_photo, surveyed, with_survey
@@ -30,7 +29,6 @@ from lather.document.layers.layer import Stage
 from lather.document.layers.limits import Limits, Span
 from lather.document.layers.table import KINDS
 from lather.document.state import new_state
-from lather.errors import LatherError
 from lather.files.photos import read_photo
 from lather.paths import SOURCE_TREE, demo_dir, demo_job
 from lather.render.lenses.lens import REDNESS
@@ -97,17 +95,6 @@ def main() -> None:
     shot(app, FOLDER / "split.png")
     bench.look(split=False)
 
-    bench.zoom_to(0.5)
-    bench.centre_on(Rect.around(1180, 1330, 2))
-    settle(app)
-    app.window.resize(1024, 700)
-    settle(app)
-    app.window.canvas._move_cursor(QPointF(330, 300))
-    bench.look(peek=Peek.BEFORE)
-    shot(app, FOLDER / "peek.png")
-    bench.look(peek=Peek.NONE)
-    app.window.resize(*SIZE)
-
     bench.fit()
     bench.change("New layer", edits.add_pixel_layer, "Warmth", Stage.EVEN)
     bench.change("Add mask", edits.add_mask, bench.state.active_id)
@@ -120,14 +107,6 @@ def main() -> None:
     show(app, dialog, "deliver")
     show(app, HistoryList(bench, app.window), "history")
     bench.go_to_stage(Stage.CLEAN)
-
-    trouble = LatherError(
-        "'portrait1.lather' was not written", "/media/card: No space left on device",
-        "choose another folder or make room; the earlier file is unchanged",
-    )  # fmt: skip
-    bench.report(trouble, "Saving", lambda: None)
-    shot(app, FOLDER / "error.png")
-    app.window.messages.hide()
 
     app.window.actions_by_id["help.shortcuts"].run(bench)
     show(app, app.window.findChildren(QDialog)[-1], "keys")
@@ -332,13 +311,8 @@ def regions_sheet() -> None:
 
 
 def clean_by_hand(app) -> None:
-    """Handles, a graft being dragged, and what the rim test says."""
+    """A graft being dragged, and what the rim test says."""
     bench, canvas = app.bench, app.window.canvas
-    bench.zoom_to(0.36)
-    bench.centre_on(Rect.around(1200, 1330, 2))
-    bench.look(handles=True)
-    shot(app, FOLDER / "handles.png")
-    bench.look(handles=False)
     bench.hands.take_tool("graft")
     bench.walk.go_to(None)
     bench.zoom_to(1.0)
