@@ -289,9 +289,7 @@ def set_survey(state: JobState, findings: Findings, regions: Regions) -> JobStat
     return replace(state, findings=findings, regions=regions)
 
 
-def move_handle(
-    state: JobState, face_index: int, name: str, x: float, y: float
-) -> JobState:
+def move_handle(state: JobState, face_index: int, name: str, x: float, y: float) -> JobState:
     """A handle of a face somewhere else; moved pupils of the largest face change the scale."""
     findings = state.findings
     face = findings.faces[face_index].with_handle(name, x, y)
@@ -316,8 +314,8 @@ def set_style(state: JobState, style: Style) -> JobState:
     """The brief's style; open and kept findings follow it, decisions stay."""
     if state.brief.style is style:
         return state
-    brief = replace(state.brief, style=style)
-    return replace(state, brief=brief, findings=state.findings.restyled(state.brief.style, style))
+    findings = state.findings.restyled(state.brief.style, style)
+    return replace(state, brief=replace(state.brief, style=style), findings=findings)
 
 
 def decide(state: JobState, ids: Iterable[int], decision: FindingState) -> JobState:

@@ -15,7 +15,7 @@ from lather.core.arrays import FULL, Plane
 from lather.core.rect import Rect, paste
 from lather.core.shape.field import Field, node_rect, pixels_around
 from lather.core.shape.guard import Guard
-from lather.core.shape.moves import Dab, Move, moved
+from lather.core.shape.moves import MARGIN, Dab, Move, moved
 from lather.core.shape.shifts import shifted
 from lather.document.layers.reshape import (
     ACROSS,
@@ -85,9 +85,9 @@ class LiveField:
         step, dab = self.layer.step_px, made.dab
         around = dab.rect
         at = Rect(
-            around.x0 // step - 1, around.y0 // step - 1,
-            -(-around.x1 // step) + 2, -(-around.y1 // step) + 2,
-        ).intersect(self._whole)  # fmt: skip
+            around.x0 // step, around.y0 // step, -(-around.x1 // step) + 1,
+            -(-around.y1 // step) + 1,
+        ).grown(MARGIN).intersect(self._whole)  # fmt: skip
         if at.empty:
             return NOTHING
         nodes = self.nodes(at)

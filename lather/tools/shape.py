@@ -316,16 +316,13 @@ def begin_let_go(state: JobState, hand: Hand) -> Work:
 def mirrored_dab(mirror: Mirror, dab: Dab, move: Move) -> Dab:
     """The same on the other half."""
     x, y = mirror.of(np.array([[dab.x, dab.y]]))[0]
-    from_x, from_y = x, y
-    by_x, by_y = (dab.by_x, 0.0)
+    there = replace(dab, x=float(x), y=float(y))
     if move is Move.PUSH:
         by_x, by_y = mirror.way((dab.by_x, dab.by_y))
-        back = mirror.way((dab.from_x - dab.x, dab.from_y - dab.y))
-        from_x, from_y = x + back[0], y + back[1]
-    elif move is Move.TURN:
-        by_x = -dab.by_x
-    return replace(dab, x=float(x), y=float(y), by_x=by_x, by_y=by_y, from_x=float(from_x),
-                   from_y=float(from_y))  # fmt: skip
+        back = mirror.way((dab.start[0] - dab.x, dab.start[1] - dab.y))
+        return replace(there, by_x=by_x, by_y=by_y, from_x=float(x + back[0]),
+                       from_y=float(y + back[1]))  # fmt: skip
+    return replace(there, by_x=-dab.by_x) if move is Move.TURN else there
 
 
 def mirror_of(state: JobState, layer: ReshapeLayer, hand: Hand) -> Mirror | None:

@@ -8,7 +8,13 @@ import numpy as np
 from numba import boolean, float32, float64, int64, njit, types
 
 from lather.core.compiled_types import OPTIONS, R_FLOATS, R_PLANE, W_FLOATS, packed
-from lather.core.shape.guard import LEAST_AREA, TRIALS
+from lather.core.shape.guard import (
+    INSIDE_SLOPES,
+    INSIDE_WEIGHTS,
+    LEAST_AREA,
+    LOOK_CLOSER,
+    TRIALS,
+)
 from lather.core.shape.moves import FASTEST
 
 _PUSH, _GATHER, _TURN, _EASE_BACK, _CALM = 0, 1, 3, 4, 5
@@ -100,6 +106,27 @@ def _ring_mean(nodes, row, column, ring):  # type: ignore[no-untyped-def]
 
 
 @njit(float64(_PIECE, int64, int64, float64), **_FAST)
+def _least_inside(nodes, row, column, per_step):  # type: ignore[no-untyped-def]
+    last_row, last_column = nodes.shape[0] - 1, nodes.shape[1] - 1
+    least = 1e9
+    for s in range(3):
+        for t in range(3):
+            ax = ay = bx = by = 0.0
+            for i in range(4):
+                r = min(max(row + i - 1, 0), last_row)
+                for j in range(4):
+                    k = min(max(column + j - 1, 0), last_column)
+                    along = INSIDE_WEIGHTS[s, i] * INSIDE_SLOPES[t, j] * per_step
+                    below = INSIDE_SLOPES[s, i] * INSIDE_WEIGHTS[t, j] * per_step
+                    ax += along * nodes[r, k, 0]
+                    ay += along * nodes[r, k, 1]
+                    bx += below * nodes[r, k, 0]
+                    by += below * nodes[r, k, 1]
+            least = min(least, (1.0 + ax) * (1.0 + by) - ay * bx)
+    return least
+
+
+@njit(float64(_PIECE, int64, int64, float64), **_FAST)
 def _least_area(nodes, row, column, per_step):  # type: ignore[no-untyped-def]
     least = 1e9
     for i in range(2):
@@ -109,6 +136,8 @@ def _least_area(nodes, row, column, per_step):  # type: ignore[no-untyped-def]
             bx = (nodes[row + 1, column + j, 0] - nodes[row, column + j, 0]) * per_step
             by = (nodes[row + 1, column + j, 1] - nodes[row, column + j, 1]) * per_step
             least = min(least, (1.0 + ax) * (1.0 + by) - ay * bx)
+    if least < LOOK_CLOSER:
+        least = min(least, _least_inside(nodes, row, column, per_step))
     return least
 
 

@@ -71,6 +71,17 @@ def cubic_weights(t: NDArray[np.float64]) -> NDArray[np.float64]:
     )  # fmt: skip
 
 
+def cubic_slopes(t: NDArray[np.float64]) -> NDArray[np.float64]:
+    """(..., 4): how those weights change with t."""
+    return np.stack(
+        [
+            (-1.5 * t + 2.0) * t - 0.5, (4.5 * t - 5.0) * t,
+            (-4.5 * t + 4.0) * t + 0.5, (1.5 * t - 1.0) * t,
+        ],
+        axis=-1,
+    )  # fmt: skip
+
+
 def interpolated(points: Points, step_px: int, node: NodeAt) -> Points:
     """(N, 2): displacements of places between nodes that `node` looks up."""
     places = np.asarray(points, dtype=np.float64) / step_px

@@ -11,14 +11,19 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.core.shape.field import Nodes
+from lather.core.shape.field import Nodes, cubic_slopes, cubic_weights
 
 Lines = NDArray[np.float32]  # (N, 4): x0, y0, x1, y1 of lines that are kept straight
 Numbers = NDArray[np.float64]
 
 NO_LINES: Lines = np.zeros((0, 4), dtype=np.float32)
 LEAST_AREA = 0.2  # of a place: the least that the Jacobian's determinant may come to
+LOOK_CLOSER = 0.75  # of a place: cells squeezed so far are looked at between their corners too
 TRIALS = 4  # halvings of a move before it is left
+
+_INSIDE = np.array([0.0, 0.5, 1.0])  # of a cell: where it is looked at
+INSIDE_WEIGHTS = cubic_weights(_INSIDE)  # (3, 4)
+INSIDE_SLOPES = cubic_slopes(_INSIDE)
 
 
 @dataclass(frozen=True)
@@ -98,7 +103,11 @@ def inside_picture(
 
 
 def least_area(nodes: Nodes, step_px: int) -> Numbers:
-    """(rows - 1, columns - 1): the least determinant of the Jacobians at a cell's corners."""
+    """(rows - 1, columns - 1): the least determinant of the Jacobians in a cell.
+
+    At its corners the Jacobian is that of the cell alone; where that comes to little, the cubic
+    between the nodes may fold though no cell does, and is looked at in its place.
+    """
     d = nodes.astype(np.float64) / step_px
     across = np.diff(d, axis=1)  # (rows, columns - 1, 2)
     down = np.diff(d, axis=0)
@@ -107,4 +116,19 @@ def least_area(nodes: Nodes, step_px: int) -> Numbers:
         for by_y in (down[:, :-1], down[:, 1:]):
             area = (1 + by_x[..., 0]) * (1 + by_y[..., 1]) - by_x[..., 1] * by_y[..., 0]
             least = np.minimum(least, area)
+    closer = least < LOOK_CLOSER
+    least[closer] = np.minimum(least[closer], _least_inside(d, *np.nonzero(closer)))
     return least
+
+
+def _least_inside(d: Numbers, rows: NDArray[np.int64], columns: NDArray[np.int64]) -> Numbers:
+    """(N cells,): the least determinant of the cubic's Jacobians, nodes in steps of the grid."""
+    taps = np.arange(-1, 3)
+    i = np.clip(rows[:, None] + taps, 0, d.shape[0] - 1)
+    j = np.clip(columns[:, None] + taps, 0, d.shape[1] - 1)
+    around = d[i[:, :, None], j[:, None, :]]  # (N, 4, 4, 2)
+    by_x = np.einsum("si,tj,nijc->nstc", INSIDE_WEIGHTS, INSIDE_SLOPES, around)
+    by_y = np.einsum("si,tj,nijc->nstc", INSIDE_SLOPES, INSIDE_WEIGHTS, around)
+    area = (1 + by_x[..., 0]) * (1 + by_y[..., 1]) - by_x[..., 1] * by_y[..., 0]
+    out: Numbers = area.min(axis=(1, 2))
+    return out

@@ -42,6 +42,7 @@ class Move(Enum):
     CALM = 5
 
 
+MARGIN = 3  # nodes around a dab: the cells that it may fold lie among them
 FASTEST = 0.286  # the most of t (1 - t^2)^2, by which moves about a centre are measured
 LARGEST_STEP = 0.08  # of a move, of the width of the brush's soft rim
 LEAST_RIM, LEAST_RIM_STEPS = 0.1, 4  # of the radius, of the grid: a harder brush would tear
@@ -53,7 +54,7 @@ class Dab:
     Attributes
     ----------
     x, y : its centre, where the pen has come to.
-    from_x, from_y : of a push, where the pen came from.
+    from_x, from_y : of a push, where the pen came from; None for other moves.
     radius_px, hardness : as of any brush; the rim is never harder than `LEAST_RIM` lets it.
     by_x, by_y : of a push, how far the skin goes at the centre. Else `by_x` alone counts: how far
         it goes where it goes most; to turn clockwise, as the picture lies, is positive.
@@ -65,8 +66,8 @@ class Dab:
     hardness: float
     by_x: float
     by_y: float = 0.0
-    from_x: float = 0.0
-    from_y: float = 0.0
+    from_x: float | None = None
+    from_y: float | None = None
 
     @property
     def rim_px(self) -> float:
@@ -84,11 +85,10 @@ class Dab:
     def steps(self) -> tuple[Dab, ...]:
         """A push in so many that they follow each other smoothly."""
         n = n_steps(self)
+        x, y = self.start
         ends = [
-            (self.from_x + k / n * (self.x - self.from_x),
-             self.from_y + k / n * (self.y - self.from_y))
-            for k in range(n + 1)
-        ]  # fmt: skip
+            (x + k / n * (self.x - x), y + k / n * (self.y - y)) for k in range(n + 1)
+        ]
         return tuple(
             replace(self, x=x, y=y, from_x=was_x, from_y=was_y, by_x=self.by_x / n,
                     by_y=self.by_y / n)
@@ -96,8 +96,17 @@ class Dab:
         )  # fmt: skip
 
     @property
+    def start(self) -> tuple[float, float]:
+        """Where it begins, which is where it ends unless it is a push."""
+        if self.from_x is None or self.from_y is None:
+            return self.x, self.y
+        return self.from_x, self.from_y
+
+    @property
     def rect(self) -> Rect:
-        return Rect.around(self.x, self.y, self.radius_px)
+        """All that it may change."""
+        here = Rect.around(self.x, self.y, self.radius_px)
+        return here.union(Rect.around(*self.start, self.radius_px))
 
 
 def moved(
@@ -108,7 +117,7 @@ def moved(
 
     Parameters
     ----------
-    nodes, at, step_px : those of the dab with a node more around, and which they are.
+    nodes, at, step_px : those of the dab with `MARGIN` nodes more around, and which they are.
     free : (rows, columns) 0-1, 0 where the skin is held.
     picture : the border of which stays in its place.
     most_px : the largest displacement, along x or y, that can be kept.
@@ -118,7 +127,7 @@ def moved(
     radius_px = max(dab.radius_px, rim_px)
     return float(move_nodes(
         nodes, free, near, move.value, step_px, float(at.x0 * step_px), float(at.y0 * step_px),
-        np.array([dab.x, dab.y, radius_px, rim_px, dab.by_x, dab.by_y, dab.from_x, dab.from_y]),
+        np.array([dab.x, dab.y, radius_px, rim_px, dab.by_x, dab.by_y, *dab.start]),
         np.array([picture.width, picture.height, guard.hold_px, guard.free_px, most_px]),
     ))  # fmt: skip
 
