@@ -7,11 +7,15 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 from lather.core.survey.findings.advice import advice_for
 from lather.core.survey.findings.finding import Finding
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
+
+if TYPE_CHECKING:
+    from lather.core.shape.features import Feature
 
 SPOT_DIAMETERS_MM = (1.5, 5.0)
 
@@ -26,17 +30,18 @@ class Advice:
 
 
 def brush_advice(
-    tool_id: str, state: JobState | None, finding: Finding | None = None
-) -> dict[str, Advice]:
+    tool_id: str, state: JobState | None, finding: Finding | None = None,
+    feature: Feature | None = None,
+) -> dict[str, Advice]:  # fmt: skip
     """Advice per brush attribute (size_px; hardness, opacity and flow in per cent).
 
-    `finding` is the one looked at, if any.
+    `finding` is the one looked at, `feature` the one that the brush is over, if any.
     """
     advice = {"spacing": _SPACING, **_FROM_PRACTICE.get(tool_id, {})}
     if tool_id in SHAPED:
         del advice["spacing"]  # it follows the rim: see `core/shape/moves.py`
         if state is not None:
-            advice["size_px"] = _for_shape(tool_id, state)
+            advice["size_px"] = _for_shape(tool_id, state, feature)
     if tool_id != "mend_spot" or state is None:
         return advice
     if finding is not None and finding.kind.is_blemish and finding.stands_free:
@@ -44,10 +49,13 @@ def brush_advice(
     return {**advice, "size_px": _for_spots(state)}
 
 
-def _for_shape(tool_id: str, state: JobState) -> Advice:
+def _for_shape(tool_id: str, state: JobState, feature: Feature | None) -> Advice:
     from lather.tools.starts import advised_size_px, face_width_px
 
-    low, high = advised_size_px(tool_id, state)
+    low, high = advised_size_px(tool_id, state, feature)
+    if feature is not None:
+        return Advice(low, high, f"{low}-{high} px: what moves with '{feature.title}' is "
+                      f"{2 * feature.radius_mm:.0f} mm wide.")  # fmt: skip
     width_px = round(face_width_px(state))
     what = "a cheek or a jaw" if tool_id == "push" else "an eye, a nose, a lip"
     measured = "" if state.findings.faces else " Estimated, not measured."

@@ -2,10 +2,18 @@
 
 from __future__ import annotations
 
-from lather.core.shape.field import step_for
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from lather.core.last import Last
+from lather.core.shape.field import Points, step_for
 from lather.document.scale import FACE_WIDTH_MM, px_per_mm
 from lather.document.state import JobState
 from lather.tools.table import tool
+
+if TYPE_CHECKING:
+    from lather.core.shape.features import Feature
 
 # Of the face's width: a jaw or a cheek goes under a brush of a third, what is drawn together or
 # held is smaller.
@@ -13,6 +21,7 @@ SHARES = {"push": 0.32}
 OTHERS = 0.16
 ADVISED = {"push": (0.22, 0.45)}
 OTHERS_ADVISED = (0.06, 0.25)
+OF_FEATURE = (0.8, 1.3)  # of what moves with a feature: the brush's diameter
 SMALLEST_STEPS = 12  # of the grid: the smallest brush that is right to a tenth of a pixel
 
 
@@ -40,7 +49,38 @@ def smallest_size_px(state: JobState) -> float:
     return float(SMALLEST_STEPS * step_for(state.photo.rect))
 
 
-def advised_size_px(tool_id: str, state: JobState) -> tuple[int, int]:
-    low, high = ADVISED.get(tool_id, OTHERS_ADVISED)
-    width = face_width_px(state)
-    return round(max(low * width, smallest_size_px(state))), round(high * width)
+def advised_size_px(
+    tool_id: str, state: JobState, feature: Feature | None = None
+) -> tuple[int, int]:
+    """The brush's diameter for the feature that it is over, or for the face."""
+    if feature is not None:
+        (low, high), whole = OF_FEATURE, 2 * feature.radius_mm * px_per_mm(state)
+    else:
+        (low, high), whole = ADVISED.get(tool_id, OTHERS_ADVISED), face_width_px(state)
+    least = smallest_size_px(state)
+    return round(max(low * whole, least)), round(max(high * whole, least))
+
+
+_Strands = tuple[tuple["Feature", Points], ...]
+_strands: Last[_Strands] = Last()
+
+
+def feature_at(state: JobState, x: float, y: float) -> Feature | None:
+    """The feature of the largest face of which the points lie nearest, in what moves with it."""
+    per_mm = px_per_mm(state)
+    near = [
+        (float(np.hypot(*(points - (x, y)).T).min()) / (per_mm * feature.radius_mm), feature)
+        for feature, points in _strands.of((state.findings,), lambda: _strands_of(state))
+    ]
+    away, feature = min(near, key=lambda one: one[0], default=(np.inf, None))
+    return feature if away < 1 else None
+
+
+def _strands_of(state: JobState) -> _Strands:
+    from lather.assist.face_features import mesh_of
+    from lather.core.shape.features import FEATURES, placed
+
+    mesh = mesh_of(state)
+    if mesh is None:
+        return ()
+    return tuple((one, strand.points) for one in FEATURES for strand in placed(one, mesh))

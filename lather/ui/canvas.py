@@ -21,6 +21,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QWidget
 
+from lather.actions.feature_watch import FeatureWatch
 from lather.actions.rim_watch import RimWatch
 from lather.actions.source import pick_at
 from lather.actions.view import ZOOM_STEP
@@ -56,6 +57,7 @@ class Canvas(QWidget):
         self.tiles: ViewTiles | None = None
         self.frames_painted = 0
         self.rims = RimWatch(bench, executor)
+        self.features = FeatureWatch(bench)
         self._hand = HandMark(bench, self.rims, executor, self.update)
         self._grips = Grips(bench, self.update)
         self._executor = executor
@@ -405,7 +407,9 @@ class Canvas(QWidget):
         self._update_cursor()
         if self.bench.geometry is not None and not self._pen_down:
             sight, at = self.bench.layer_sight, self._device(position)
-            self.rims.hover(*sight.to_photo(self.bench.geometry, *at))
+            place = sight.to_photo(self.bench.geometry, *at)
+            self.rims.hover(*place)
+            self.features.hover(*place)
 
     def _update_cursor(self) -> None:
         if self._cursor is not None:

@@ -42,6 +42,7 @@ from lather.ui.widgets import CommandButton, Panel, label, run_action
 
 if TYPE_CHECKING:
     from lather.core.mend.rim import RimTest
+    from lather.core.shape.features import Feature
 
 _PERCENT = ("hardness", "opacity", "flow", "spacing")
 _LOWEST = {"spacing": 100 * SMALLEST_SPACING}
@@ -110,6 +111,7 @@ class ToolCard(Panel):
         self.bench = bench
         self.buttons: list[CommandButton] = []
         self._has_room = False  # the tools are icons, the brush is not shown
+        self._feature: Feature | None = None  # under the brush
         self._broken = (False, 0.0)  # under the brush, and the share of the area's rim
         self._cut_free = actions["mend.cut_free"]
         self.rulers = {
@@ -155,7 +157,7 @@ class ToolCard(Panel):
         job = self.bench.job
         state = job.state if job is not None else None
         finding = self.bench.walk.current(state.findings) if state is not None else None
-        advice = brush_advice(entry.id, state, finding)
+        advice = brush_advice(entry.id, state, finding, self._feature)
         self.presets.setVisible(entry.is_brush and not entry.only_size)
         self._show_presets()
         self.rulers["size_px"].set_value(brush.size_px)
@@ -218,6 +220,15 @@ class ToolCard(Panel):
         self.bench.settings.changed.disconnect(self._on_setting_changed)
         self.tools.close_view()
 
+    def show_feature(self, feature: Feature | None) -> None:
+        """The feature under the brush says how large that is to be."""
+        self._feature = feature
+        entry, job = tool(self.bench.hand.tool), self.bench.job
+        if entry.reshapes and job is not None:
+            advice = brush_advice(entry.id, job.state, feature=feature)
+            self.rulers["size_px"].set_advice(advice.get("size_px"))
+            self.advice_line.setText(self._advice_text(entry.help))
+
     def show_rims(self, cursor: RimTest | None, area: Sequence[RimTest]) -> None:
         """A broken rim under the brush, or of the area, is the advice while it is there."""
         under_brush = cursor is not None and cursor.share > MOST_BROKEN
@@ -228,11 +239,8 @@ class ToolCard(Panel):
             self.advice_line.setText(self._advice_text(tool(self.bench.hand.tool).help))
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
-        if (
-            (before.area is None) != (after.area is None)
-            or before.findings is not after.findings
-            or before.active_id != after.active_id
-        ):
+        other = before.active_id != after.active_id or before.findings is not after.findings
+        if other or (before.area is None) != (after.area is None):
             self.reset()
 
     def _show_combine(self, on_region: bool, combine: Combine) -> None:

@@ -84,6 +84,7 @@ class MainWindow(QMainWindow):
         self._clock.start()
         self.canvas.installEventFilter(self)
         self.canvas.rims.changed.connect(self._on_rims_changed)
+        self.canvas.features.changed.connect(self._on_feature_changed)
         bench.job_opened.connect(self._show_title)
         bench.job_opened.connect(self._follow_saved)
         bench.job_changed.connect(self._on_job_changed)
@@ -248,6 +249,9 @@ class MainWindow(QMainWindow):
     def _follow_saved(self) -> None:
         if self.bench.job is not None:
             self.bench.job.saved.connect(self._show_title)
+
+    def _on_feature_changed(self) -> None:
+        self.tool_card.show_feature(self.canvas.features.feature)
 
     def _on_rims_changed(self) -> None:
         self.tool_card.show_rims(self.canvas.rims.cursor, self.canvas.rims.area)

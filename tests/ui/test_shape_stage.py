@@ -54,6 +54,28 @@ class ShapeStageTest(WindowCase):
         speed.moved.emit(6.0)
         self.assertEqual(self.bench.hand.shape.speed_mm_s, 6.0)
 
+    def test_the_size_is_advised_by_what_the_brush_is_over(self) -> None:
+        from lather.assist.face_features import mesh_of
+        from tests.assist.test_shape import portrait
+
+        self.open(portrait())
+        take(self.bench, "push")
+        mesh, size = mesh_of(self.bench.state), self.window.tool_card.rulers["size_px"]
+        whole = size.advice
+        self.assertIn("a face that is", whole.reason)
+        for point, title in ((64, "Nose width"), (172, "Jaw line"), (159, "Eye opening")):
+            with self.subTest(title):
+                self.canvas_hover(*mesh[point, :2])
+                self.assertIn(f"'{title}'", size.advice.reason)
+        self.assertLess(size.advice.high, whole.high)
+        self.canvas_hover(2.0, 2.0)  # the background
+        self.assertEqual(size.advice.reason, whole.reason)
+
+    def canvas_hover(self, x: float, y: float) -> None:
+        view_x, view_y = self.bench.geometry.to_view(float(x), float(y))
+        ratio = self.window.canvas.devicePixelRatioF()
+        self.window.canvas._move_cursor(QPointF(view_x / ratio, view_y / ratio))
+
     def test_a_push_is_drawn_measured_and_taken_back(self) -> None:
         take(self.bench, "push")
         before = render(self.bench.state, self.bench.state.photo.rect)
@@ -108,8 +130,6 @@ class ShapeStageTest(WindowCase):
         set_shape(self.bench, mirrored=False)
         self.push()
         self.assertEqual(len(self.bench.state.layers), 1)
-
-
 
 
 if __name__ == "__main__":
