@@ -10,6 +10,7 @@ from lather.actions.keymap import keys_of
 from lather.actions.table import all_actions
 from lather.actions.workbench import Workbench
 from lather.document.state import JobState
+from lather.tools.table import TOOLS, tool
 from lather.ui.theme import GAP_1, GAP_3
 from lather.ui.widgets import label
 
@@ -33,16 +34,28 @@ class Hint(QWidget):
             f"Hold {keys['view.hold_before']}: before.   Hold {keys['view.hold_pan']}: move.",
             f"{keys['help.search']} finds every command.   {keys['edit.undo']} undoes.",
         )
-        for text in self.lines:
-            entry = label(text)
+        entries = [label(text) for text in self.lines]
+        for entry in entries:
             entry.setStyleSheet("color: #ffffff; background: transparent;")
             column.addWidget(entry)
+        self._first = entries[0]
         self.setToolTip("Click to close for good.")
         self.setAttribute(Qt.WidgetAttribute.WA_NoMousePropagation)
         self.setCursor(Qt.CursorShape.ArrowCursor)
         bench.job_opened.connect(self.reset)
         bench.job_changed.connect(self._on_job_changed)
+        bench.hands.changed.connect(self._show_tool)
         self.reset()
+
+    @property
+    def first_text(self) -> str:
+        return self._first.text()
+
+    def _show_tool(self) -> None:
+        """The first line is about what is in the hand."""
+        entry = tool(self.bench.hand.tool)
+        self._first.setText(self.lines[0] if entry is TOOLS[0] else entry.help)
+        self.place()
 
     def reset(self) -> None:
         self.setVisible(self.bench.job is not None and not self.bench.settings["hint_seen"])
@@ -51,6 +64,7 @@ class Hint(QWidget):
     def close_view(self) -> None:
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
+        self.bench.hands.changed.disconnect(self._show_tool)
 
     def place(self) -> None:
         self.adjustSize()

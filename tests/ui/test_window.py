@@ -38,6 +38,7 @@ from lather.render.compositor import render
 from lather.render.view import ViewTiles
 from lather.settings.options import OPTIONS
 from lather.settings.store import Settings
+from lather.tools.table import tool
 from lather.ui.app import build
 from lather.ui.command_search import CommandSearch
 from lather.ui.deliver_dialog import DeliverDialog
@@ -648,6 +649,9 @@ class PreferencesTest(WindowCase):
         self.open()
         self.assertTrue(self.window.hint.isVisible())
         self.assertLessEqual(len(self.window.hint.lines), 3)
+        self.assertIn("Click a blemish", self.window.hint.first_text)
+        self.bench.hands.take_tool("push")
+        self.assertEqual(self.window.hint.first_text, tool("push").help)
         self.bench.change("New layer", edits.add_pixel_layer)
         self.assertFalse(self.window.hint.isVisible())
         self.assertTrue(self.bench.settings["hint_seen"])
