@@ -16,7 +16,7 @@ from bench.layers import computing_state
 from bench.stroke import N_EVENTS, N_WARM_UP, bare_blend_ms, opened, stroke_delays
 from lather.core.shape.field import node_rect, step_for
 from lather.document.layers.layer import new_id
-from lather.document.layers.reshape import ReshapeLayer, samples_of, with_nodes
+from lather.document.layers.reshape import ReshapeLayer
 from lather.document.photo import Photo
 from lather.document.state import JobState, new_state
 from lather.document.tiles import TILE_PX
@@ -117,11 +117,7 @@ def moved_everywhere(photo: Photo) -> JobState:
     y, x = np.mgrid[: at.height, : at.width].astype(np.float32) * layer.step_px
     across = MOVED_PX * (1 + 0.2 * np.sin(x / 300) * np.cos(y / 400))
     down = 0.3 * MOVED_PX * np.cos(x / 350 + y / 280)
-    planes = {
-        "across": with_nodes(layer.across, at, samples_of(across.astype("f4"), layer.step_px)),
-        "down": with_nodes(layer.down, at, samples_of(down.astype("f4"), layer.step_px)),
-    }
-    layer = layer.with_painted({**layer.planes, **planes}, ())
+    layer = layer.with_nodes(at, np.stack([across, down], -1).astype("f4"))
     state = new_state(photo)
     return replace(state, layers=(*state.layers, layer), active_id=layer.id)
 

@@ -10,10 +10,11 @@ import numpy as np
 from lather.assist.face_features import mesh_of
 from lather.assist.proposal import Measure, Proposal
 from lather.assist.shape_measures import shape_measures, total_field
+from lather.core.adjust.bracket import smooth_step
 from lather.core.arrays import Plane
 from lather.core.rect import Rect
-from lather.core.shape.field import Field, Nodes, node_rect
-from lather.core.shape.guard import LEAST_AREA, Guard, along_lines, least_area
+from lather.core.shape.field import Nodes, node_places, node_rect
+from lather.core.shape.guard import Guard, along_lines, folded, least_area
 from lather.core.shape.measure import LEAST_MOVED_MM
 from lather.core.shape.mirror import Mirror, face_mirror, line_mirror
 from lather.core.survey.regions.region import Part, Region
@@ -22,12 +23,8 @@ from lather.document.access import refuse_unless_changeable
 from lather.document.layers.grain import GrainLayer
 from lather.document.layers.layer import Mask, Stage
 from lather.document.layers.reshape import (
-    ACROSS,
-    DOWN,
     NOT_MOVED,
     ReshapeLayer,
-    samples_of,
-    with_nodes,
 )
 from lather.document.planes import read_plane, with_plane
 from lather.document.reshapes import reshape_to_work_on, without_reshapes
@@ -86,21 +83,19 @@ def even_other_side(state: JobState) -> JobState:
 def _evened(layer: ReshapeLayer, mirror: Mirror, picture: Rect) -> ReshapeLayer:
     import cv2
 
-    step, whole = layer.step_px, node_rect(picture, layer.step_px)
-    coarse_px = COARSE_STEPS * step
+    whole, coarse_px = node_rect(picture, layer.step_px), COARSE_STEPS * layer.step_px
     at = _both_sides(layer, mirror, picture, coarse_px)
-    grid = np.stack(np.meshgrid(np.arange(at.x0, at.x1), np.arange(at.y0, at.y1)), -1)
-    points = (grid * float(coarse_px)).reshape(-1, 2).astype(np.float64)
+    places = node_places(at, coarse_px)
+    points = places.reshape(-1, 2)
     others = mirror.of(points)
-    sources = Field(layer.field(whole).nodes, whole, step)
+    sources = layer.whole_field(picture)
     here, there = sources.at(points), sources.at(others) @ mirror.ways
     side = ((points - others) @ mirror.across) / 2
     moved = np.hypot(here[:, 0], here[:, 1])
     model = 1.0 if moved[side > 0].sum() >= moved[side < 0].sum() else -1.0
     width = max(BLEND * mirror.near_px, 2.0 * coarse_px)
-    t = np.clip((model * side / width + 1) / 2, 0, 1)
-    keeps = t * t * (3 - 2 * t)  # 1 on the half that is the model
-    change = ((1 - keeps)[:, None] * (there - here)).reshape(grid.shape).astype(np.float32)
+    keeps = smooth_step((model * side / width + 1) / 2)  # 1 on the half that is the model
+    change = ((1 - keeps)[:, None] * (there - here)).reshape(places.shape).astype(np.float32)
     soft = SMOOTH * mirror.near_px / coarse_px
     if soft > 0.5:  # between the pairs of a mesh the mirror has small steps
         change = cv2.GaussianBlur(change, (0, 0), soft, borderType=cv2.BORDER_REPLICATE)
@@ -120,8 +115,7 @@ def _both_sides(layer: ReshapeLayer, mirror: Mirror, picture: Rect, coarse_px: i
     seen = mirror.of(np.stack([xs.ravel(), ys.ravel()], -1))
     (x0, y0), (x1, y1) = seen.min(0), seen.max(0)
     both = here.union(Rect(int(x0), int(y0), int(x1) + 1, int(y1) + 1)).intersect(picture)
-    return Rect(both.x0 // coarse_px, both.y0 // coarse_px, -(-both.x1 // coarse_px) + 1,
-                -(-both.y1 // coarse_px) + 1)  # fmt: skip
+    return node_rect(both, coarse_px)
 
 
 def with_change(layer: ReshapeLayer, nodes: Rect, change: Nodes) -> ReshapeLayer:
@@ -133,8 +127,7 @@ def with_change(layer: ReshapeLayer, nodes: Rect, change: Nodes) -> ReshapeLayer
     share = np.ones(change.shape[:2], dtype=np.float32)
     for _ in range(MOST_TRIALS):
         after = (before + share[..., None] * change).astype(np.float32)
-        area = least_area(after, layer.step_px)
-        folds = ((area < LEAST_AREA) & (area < was - 1e-6)).astype(np.uint8)
+        folds = folded(was, least_area(after, layer.step_px)).astype(np.uint8)
         if not folds.any():
             break
         wide = cv2.dilate(folds, np.ones((LESS_AROUND, LESS_AROUND), dtype=np.uint8))
@@ -143,12 +136,7 @@ def with_change(layer: ReshapeLayer, nodes: Rect, change: Nodes) -> ReshapeLayer
         share *= 1 - 0.5 * cv2.GaussianBlur(less, (0, 0), LESS_AROUND / 2)
     else:
         return layer
-    planes = {
-        **layer.planes,
-        ACROSS: with_nodes(layer.across, nodes, samples_of(after[..., 0], layer.step_px)),
-        DOWN: with_nodes(layer.down, nodes, samples_of(after[..., 1], layer.step_px)),
-    }
-    return layer.with_painted(planes, layer.strokes)
+    return layer.with_nodes(nodes, after)
 
 
 # --- hold, and bring back --------------------------------------------------------------------

@@ -10,7 +10,7 @@ import numpy as np
 from lather.assist.face_features import mesh_of
 from lather.core.blend.modes import lum
 from lather.core.rect import Rect
-from lather.core.shape.field import Field
+from lather.core.shape.field import Field, node_places, node_rect
 from lather.core.shape.head import face_width_px
 from lather.core.shape.measure import displacement
 from lather.core.shape.symmetry import Evenness, evenness
@@ -108,12 +108,11 @@ def total_field(state: JobState) -> Field:
     step = MEASURED_EVERY_PX
     while around.area / step**2 > MOST_POINTS:
         step *= 2
-    at = Rect(around.x0 // step, around.y0 // step, -(-around.x1 // step) + 1,
-              -(-around.y1 // step) + 1)  # fmt: skip
-    grid = np.stack(np.meshgrid(np.arange(at.x0, at.x1), np.arange(at.y0, at.y1)), -1)
-    points = (grid * float(step)).reshape(-1, 2).astype(np.float64)
+    at = node_rect(around, step)
+    points = node_places(at, step).reshape(-1, 2)
     moved = to_layer(reshapes, points, picture) - points
-    return Field(moved.reshape(grid.shape).astype(np.float32), at, step)
+    nodes = moved.reshape(at.height, at.width, 2).astype(np.float32)
+    return Field(nodes, at, step)
 
 
 def _kept(
@@ -135,7 +134,7 @@ def _kept(
 
 def _places(field: Field) -> list[tuple[float, float]]:
     """Centres of blocks that are moved most."""
-    length = np.sqrt((field.nodes.astype(np.float64) ** 2).sum(-1))
+    length = field.lengths_px
     order = np.argsort(-length.ravel())
     found: list[tuple[float, float]] = []
     for n in order[:: max(1, len(order) // 4000)]:

@@ -48,12 +48,17 @@ def hidden_by(state: JobState, layer_id: int, *, own_mask: bool = True) -> tuple
     return "", ""
 
 
-def refuse_unless_shown(state: JobState, layer_id: int, *, own_mask: bool = True) -> None:
-    """Raise `EditError` for a layer that is hidden, or lies in a hidden group."""
+def refuse_unless_shown(
+    state: JobState, layer_id: int, *, own_mask: bool = True, done: str = "painted"
+) -> None:
+    """Raise `EditError` for a layer that is hidden, or lies in a hidden group.
+
+    `done` is what was not done to it.
+    """
     why, advice = hidden_by(state, layer_id, own_mask=own_mask)
     if why:
         name = state.layer(layer_id).name
-        raise EditError(f"Nothing was painted on '{name}'", why, advice)
+        raise EditError(f"Nothing was {done} on '{name}'", why, advice)
 
 
 def refuse_unless_normal(state: JobState, layer_id: int) -> None:

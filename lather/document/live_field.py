@@ -17,13 +17,7 @@ from lather.core.shape.field import Field, node_rect, pixels_around
 from lather.core.shape.guard import Guard
 from lather.core.shape.moves import MARGIN, Dab, Move, moved
 from lather.core.shape.shifts import shifted
-from lather.document.layers.reshape import (
-    ACROSS,
-    DOWN,
-    ReshapeLayer,
-    samples_of,
-    with_nodes,
-)
+from lather.document.layers.reshape import ReshapeLayer
 from lather.document.tiles import TILE_PX, Key
 
 Limit = Callable[[ReshapeLayer, Rect], Plane]  # (rows, columns) 0-1 of a rectangle of nodes
@@ -83,11 +77,7 @@ class LiveField:
 
     def _add(self, made: Made) -> Rect:
         step, dab = self.layer.step_px, made.dab
-        around = dab.rect
-        at = Rect(
-            around.x0 // step, around.y0 // step, -(-around.x1 // step) + 1,
-            -(-around.y1 // step) + 1,
-        ).grown(MARGIN).intersect(self._whole)  # fmt: skip
+        at = node_rect(dab.rect, step).grown(MARGIN).intersect(self._whole)
         if at.empty:
             return NOTHING
         nodes = self.nodes(at)
@@ -154,10 +144,4 @@ class LiveField:
             paste(self._tile(key), Rect.cell(key, TILE_PX), nodes, rect)
 
     def _store(self, rect: Rect) -> None:
-        layer, nodes = self.layer, self.nodes(rect)
-        planes = {
-            **layer.planes,
-            ACROSS: with_nodes(layer.across, rect, samples_of(nodes[..., 0], layer.step_px)),
-            DOWN: with_nodes(layer.down, rect, samples_of(nodes[..., 1], layer.step_px)),
-        }
-        self.layer = layer.with_painted(planes, layer.strokes)
+        self.layer = self.layer.with_nodes(rect, self.nodes(rect))

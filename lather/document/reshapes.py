@@ -5,7 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 from lather.core.shape.field import step_for
-from lather.document.access import hidden_by, locked_by, refuse_unless_changeable
+from lather.document.access import (
+    hidden_by,
+    locked_by,
+    refuse_unless_changeable,
+    refuse_unless_shown,
+)
 from lather.document.layers.layer import Stage, new_id
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.state import JobState
@@ -24,7 +29,7 @@ def reshape_to_work_on(state: JobState) -> tuple[JobState, ReshapeLayer]:
     active = state.active
     if isinstance(active, ReshapeLayer):
         refuse_unless_changeable(state, active.id)
-        _refuse_hidden(state, active)
+        refuse_unless_shown(state, active.id, done="moved")
         return state, active
     for layer in reversed(state.layers):
         if isinstance(layer, ReshapeLayer) and _is_open(state, layer):
@@ -61,9 +66,3 @@ def refuse_by_brief(state: JobState) -> None:
 
 def _is_open(state: JobState, layer: ReshapeLayer) -> bool:
     return locked_by(state, layer.id) is None and not hidden_by(state, layer.id)[0]
-
-
-def _refuse_hidden(state: JobState, layer: ReshapeLayer) -> None:
-    why, advice = hidden_by(state, layer.id)
-    if why:
-        raise EditError(f"Nothing was moved on '{layer.name}'", why, advice)

@@ -142,9 +142,8 @@ def shifts_in(
 
 def area_at_nodes(state: JobState, area: Tiles, layer: ReshapeLayer, nodes: Rect) -> Plane:
     """(rows, columns) 0-1: the area as it is seen above a reshape layer, at its nodes."""
-    picture, step = state.photo.rect, float(layer.step_px)
-    grid = np.stack(np.meshgrid(np.arange(nodes.x0, nodes.x1) * step,
-                                np.arange(nodes.y0, nodes.y1) * step), -1)  # fmt: skip
+    picture = state.photo.rect
+    grid = fields.node_places(nodes, layer.step_px)
     points = (grid + layer.field(nodes).nodes).reshape(-1, 2)
     lower = below(state, layer.id)
     if lower:

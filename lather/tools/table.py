@@ -100,6 +100,17 @@ _GATHER = replace(
     reverse="swell",
 )
 
+_HOLD = replace(
+    _PUSH,
+    id="hold",
+    title="Hold",
+    help="Paint what is not to move.",
+    icon="hold",
+    begin=begin_hold,
+    brush=replace(_PUSH.brush, size_px=200, hardness=0.4, flow=1.0, spacing=0.1),
+    reverse="let_go",
+)
+
 TOOLS: tuple[Tool, ...] = (
     _MEND,
     replace(
@@ -263,24 +274,13 @@ TOOLS: tuple[Tool, ...] = (
         begin=begin_calm,
         reverse="",
     ),
+    _HOLD,
     replace(
-        _PUSH,
-        id="hold",
-        title="Hold",
-        help="Paint what is not to move.",
-        icon="hold",
-        begin=begin_hold,
-        brush=replace(_PUSH.brush, size_px=200, hardness=0.4, flow=1.0, spacing=0.1),
-        reverse="let_go",
-    ),
-    replace(
-        _PUSH,
+        _HOLD,
         id="let_go",
         title="Let go",
         help="Let what was held move again.",
-        icon="hold",
         begin=begin_let_go,
-        brush=replace(_PUSH.brush, size_px=200, hardness=0.4, flow=1.0, spacing=0.1),
         reverse="hold",
         is_listed=False,
     ),

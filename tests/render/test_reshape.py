@@ -18,7 +18,7 @@ from lather.document.job import Job
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Mask, new_id
 from lather.document.layers.limits import Limits
-from lather.document.layers.reshape import ReshapeLayer, samples_of, with_nodes
+from lather.document.layers.reshape import ReshapeLayer
 from lather.document.layers.split import SplitLayer
 from lather.document.layers.table import KINDS
 from lather.document.photo import Photo
@@ -53,11 +53,7 @@ def moved_layer(
     y, x = np.mgrid[: at.height, : at.width] * 2.0
     away = np.minimum(np.hypot(x - centre[0], y - centre[1]) / RADIUS_PX, 1)
     bell = (1 - away**2) ** 2
-    planes = {
-        name: with_nodes(layer.planes[name], at, samples_of((-d * bell).astype("f4"), 2))
-        for name, d in zip(("across", "down"), by, strict=True)
-    }
-    return layer.with_painted({**layer.planes, **planes}, ())
+    return layer.with_nodes(at, np.stack([-by[0] * bell, -by[1] * bell], -1).astype("f4"))
 
 
 def state_of(photo: Photo, *layers) -> JobState:
@@ -89,10 +85,7 @@ class PictureTest(Case):
         both = state_of(self.photo, lower, upper)
         at = node_rect(self.rect, 2)
         field = composed(upper.field(at), lower.field(at))
-        one = replace(
-            lower, across=with_nodes(lower.across, at, samples_of(field.nodes[..., 0], 2)),
-            down=with_nodes(lower.down, at, samples_of(field.nodes[..., 1], 2)),
-        )  # fmt: skip
+        one = lower.with_nodes(at, field.nodes)
         points = np.random.default_rng(1).uniform((120, 90), (300, 270), (200, 2))
         mapped = to_layer((lower, upper), points, self.rect)
         self.assert_close(sources_of(one, self.rect)(points), mapped, 0.1)
@@ -156,17 +149,21 @@ class PictureTest(Case):
         flat = flatten(state, 16).astype(np.float64) / 65535
         self.assert_close(flat, np.clip(render(state, self.rect)[..., :3], 0, 1), 1e-4)
 
+    def assert_found(self, before: JobState, after: JobState) -> set[tuple[int, int]]:
+        """Nothing changes but in the cells that are said to; those cells."""
+        cells, rect = changed_cells(before, after), before.photo.rect
+        differs = np.abs(render(before, rect) - render(after, rect)).max(-1) > 0
+        for key in rect.cells(TILE_PX):
+            if key not in cells:
+                self.assertFalse(differs[Rect.cell(key, TILE_PX).intersect(rect).slices].any())
+        return cells
+
     def test_a_change_is_found_where_it_shows(self) -> None:
         photo = noise_photo(900, 800)
         before = state_of(photo, moved_layer(photo))
         other = replace(moved_layer(photo, (9.0, 4.0)), id=before.active_id)
         after = replace(before, layers=(before.layers[0], other))
-        cells = changed_cells(before, after)
-        differs = np.abs(render(before, photo.rect) - render(after, photo.rect)).max(-1) > 0
-        for key in photo.rect.cells(TILE_PX):
-            if key not in cells:
-                cell = Rect.cell(key, TILE_PX).intersect(photo.rect)
-                self.assertFalse(differs[cell.slices].any())
+        cells = self.assert_found(before, after)
         self.assertLess(len(cells), len(list(photo.rect.cells(TILE_PX))))
 
     def test_a_masked_layer_that_moves_further_is_found_where_its_mask_softens(self) -> None:
@@ -181,12 +178,7 @@ class PictureTest(Case):
         before = state_of(photo, replace(near, mask=mask))
         further = replace(near, mask=mask).with_painted({**near.planes, **both}, ())
         after = replace(before, layers=(before.layers[0], further))
-        cells = changed_cells(before, after)
-        differs = np.abs(render(before, photo.rect) - render(after, photo.rect)).max(-1) > 0
-        for key in photo.rect.cells(TILE_PX):
-            if key not in cells:
-                cell = Rect.cell(key, TILE_PX).intersect(photo.rect)
-                self.assertFalse(differs[cell.slices].any())
+        self.assert_found(before, after)
 
     def test_regions_go_with_what_is_moved(self) -> None:
         shares = np.zeros((self.rect.height, self.rect.width), dtype=np.float32)

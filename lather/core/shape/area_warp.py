@@ -10,7 +10,9 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from lather.core.adjust.bracket import smooth_step
 from lather.core.arrays import Plane
+from lather.core.shape.falloff import bell
 from lather.core.shape.field import Nodes
 
 DEEP = 0.45  # of the deepest place's distance from the edge: from there on all of it goes
@@ -37,7 +39,7 @@ def area_shift(
     size_px = step_px * float(np.sqrt(inside.sum()))
     beyond = cv2.distanceTransform(1 - inside, cv2.DIST_L2, 5) * step_px
     fade = max(FADES * length, LEAST_FADE * size_px)
-    outside = _bell(np.maximum(beyond, 0) / fade)
+    outside = bell(beyond / fade)
     depth = cv2.distanceTransform(inside, cv2.DIST_L2, 5)
     row = int(np.clip(round(grasped[1]), 0, area.shape[0] - 1))
     column = int(np.clip(round(grasped[0]), 0, area.shape[1] - 1))
@@ -59,15 +61,10 @@ def _from_far_side(
     far = ends[0] if abs(held_along - ends[0]) > abs(held_along - ends[1]) else ends[1]
     y, x = np.mgrid[: inside.shape[0], : inside.shape[1]]
     share = ((x * way[0] + y * way[1]) - far) / (held_along - far or 1.0)
-    t = np.clip(share, 0, 1)
     width = max(0.75 * float(np.ptp(across)), 2.0)
     aside = np.abs(-x * way[1] + y * way[0] - held_across) / width
-    out: NDArray[np.float64] = t * t * (3 - 2 * t) * _bell(aside)
+    out: NDArray[np.float64] = smooth_step(share) * bell(aside)
     return out
-
-
-def _bell(t: NDArray[np.float64]) -> NDArray[np.float64]:
-    return (1 - np.minimum(t, 1) ** 2) ** 2
 
 
 def _forward(weight: Plane, step_px: int, by: tuple[float, float]) -> Nodes:

@@ -15,7 +15,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.rect import Rect
-from lather.core.shape.field import Nodes, Points, nodes_under
+from lather.core.shape.falloff import bell
+from lather.core.shape.field import Nodes, Points, node_places, nodes_under
+from lather.core.shape.guard import distances
 from lather.core.shape.head import Matrix, Mesh, face_plane
 from lather.core.shape.mirror import counterparts
 
@@ -123,25 +125,18 @@ def feature_shift(
     Where strands that go the same way meet the stronger wins; where they go apart they add up.
     """
     at = nodes_under(rect, step_px)
-    xs, ys = np.arange(at.x0, at.x1) * step_px, np.arange(at.y0, at.y1) * step_px
-    places = np.stack(np.meshgrid(xs, ys), -1).astype(np.float64)
+    places = node_places(at, step_px)
     flat = np.linalg.inv(plane)
     forth, back = np.zeros(places.shape), np.zeros(places.shape)
     for strand in strands:
-        away = np.minimum(_distance(places @ flat, strand.points @ flat) / radius_px, 1)
-        shift = ((1 - away**2) ** 2)[..., None] * (strand.way @ flat)
+        away = _distance(places @ flat, strand.points @ flat) / radius_px
+        shift = bell(away)[..., None] * (strand.way @ flat)
         forth, back = np.maximum(forth, shift), np.minimum(back, shift)
     return at, np.asarray((forth + back) @ plane, dtype=np.float32)
 
 
 def _distance(places: NDArray[np.float64], line: Points) -> NDArray[np.float64]:
     """How far places lie from a line through points."""
-    nearest = np.full(places.shape[:2], np.inf)
-    ends = zip(line, line[1:], strict=False) if len(line) > 1 else ((line[0], line[0]),)
-    for start, end in ends:
-        along = end - start
-        square = max(float(along @ along), 1e-12)
-        share = np.clip(((places - start) @ along) / square, 0, 1)
-        away = np.linalg.norm(places - start - share[..., None] * along, axis=-1)
-        nearest = np.minimum(nearest, away)
-    return nearest
+    pieces = np.hstack([line[:-1], line[1:]]) if len(line) > 1 else np.hstack([line, line])
+    out: NDArray[np.float64] = distances(places.reshape(-1, 2), pieces).min(0)
+    return out.reshape(places.shape[:2])

@@ -39,9 +39,16 @@ def step_for(picture: Rect) -> int:
     return 4 if picture.area <= HUGE_PICTURE_PX else 8
 
 
-def node_rect(picture: Rect, step_px: int) -> Rect:
-    """The nodes of a picture: its corners are nodes, or lie within the last ones."""
-    return Rect(0, 0, -(-picture.width // step_px) + 1, -(-picture.height // step_px) + 1)
+def node_rect(rect: Rect, step_px: int) -> Rect:
+    """The nodes of a picture, or a part of it: its corners are nodes, or lie within the outer."""
+    return Rect(rect.x0 // step_px, rect.y0 // step_px, -(-rect.x1 // step_px) + 1,
+                -(-rect.y1 // step_px) + 1)  # fmt: skip
+
+
+def node_places(nodes: Rect, step_px: int) -> NDArray[np.float64]:
+    """(rows, columns, 2): where nodes lie."""
+    xs, ys = np.arange(nodes.x0, nodes.x1), np.arange(nodes.y0, nodes.y1)
+    return np.stack(np.meshgrid(xs, ys), axis=-1).astype(np.float64) * step_px
 
 
 def nodes_under(rect: Rect, step_px: int) -> Rect:
@@ -128,11 +135,15 @@ class Field:
         return replace(self, nodes=(self.nodes * np.float32(share)).astype(np.float32))
 
     @property
+    def lengths_px(self) -> NDArray[np.float64]:
+        """(rows, columns): how far each node is displaced."""
+        out: NDArray[np.float64] = np.sqrt((self.nodes.astype(np.float64) ** 2).sum(-1))
+        return out
+
+    @property
     def largest_px(self) -> float:
         """The largest displacement of a node."""
-        if not self.nodes.size:
-            return 0.0
-        return float(np.sqrt((self.nodes.astype(np.float64) ** 2).sum(-1).max()))
+        return float(self.lengths_px.max(initial=0.0))
 
 
 Sources = Callable[[Points], Points]
@@ -169,13 +180,9 @@ def _jacobian(sources: Sources, points: Points, by_px: float = 0.25) -> NDArray[
 
 def composed(upper: Field, lower: Field) -> Field:
     """One field that does what `upper` on top of `lower` do; both of the same nodes."""
-    rows, columns = upper.nodes.shape[:2]
-    xs = (np.arange(columns) + upper.rect.x0) * float(upper.step_px)
-    ys = (np.arange(rows) + upper.rect.y0) * float(upper.step_px)
-    places = np.stack(np.meshgrid(xs, ys), axis=-1).reshape(-1, 2)
-    through = places + upper.nodes.reshape(-1, 2)
-    nodes = upper.nodes.reshape(-1, 2) + lower.at(through.astype(np.float64))
-    return replace(upper, nodes=nodes.reshape(rows, columns, 2).astype(np.float32))
+    through = node_places(upper.rect, upper.step_px) + upper.nodes
+    nodes = upper.nodes + lower.at(through.reshape(-1, 2)).reshape(upper.nodes.shape)
+    return replace(upper, nodes=nodes.astype(np.float32))
 
 
 def jacobians(field: Field) -> NDArray[np.float32]:

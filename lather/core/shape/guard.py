@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from lather.core.adjust.bracket import smooth_step
 from lather.core.shape.field import Nodes, cubic_slopes, cubic_weights
 
 Lines = NDArray[np.float32]  # (N, 4): x0, y0, x1, y1 of lines that are kept straight
@@ -44,7 +45,7 @@ class Guard:
         return replace(self, lines=np.ascontiguousarray(found))
 
 
-def distances(points: Numbers, lines: Lines) -> Numbers:
+def distances(points: Numbers, lines: Lines | Numbers) -> Numbers:
     """(N lines, N points): how far points lie from the segments."""
     start, along = lines[:, :2].astype(np.float64), (lines[:, 2:] - lines[:, :2]).astype(np.float64)
     square = np.maximum((along**2).sum(1), 1e-9)
@@ -56,6 +57,12 @@ def distances(points: Numbers, lines: Lines) -> Numbers:
     return out
 
 
+def folded(before: Numbers, after: Numbers) -> NDArray[np.bool_]:
+    """The cells, by their least areas, that a change squeezes more than it may."""
+    out: NDArray[np.bool_] = (after < LEAST_AREA) & (after < before - 1e-6)
+    return out
+
+
 def largest_share(
     nodes: Nodes, step_px: int, most_px: float, changed: Callable[[float], Nodes]
 ) -> float:
@@ -64,9 +71,8 @@ def largest_share(
     before, share = least_area(nodes, step_px), 1.0
     for _ in range(TRIALS + 1):
         after = changed(share)
-        area = least_area(after, step_px)
-        folds = (area < LEAST_AREA) & (area < before - 1e-6)
-        if not folds.any() and float(np.abs(after).max()) <= most_px:
+        folds = folded(before, least_area(after, step_px)).any()
+        if not folds and float(np.abs(after).max()) <= most_px:
             nodes[...] = after
             return share
         share /= 2
@@ -82,8 +88,7 @@ def along_lines(
     points = np.stack([x.ravel(), y.ravel()], -1)
     for line in lines:
         away = distances(points, line[None])[0].reshape(x.shape)
-        t = np.clip((away - bounds[2]) / max(bounds[3] - bounds[2], 1e-6), 0, 1)
-        held = 1 - t * t * (3 - 2 * t)
+        held = 1 - smooth_step((away - bounds[2]) / max(bounds[3] - bounds[2], 1e-6))
         normal = np.array([line[1] - line[3], line[2] - line[0]], dtype=np.float64)
         normal /= max(float(np.hypot(*normal)), 1e-9)
         across = (u @ normal) * held
@@ -97,8 +102,7 @@ def inside_picture(
 ) -> Numbers:
     """The border of the picture stays where it is; what is `soft` px away from it is free."""
     for axis, (place, size) in enumerate(((x, bounds[0]), (y, bounds[1]))):
-        t = np.clip(np.minimum(place, size - place) / soft, 0, 1)
-        u[..., axis] *= t * t * (3 - 2 * t)
+        u[..., axis] *= smooth_step(np.minimum(place, size - place) / soft)
     return u
 
 

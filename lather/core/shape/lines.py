@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.shape.field import Points, Sources, seen_at
-from lather.core.shape.guard import NO_LINES, Lines
+from lather.core.shape.guard import NO_LINES, Lines, distances
 
 LEAST_LENGTH, LEAST_ALONE = 0.025, 0.06  # of the picture's shorter side: of a piece, and of a line
 SAME_ANGLE_DEG, SAME_OFFSET_PX = 1.5, 2.0  # of the picture that is searched
@@ -43,8 +43,6 @@ class StraightLines:
 
     def near(self, x: float, y: float, radius_px: float) -> StraightLines:
         """The lines of which a piece comes near a disc, whole."""
-        from lather.core.shape.guard import distances
-
         if not len(self.pieces):
             return self
         there = distances(np.array([[x, y]]), self.pieces)[:, 0] < radius_px

@@ -36,7 +36,7 @@ class Displacement:
 
 def displacement(field: Field, mm_per_px: float) -> Displacement:
     """Measure a field; the scale says what counts as moved."""
-    length = np.sqrt((field.nodes.astype(np.float64) ** 2).sum(-1))
+    length = field.lengths_px
     if not length.size or not length.any():
         return Displacement()
     row, column = np.unravel_index(int(length.argmax()), length.shape)

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from lather.core.arrays import Plane
 from lather.core.kernels import Kernel
 from lather.core.rect import Rect
+from lather.core.shape.falloff import bell
 from lather.core.shape.field import Field, Nodes
 from lather.core.shape.guard import (
     Guard,
@@ -155,9 +156,7 @@ def _move_reference(
 def _profile(
     distance: NDArray[np.float64], radius: float, rim: float
 ) -> NDArray[np.float64]:
-    t = np.clip((distance - (radius - rim)) / rim, 0, 1)
-    out: NDArray[np.float64] = (1 - t * t) ** 2
-    return out
+    return bell((distance - (radius - rim)) / rim)
 
 
 def _changed(

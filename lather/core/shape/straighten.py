@@ -15,7 +15,8 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
-from lather.core.shape.field import Nodes, Points, nodes_under
+from lather.core.shape.falloff import bell
+from lather.core.shape.field import Nodes, Points, node_places, nodes_under
 
 BAND = 0.08  # of the stroke's length: how far off it the line is looked for
 LEAST_BAND_PX, MOST_BAND_PX = 8, 80
@@ -115,14 +116,11 @@ def straight_shift(line: BentLine, step_px: int, picture: Rect) -> tuple[Rect, N
     reach = FADES * band_px(line.start, line.end)
     around = _around(line.start, line.end).grown(math.ceil(reach)).intersect(picture)
     at = nodes_under(around, step_px)
-    xs, ys = np.arange(at.x0, at.x1) * step_px, np.arange(at.y0, at.y1) * step_px
-    places = np.stack(np.meshgrid(xs, ys), -1).astype(np.float64) - line.start
+    places = node_places(at, step_px) - line.start
     way = (line.end - line.start) / max(length, 1e-9)
     normal = np.array([-way[1], way[0]])
     along, across = places @ way, places @ normal
     # Shifted are places of now to where they will be: the line lies at its offset.
     offset = np.interp(along, np.linspace(0, length, len(line.offsets)), line.offsets, 0.0, 0.0)
-    t = np.minimum(np.abs(across) / reach, 1)
-    beyond = np.clip(np.maximum(-along, along - length) / reach, 0, 1)
-    weight = (1 - t * t) ** 2 * (1 - beyond * beyond) ** 2
+    weight = bell(np.abs(across) / reach) * bell(np.maximum(-along, along - length) / reach)
     return at, ((-offset * weight)[..., None] * normal).astype(np.float32)

@@ -97,6 +97,14 @@ class ReshapeLayer(Leaf, ComputedLayer):
             self, across=planes[ACROSS], down=planes[DOWN], hold=planes[HOLD], strokes=strokes
         )
 
+    def with_nodes(self, rect: Rect, nodes: NDArray[np.float32]) -> Self:
+        """With a rectangle of its nodes set to displacements, px."""
+        across, down = (samples_of(nodes[..., axis], self.step_px) for axis in (0, 1))
+        return replace(
+            self, across=_with_samples(self.across, rect, across),
+            down=_with_samples(self.down, rect, down),
+        )  # fmt: skip
+
     @property
     def bounds(self) -> Rect | None:
         """Where it can move anything; the mask may hide some of it."""
@@ -141,16 +149,13 @@ class ReshapeLayer(Leaf, ComputedLayer):
         return most * self.step_px / PER_STEP
 
     def reach_px(self, level: int) -> int:
-        largest_px = self.largest_px * self.strength
-        return int(np.ceil(1.2 * largest_px / 2**level)) + REACH_PX if largest_px else 0
+        return _reach_px(self.largest_px * self.strength, level)
 
     def reach_in_px(self, rect: Rect, level: int) -> int:
         nodes = nodes_under(rect.from_level(level), self.step_px)
         if not self.moves_in(nodes):
             return 0
-        largest_px = float(np.abs(self.field(nodes).nodes).max()) * self.strength
-        # Between nodes a cubic may go a little beyond them.
-        return int(np.ceil(1.2 * largest_px / 2**level)) + REACH_PX if largest_px else 0
+        return _reach_px(float(np.abs(self.field(nodes).nodes).max()) * self.strength, level)
 
     # --- the field -------------------------------------------------------------------------
 
@@ -210,6 +215,12 @@ def _line_from(entry: Any) -> tuple[float, float, float, float] | None:
     return x0, y0, x1, y1
 
 
+def _reach_px(largest_px: float, level: int) -> int:
+    """How far around a pixel of a level is looked, by how far nodes go: between them a cubic may
+    go a little beyond them."""
+    return int(np.ceil(1.2 * largest_px / 2**level)) + REACH_PX if largest_px else 0
+
+
 def displacements(samples: NDArray[np.uint16], step_px: int) -> NDArray[np.float32]:
     """Samples of a plane as pixels of the picture."""
     out: NDArray[np.float32] = (samples.astype(np.float32) - STAYS) * np.float32(step_px / PER_STEP)
@@ -223,7 +234,7 @@ def samples_of(displacement_px: NDArray[np.float32], step_px: int) -> NDArray[np
     return out
 
 
-def with_nodes(tiles: Tiles, rect: Rect, samples: NDArray[np.uint16]) -> Tiles:
+def _with_samples(tiles: Tiles, rect: Rect, samples: NDArray[np.uint16]) -> Tiles:
     """A plane with a rectangle of its samples set; what stays as it was is not copied."""
     changed = {}
     for key in rect.cells(TILE_PX):
