@@ -8,6 +8,7 @@ import numpy as np
 from numba import boolean, float32, float64, int64, njit, types, void
 
 from lather.core.compiled_types import OPTIONS, R_FLOATS, R_PLANE, W_FLOATS, packed
+from lather.core.shape.resample import N_PHASES
 from lather.core.shape.vectors import weighted_6x6
 
 _ZERO, _ONE = np.float32(0), np.float32(1)
@@ -98,7 +99,7 @@ def through_field(below, nodes, weights, out, spacing, origin_x, origin_y, left,
                 continue
             sx, sy = x + left + by[0, x], y + top + by[1, x]
             x0, y0 = int(math.floor(sx)), int(math.floor(sy))
-            phase_x, phase_y = int((sx - x0) * 512 + 0.5), int((sy - y0) * 512 + 0.5)
+            phase_x, phase_y = int((sx - x0) * N_PHASES + 0.5), int((sy - y0) * N_PHASES + 0.5)
             if opaque and x0 >= 2 and y0 >= 2 and x0 + 3 <= last_x and y0 + 3 <= last_y:
                 start = ((y0 - 2) * n_across + x0 - 2) * 4
                 red, green, blue, alpha = weighted_6x6(

@@ -91,6 +91,26 @@ def _at(nodes, x, y):  # type: ignore[no-untyped-def]
     return dx, dy
 
 
+@njit(
+    types.UniTuple(float64, 2)(R_PLANE, float64, float64, float64, float64, float64, _NUMBERS),
+    inline="always", **OPTIONS,
+)  # fmt: skip
+def _guarded(lines, x, y, ux, uy, soft, bounds):  # type: ignore[no-untyped-def]
+    """What is left of a shift by the lines that are near and the border of the picture."""
+    ux, uy = _along_lines(lines, x, y, ux, uy, bounds[2], bounds[3])
+    return ux * _smooth(min(x, bounds[0] - x) / soft), uy * _smooth(min(y, bounds[1] - y) / soft)
+
+
+@njit(
+    types.UniTuple(float64, 2)(_PIECE, int64, int64, float64, float64, float64),
+    inline="always", **_FAST,
+)  # fmt: skip
+def _carried(nodes, column, row, ux, uy, per_step):  # type: ignore[no-untyped-def]
+    """A node's displacement once the skin has come there by a shift."""
+    was_x, was_y = _at(nodes, column - ux * per_step, row - uy * per_step)
+    return was_x - ux, was_y - uy
+
+
 @njit(types.UniTuple(float64, 2)(R_FLOATS, int64, int64, int64), **OPTIONS)
 def _ring_mean(nodes, row, column, ring):  # type: ignore[no-untyped-def]
     dx = dy = 0.0
@@ -211,17 +231,14 @@ def move_nodes(nodes, free, lines, kind, step_px, left, top, dab, bounds):  # ty
                         sign = -1.0 if kind == _GATHER else 1.0
                         ux, uy = sign * (x - cx) * amount, sign * (y - cy) * amount
                 if kind != _EASE_BACK:
-                    ux, uy = _along_lines(lines, x, y, ux, uy, bounds[2], bounds[3])
-                    ux *= _smooth(min(x, bounds[0] - x) / soft)
-                    uy *= _smooth(min(y, bounds[1] - y) / soft)
+                    ux, uy = _guarded(lines, x, y, ux, uy, soft, bounds)
                 if ux == 0.0 and uy == 0.0:
                     changed[row, column, 0], changed[row, column, 1] = dx, dy
                     continue
                 if kind >= _EASE_BACK:
                     new_x, new_y = dx + ux, dy + uy
                 else:
-                    was_x, was_y = _at(piece, column - ux * per_step, row - uy * per_step)
-                    new_x, new_y = was_x - ux, was_y - uy
+                    new_x, new_y = _carried(piece, column, row, ux, uy, per_step)
                 changed[row, column, 0], changed[row, column, 1] = new_x, new_y
                 fits = fits and abs(new_x) <= bounds[4] and abs(new_y) <= bounds[4]
         if fits and _taken(nodes, changed, per_step):
@@ -252,13 +269,10 @@ def shift_nodes(nodes, shift, free, lines, step_px, left, top, bounds):  # type:
                 if ux == 0.0 and uy == 0.0:
                     continue
                 x = left + column * step_px
-                ux, uy = _along_lines(lines, x, y, ux, uy, bounds[2], bounds[3])
-                ux *= _smooth(min(x, bounds[0] - x) / soft)
-                uy *= _smooth(min(y, bounds[1] - y) / soft)
+                ux, uy = _guarded(lines, x, y, ux, uy, soft, bounds)
                 if ux == 0.0 and uy == 0.0:
                     continue
-                was_x, was_y = _at(piece, column - ux * per_step, row - uy * per_step)
-                new_x, new_y = was_x - ux, was_y - uy
+                new_x, new_y = _carried(piece, column, row, ux, uy, per_step)
                 changed[row, column, 0], changed[row, column, 1] = new_x, new_y
                 fits = fits and abs(new_x) <= bounds[4] and abs(new_y) <= bounds[4]
         if fits and _taken(nodes, changed, per_step):
