@@ -47,10 +47,6 @@ class Hint(QWidget):
         bench.hands.changed.connect(self._show_tool)
         self.reset()
 
-    @property
-    def first_text(self) -> str:
-        return self._first.text()
-
     def _show_tool(self) -> None:
         """The first line is about what is in the hand."""
         entry = tool(self.bench.hand.tool)

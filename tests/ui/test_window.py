@@ -16,7 +16,7 @@ import numpy as np
 from PyQt6.QtCore import QEvent, QMimeData, QPoint, QPointF, Qt, QTimer, QUrl
 from PyQt6.QtGui import QDropEvent, QKeyEvent
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QComboBox, QPushButton, QToolButton
+from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton, QToolButton
 
 import lather.core.mend.spot  # noqa: F401 - its kernels are declared before they are swapped
 from lather.actions.delivering import deliver_to
@@ -649,9 +649,10 @@ class PreferencesTest(WindowCase):
         self.open()
         self.assertTrue(self.window.hint.isVisible())
         self.assertLessEqual(len(self.window.hint.lines), 3)
-        self.assertIn("Click a blemish", self.window.hint.first_text)
+        first = self.window.hint.findChild(QLabel)
+        self.assertIn("Click a blemish", first.text())
         self.bench.hands.take_tool("push")
-        self.assertEqual(self.window.hint.first_text, tool("push").help)
+        self.assertEqual(first.text(), tool("push").help)
         self.bench.change("New layer", edits.add_pixel_layer)
         self.assertFalse(self.window.hint.isVisible())
         self.assertTrue(self.bench.settings["hint_seen"])
