@@ -426,12 +426,10 @@ def _unevenness(picture: Image, sitting: Sitting) -> float:
 
 
 def _texture_kept(picture: Image, sitting: Sitting) -> float:
-    from lather.core.check.skin import texture_kept
-
     sigma_px = 0.5 * sitting.px_per_mm
     now, was = (fine_lightness(lab_of(p)[..., 0], sigma_px)[sitting.skin]
                 for p in (picture, sitting.rgb))  # fmt: skip
-    return texture_kept(float((now * was).mean()), float(np.square(was).mean()))
+    return float((now * was).mean()) / float(np.square(was).mean())
 
 
 def _limit(name: str, value: float, unit: str, target: str, most: float) -> Row:

@@ -61,6 +61,14 @@ class PhotoMissingError(JobFileError):
     """A job's linked photo is not where it was, or is another one."""
 
 
+class BriefError(LatherError):
+    """A brief cannot be read, or says two things at once."""
+
+
+class RefusedError(LatherError):
+    """What the brief does not let anybody do."""
+
+
 class InUseError(LatherError):
     """A job is open in another process."""
 

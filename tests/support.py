@@ -21,7 +21,7 @@ from lather.core.survey.faces.geometry import HANDLES, FaceGeometry
 from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
-from lather.document.brief import Style
+from lather.document.style import Style
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
 from lather.document.layers.computed import ComputedLayer

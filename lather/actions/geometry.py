@@ -7,7 +7,7 @@ from lather.actions.face import start_measuring
 from lather.actions.workbench import Workbench
 from lather.core.survey.regions.region import REGIONS_AND_PARTS
 from lather.document import edits
-from lather.document.brief import Style
+from lather.document.style import Style
 
 
 def _has_faces(bench: Workbench) -> bool:

@@ -22,12 +22,12 @@ from lather.document import edits
 from lather.document.access import is_mendable, mendable
 from lather.document.areas import limit_of
 from lather.document.avoid import avoided
-from lather.document.brief import Weak
 from lather.document.findings import FindingState
 from lather.document.laid import Laid, laying
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
+from lather.document.style import Weak
 from lather.document.tree import walk
 from lather.errors import EditError, UnseenError
 from lather.render.compositor import render_up_to

@@ -77,7 +77,7 @@ def propose_even_out(
             if f.kind is Kind.UNEVEN and (meant.ids is None or f.id in meant.ids)]  # fmt: skip
     after = edits.decide(after, done, FindingState.DONE)
     reasons = [f"under the eyes at most {UNDER_EYES:.0%}"]
-    if state.brief.style.keeps(Kind.FRECKLES):
+    if state.brief.keeps(Kind.FRECKLES):
         reasons.append("freckles stay, as the style says")
     return Proposal(name, state, after, _measures(view, maps), tuple(reasons))
 
@@ -97,7 +97,7 @@ def spared(state: JobState, view: SkinView) -> Plane:
     for part in UNDER:
         share -= np.float32(1 - UNDER_EYES) * view.parts[part]
     kept = list(state.findings.in_state(FindingState.KEPT))
-    if state.brief.style.keeps(Kind.FRECKLES):
+    if state.brief.keeps(Kind.FRECKLES):
         kept += [f for f in state.findings.items if f.kind is Kind.FRECKLES]
     kept_here = marks_of(kept, view.rect, view.level)
     return np.asarray(np.clip(share, 0, 1) * (1 - kept_here), dtype=np.float32)

@@ -55,7 +55,7 @@ def most_mm(state: JobState) -> float:
     mesh = mesh_of(state)
     if mesh is None:
         return 0.0
-    return state.brief.style.limits.displacement * face_width_px(mesh) / px_per_mm(state)
+    return state.brief.limits.displacement * face_width_px(mesh) / px_per_mm(state)
 
 
 def feature_now(

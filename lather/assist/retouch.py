@@ -10,9 +10,15 @@ from lather.assist.even_out import propose_even_out
 from lather.assist.match import propose_redness
 from lather.assist.proposal import Proposal, weakened
 from lather.assist.shine import propose_shine
+from lather.core.survey.findings.finding import Kind
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
+from lather.document.brief import Brief, Task
+from lather.document.briefing import REFUSAL_ADVICE
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
+from lather.errors import RefusedError
+
+CLEANED = (Task.BLEMISHES, Task.CREASES, Task.HAIRS_ON_SKIN)
 
 Assistant = Callable[[JobState, Progress, CancelToken], Proposal]
 
@@ -50,10 +56,15 @@ def retouch(
 
     Raises
     ------
+    RefusedError : the brief lets nothing be retouched.
     Cancelled : by the token.
     """
+    style = state.brief.style
+    if style.forbids_retouching:
+        raise RefusedError("Nothing was retouched", f"the brief says '{style.title}': "
+                           f"{style.caution}", REFUSAL_ADVICE)  # fmt: skip
     steps = [(stage, assistant) for stage in Stage if stage in options.stages
-             for assistant in assistants(stage, options)]  # fmt: skip
+             for assistant in assistants(stage, options, state.brief)]  # fmt: skip
     done = []
     for number, (stage, assistant) in enumerate(steps):
         cancel.check()
@@ -86,24 +97,27 @@ def as_one(
     )  # fmt: skip
 
 
-def assistants(stage: Stage, options: RetouchOptions) -> Sequence[Assistant]:
-    """Those of a stage, in order; () for a stage that has none yet."""
-    cleaning = CleanOptions(doubtful=options.doubtful)
-    table: dict[Stage, Sequence[Assistant]] = {
+def assistants(
+    stage: Stage, options: RetouchOptions, brief: Brief = Brief()  # noqa: B008 - a value
+) -> Sequence[Assistant]:
+    """Those of a stage for what the brief asks for, in order; () for a stage that has none yet."""
+    kinds = frozenset(kind.value for kind in Kind if brief.wants_done(kind))
+    cleaning = CleanOptions(kinds=kinds, doubtful=options.doubtful)
+    table: dict[Stage, Sequence[tuple[bool, Assistant]]] = {
         Stage.CLEAN: (
-            lambda state, progress, cancel: propose_clean(
-                state, cleaning, progress=progress, cancel=cancel),
+            (any(map(brief.wants, CLEANED)), lambda state, progress, cancel: propose_clean(
+                state, cleaning, progress=progress, cancel=cancel)),
         ),
         Stage.EVEN: (
-            lambda state, progress, cancel: propose_shine(
-                state, progress=progress, cancel=cancel),
-            lambda state, progress, cancel: propose_redness(
-                state, progress=progress, cancel=cancel),
-            lambda state, progress, cancel: propose_even_out(
-                state, progress=progress, cancel=cancel),
+            (brief.wants(Task.SHINE), lambda state, progress, cancel: propose_shine(
+                state, progress=progress, cancel=cancel)),
+            (brief.wants(Task.REDNESS), lambda state, progress, cancel: propose_redness(
+                state, progress=progress, cancel=cancel)),
+            (brief.wants(Task.EVEN_SKIN), lambda state, progress, cancel: propose_even_out(
+                state, progress=progress, cancel=cancel)),
         ),
     }  # fmt: skip
-    return table.get(stage, ())
+    return [assistant for wanted, assistant in table.get(stage, ()) if wanted]
 
 
 def stages_built() -> tuple[Stage, ...]:

@@ -9,31 +9,19 @@ from typing import Any
 
 import numpy as np
 
-from lather.assist.skin_view import (
-    FINEST_MM,
-    STRIP_PX,
-    SkinView,
-    coarsest_level,
-    rough_of,
-    skin_view,
-)
+from lather.assist.skin_view import SkinView, rough_of, skin_view
+from lather.assist.texture_planes import TexturePlanes
 from lather.core.arrays import Plane
 from lather.core.check import skin as check
 from lather.core.check.limits import Limits, beyond
-from lather.core.colour.labs import lab_of
-from lather.core.filter.reach import gaussian_reach_px
-from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document.reshapes import without_reshapes
-from lather.document.scale import px_per_mm
 from lather.document.state import JobState
-from lather.render.compositor import render, render_photo
 
 LEAST_CM2 = 1.0  # of a part, with less of it nothing is said
 SHINES_ON_MM = 3.0  # around a patch of shine, where skin still glitters
 LEAST_MATT = 0.2  # share of a part that does not shine, to measure it by
-GRAIN_SIDE_PX, GRAIN_BLOCKS = 96, 5
 SCORED = (Part.FOREHEAD, Part.CHEEK_LEFT, Part.CHEEK_RIGHT, Part.NOSE, Part.CHIN, Part.NECK,
           Part.EARS, Part.BODY)  # fmt: skip
 
@@ -112,7 +100,7 @@ def skin_scores(
     progress(0.0, "measuring the skin")
     start, now = skin_view(state, cancel, photo=True), skin_view(state, cancel)
     progress(0.3, "measuring the texture")
-    texture = _Texture(now, cancel)
+    texture = TexturePlanes(state.as_photographed, state, now.level, cancel)
     progress(0.6, "looking for shine")
     shine = _shining(start, texture.start, cancel), _shining(now, texture.now, cancel)
     progress(0.8, "measuring light and shade")
@@ -124,14 +112,14 @@ def skin_scores(
         if score is not None:
             parts[part] = score
     progress(1.0, "measured")
-    return Scores(parts, state.brief.style.limits)
+    return Scores(parts, state.brief.limits)
 
 
 class _Measured:
     """Planes of a view at the start and now, of which each part's figures are means."""
 
     def __init__(
-        self, views: tuple[SkinView, SkinView], shine: tuple[Plane, Plane], texture: _Texture,
+        self, views: tuple[SkinView, SkinView], shine: tuple[Plane, Plane], texture: TexturePlanes,
         cancel: CancelToken,
     ) -> None:
         self._views, self._shine, self._texture = views, shine, texture
@@ -141,6 +129,9 @@ class _Measured:
         skin = np.asarray(picture.is_skin * (1 - self._glossy), dtype=np.float32)
         self._light = [check.large_light(view.picture, skin) for view in views]
         cancel.check()
+        plain = np.asarray(picture.plain, dtype=np.float32)
+        self._local = [picture.mean(plane, plain, check.LOCAL_MM)
+                       for plane in (texture.start, texture.product)]  # fmt: skip
         self._bands = [check.blotches(view.picture) for view in views]
 
     def part(self, part: Part) -> PartScore | None:
@@ -152,7 +143,7 @@ class _Measured:
             return None
         matt = np.asarray(weight * (1 - self._glossy), dtype=np.float32)
         matt = matt if matt.sum() > LEAST_MATT * weight.sum() else weight
-        grain, was, product, is_now = self._texture.of(matt)
+        grain, was, is_now = self._texture.of(matt)
         figures = [
             Score(
                 _rms(bands[0], weight), _rms(bands[1], weight), _rms(bands[2], weight),
@@ -164,9 +155,10 @@ class _Measured:
             )
         ]
         return PartScore(
-            part, area_cm2, figures[0], figures[1], check.texture_kept(product, was, grain),
+            part, area_cm2, figures[0], figures[1],
+            check.usual_share(self._local[1], self._local[0], matt, grain, kept=True),
             check.modelling_kept(self._light[0], self._light[1], matt),
-            check.colour_shift(start.rgb, now.rgb, weight),
+            check.colour_shift(start.rgb, now.rgb, matt),
         )  # fmt: skip
 
 
@@ -179,69 +171,3 @@ def _shining(view: SkinView, power: Plane, cancel: CancelToken) -> Plane:
 
     shine = find_shine(view.picture, rough_of(view, power), cancel)
     return np.asarray(shine.weight > 0.5, dtype=np.float32)
-
-
-class _Texture:
-    """Mean squares and products of fine lightness, at the start and now, over pixels of a view."""
-
-    def __init__(self, view: SkinView, cancel: CancelToken) -> None:
-        import cv2
-
-        state, level = view.state, coarsest_level(view.state, FINEST_MM)
-        self._sigma_px = check.TEXTURE_MM * px_per_mm(state) / 2**level
-        side, margin = 1 << (view.level - level), gaussian_reach_px(self._sigma_px)
-        whole = state.photo.rect.at_level(level)
-        shape = (view.rect.height, view.rect.width)
-        self._planes = [np.zeros(shape, dtype=np.float32) for _ in range(3)]
-        self._grain_l = _grain_l(state, level, whole)
-        rows = max(1, STRIP_PX // side)
-        for top in range(0, view.rect.height, rows):
-            cancel.check()
-            band = Rect(0, top, view.rect.width, min(top + rows, view.rect.height))
-            strip = Rect(0, band.y0 * side, whole.width, min(band.y1 * side, whole.height))
-            wide = strip.grown(margin).intersect(whole)
-            inside = strip.shifted(0, -wide.y0).slices
-            was, now = (
-                check.fine_lightness(np.ascontiguousarray(lab_of(pixels)[..., 0]), self._sigma_px)
-                for pixels in (render_photo(state.photo, wide, level), render(state, wide, level))
-            )
-            products = was * was, was * now, now * now
-            for plane, values in zip(self._planes, products, strict=True):
-                size = band.width, band.height
-                plane[band.slices] = cv2.resize(
-                    values[inside], size, interpolation=cv2.INTER_AREA
-                )
-
-    @property
-    def start(self) -> Plane:
-        """(h, w): mean square of fine lightness in each pixel of the view."""
-        return self._planes[0]
-
-    @property
-    def now(self) -> Plane:
-        return self._planes[2]
-
-    def of(self, weight: Plane) -> tuple[float, float, float, float]:
-        """Variance of grain, mean square at the start, product, mean square now."""
-        total = float(weight.sum())
-        was, product, now = (float((plane * weight).sum()) / total for plane in self._planes)
-        grain = min(check.grain_variance(self._grain_l, self._sigma_px), 0.9 * was)
-        return grain, was, product, now
-
-
-def _grain_l(state: JobState, level: int, whole: Rect) -> float:
-    """Sigma of the grain in L* at a level, where the photo is quietest."""
-    from lather.core.filter.grain import grain_sigma_l
-
-    quietest = math.inf
-    for row in range(GRAIN_BLOCKS):
-        for column in range(GRAIN_BLOCKS):
-            x = (whole.width - GRAIN_SIDE_PX) * column // (GRAIN_BLOCKS - 1)
-            y = (whole.height - GRAIN_SIDE_PX) * row // (GRAIN_BLOCKS - 1)
-            block = Rect(x, y, x + GRAIN_SIDE_PX, y + GRAIN_SIDE_PX).intersect(whole)
-            pixels = render_photo(state.photo, block, level)
-            is_clear = 0.05 < float(pixels[..., :3].mean()) < 0.95
-            sigma = grain_sigma_l(lab_of(pixels)[..., 0] / np.float32(100))
-            if is_clear and sigma > 0:
-                quietest = min(quietest, sigma)
-    return 0.0 if math.isinf(quietest) else quietest

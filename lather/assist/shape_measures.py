@@ -95,7 +95,7 @@ def shape_measures(state: JobState) -> ShapeMeasures | None:
     now = seen_at(reshapes, mesh[:, :2].astype(np.float64), state.photo.rect)
     return replace(
         measured, face_width_mm=face_width_px(mesh) / per_mm,
-        limit_share=state.brief.style.limits.displacement,
+        limit_share=state.brief.limits.displacement,
         evenness=evenness(mesh, now, 1 / per_mm),
     )  # fmt: skip
 

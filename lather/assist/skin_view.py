@@ -71,8 +71,11 @@ class SkinView:
         return from_blocks(plane[..., None], whole, side, rect).reshape(rect.height, rect.width)
 
 
-def skin_view(state: JobState, cancel: CancelToken = NEVER, *, photo: bool = False) -> SkinView:
-    """The skin as all layers show it, or as the photo does.
+def skin_view(
+    state: JobState, cancel: CancelToken = NEVER, *, photo: bool = False,
+    most_mm: float = COARSEST_MM,
+) -> SkinView:  # fmt: skip
+    """The skin as all layers show it, or as the photo does; a pixel at most so many mm.
 
     Raises
     ------
@@ -82,7 +85,7 @@ def skin_view(state: JobState, cancel: CancelToken = NEVER, *, photo: bool = Fal
         raise EditError(
             "Nothing was evened", "where skin is was not measured", "survey the portrait first"
         )
-    level = coarsest_level(state, COARSEST_MM)
+    level = coarsest_level(state, most_mm)
     rect = state.photo.rect.at_level(level)
     rgb = np.empty((rect.height, rect.width, 3), dtype=np.float32)
     for top in range(0, rect.height, STRIP_PX):
@@ -196,7 +199,7 @@ def coarsest_level(state: JobState, most_mm: float) -> int:
 def _marks(state: JobState, rect: Rect, level: int) -> Plane:
     """Findings of Clean that are still there: what was mended is skin like any other, and so are
     freckles that the style does not keep."""
-    evened = set() if state.brief.style.keeps(Kind.FRECKLES) else {Kind.FRECKLES}
+    evened = set() if state.brief.keeps(Kind.FRECKLES) else {Kind.FRECKLES}
     there = [f for f in state.findings.items
              if not f.kind.is_patch and f.kind not in evened
              and state.findings.state(f) is not FindingState.DONE]  # fmt: skip

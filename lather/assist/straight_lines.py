@@ -21,11 +21,16 @@ AWAY = 0.006  # of its shorter side: how far a line lies off the person
 
 def lines_under(state: JobState, layer_id: int) -> StraightLines:
     """Straight lines as what a reshape layer lies on has them, px of the picture."""
-    lines = _KEPT.of((state.photo, state.regions), lambda: _found(state))
+    lines = photo_lines(state)
     picture = state.photo.rect
     for layer in below(state, layer_id):
         lines = _moved(lines, layer, state)
     return lines if picture.area else NONE
+
+
+def photo_lines(state: JobState) -> StraightLines:
+    """Straight lines as the photo has them, px of the photo."""
+    return _KEPT.of((state.photo, state.regions), lambda: _found(state))
 
 
 def _moved(lines: StraightLines, layer: ReshapeLayer, state: JobState) -> StraightLines:

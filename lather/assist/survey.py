@@ -113,7 +113,7 @@ def with_survey(state: JobState, new: Surveyed) -> JobState:
 
     What was marked and decided before or meanwhile stays so, and so do corrected regions.
     """
-    findings = Findings.of_survey(new.mm_per_px, new.findings, new.faces, state.brief.style)
+    findings = Findings.of_survey(new.mm_per_px, new.findings, new.faces, state.brief)
     regions, earlier = new.regions, state.regions
     if earlier.scale == regions.scale:
         stays = {r: m for r, m in earlier.masks.items() if r in earlier.corrected or not r.known}

@@ -13,13 +13,13 @@ import numpy as np
 from lather.core.area.place import Place
 from lather.core.survey.findings.finding import Finding
 from lather.document.access import is_mendable
-from lather.document.brief import Weak
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage, new_id
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.state import JobState
+from lather.document.style import Weak
 from lather.document.tree import inserted_above, walk
 
 NAMES = {Weak.CREASES: "Softened creases", Weak.EYE_BAGS: "Softened eye bags"}

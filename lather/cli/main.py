@@ -10,15 +10,29 @@ from pathlib import Path
 from types import ModuleType
 
 from lather import __version__
-from lather.cli import bench, clean, demo, even, info, render, retouch, shape, split, survey
+from lather.cli import (
+    bench,
+    brief,
+    check,
+    clean,
+    demo,
+    even,
+    info,
+    render,
+    retouch,
+    shape,
+    split,
+    survey,
+)
 from lather.cli.ending import Terminated, ending_cleanly
 from lather.cli.guard import guard
 from lather.errors import Cancelled, LatherError
 from lather.paths import has_bench
 
 VERBS: dict[str, ModuleType] = {
-    "demo": demo, "survey": survey, "clean": clean, "even": even,
-    "retouch": retouch, "shape": shape, "render": render, "split": split, "info": info,
+    "demo": demo, "brief": brief, "survey": survey, "clean": clean, "even": even,
+    "retouch": retouch, "shape": shape, "check": check, "render": render, "split": split,
+    "info": info,
     **({"bench": bench} if has_bench() else {}),
 }  # fmt: skip
 

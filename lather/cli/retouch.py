@@ -9,6 +9,7 @@ from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from lather.cli.check import check_line
 from lather.cli.marks import Mark, add_keep_argument, check_inside, read_marks
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
@@ -20,22 +21,24 @@ from lather.errors import UsageError
 from lather.files.outputs import Form
 
 if TYPE_CHECKING:
+    from lather.assist.check.check import Check, Verdict
     from lather.assist.retouch import Done, RetouchOptions
     from lather.assist.scores import Scores
     from lather.document.state import JobState
 
-READS = ("photo",)
+READS = ("photo", "brief")
 WRITES = {"out": Form.PICTURE, "job": Form.JOB, "json": Form.TEXT}
-HELP = "run the assistants of some stages on a photo"
+HELP = "run the assistants on a photo, by its brief, and check the outcome"
 REFUSED = "Nothing was retouched"
-STYLES = ("natural", "groomed", "flawless")
+STYLES = ("natural", "groomed", "flawless", "infant", "identity")
+OVERDONE = 3  # exit status
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_common_arguments(parser)
     parser.add_argument(
-        "--stages", required=True, metavar="STAGE,...",
-        help="of clean, even; they run in the order of the work",
+        "--stages", metavar="STAGE,...",
+        help="of clean, even; they run in the order of the work; default: all",
     )  # fmt: skip
 
 
@@ -47,6 +50,9 @@ def add_common_arguments(parser: argparse.ArgumentParser) -> None:
         "--style", choices=STYLES, metavar="S",
         help=f"how far to go, and what stays: {', '.join(STYLES)}; default: the job's",
     )  # fmt: skip
+    parser.add_argument(
+        "--brief", type=Path, metavar="FILE", help="what was agreed; see lather brief"
+    )
     parser.add_argument(
         "--strength", default="100", metavar="P",
         help="0-100 %% of what each assistant proposes; default 100",
@@ -64,12 +70,16 @@ def add_common_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    return run_stages(options, _stages(options.stages))
+    from lather.assist.retouch import stages_built
+
+    chosen = stages_built() if options.stages is None else _stages(options.stages)
+    return run_stages(options, chosen)
 
 
 def run_stages(options: argparse.Namespace, stages: tuple[Stage, ...]) -> int:
-    """Survey, run the assistants, write what was asked for."""
+    """Survey, run the assistants, write what was asked for; what the check says is the status."""
     from lather.actions.claiming import claimed
+    from lather.assist.check.check import Verdict
     from lather.assist.retouch import RetouchOptions
 
     check_scale(options.mm_per_pixel)
@@ -80,22 +90,23 @@ def run_stages(options: argparse.Namespace, stages: tuple[Stage, ...]) -> int:
     check_inside(marks, state.photo, REFUSED)
     depth_bits = writable_depth(options, state.photo)
     with claimed(options.job) if options.job is not None else nullcontext():
-        _retouch(state, wanted, marks, depth_bits, options)
-    return 0
+        verdict = _retouch(state, wanted, marks, depth_bits, options)
+    return OVERDONE if verdict is Verdict.OVERDONE else 0
 
 
 def _retouch(
     state: JobState, wanted: RetouchOptions, marks: list[Mark], depth_bits: int,
     options: argparse.Namespace,
-) -> None:
+) -> Verdict:
     from lather.actions.delivering import write_pictures
+    from lather.assist.check.check import check
     from lather.assist.clean import with_kept
     from lather.assist.retouch import retouch
     from lather.assist.scores import skin_scores
     from lather.assist.survey import surveyed, with_survey
     from lather.core.work import CancelToken
     from lather.document import edits
-    from lather.document.brief import Style
+    from lather.document.style import Style
     from lather.files.delivery import Delivery
 
     compiled_kernels()
@@ -104,19 +115,20 @@ def _retouch(
     state = with_survey(state, surveyed(survey_of(state.photo, options)))
     state = with_kept(state, marks)
     state, done = retouch(state, wanted, progress=report)
-    scores = skin_scores(state, progress=report)
+    scores, checked = skin_scores(state, progress=report), check(state, progress=report)
     write_pictures(state, [(options.out, Delivery(depth_bits=depth_bits, to_srgb=False))], report,
                    CancelToken())  # fmt: skip
     if options.job is not None:
         save_work(state, options.job)
-    text = json.dumps(_facts(done, scores), indent=1) if options.json is not None else ""
+    text = json.dumps(_facts(done, scores, checked), indent=1) if options.json is not None else ""
     for one in done:
         for why in one.proposal.reasons:
             print(f"lather: {one.proposal.name}: {why}", file=sys.stderr)
-    write_text(text, options.json, _as_text(done, scores))
+    write_text(text, options.json, _as_text(done, checked))
+    return checked.verdict
 
 
-def _facts(done: list[Done], scores: Scores) -> dict[str, Any]:
+def _facts(done: list[Done], scores: Scores, checked: Check) -> dict[str, Any]:
     return {
         "assistants": [
             {
@@ -134,10 +146,11 @@ def _facts(done: list[Done], scores: Scores) -> dict[str, Any]:
         ],
         "parts": {part.value: scores.facts(part) for part in scores.parts},
         "beyond": list(scores.said),
+        "check": checked.facts(),
     }  # fmt: skip
 
 
-def _as_text(done: list[Done], scores: Scores) -> str:
+def _as_text(done: list[Done], checked: Check) -> str:
     lines = []
     for one in done:
         proposal = one.proposal
@@ -147,9 +160,7 @@ def _as_text(done: list[Done], scores: Scores) -> str:
         figures = "; ".join(f"{m.name} {m.before:.3g} -> {m.after:.3g} {m.unit}".rstrip()
                             for m in proposal.measures)  # fmt: skip
         lines.append(f"{proposal.name}: {figures}")
-    lines += [f"beyond the style's limits: {text}" for text in scores.said]
-    if not scores.said:
-        lines.append("every part is within the style's limits")
+    lines.append(check_line(checked))
     return "\n".join(lines)
 
 

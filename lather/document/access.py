@@ -84,6 +84,13 @@ def paintable(state: JobState, layer_id: int) -> PixelLayer:
         raise EditError(
             f"Nothing was painted on '{layer.name}'", f"it is {layer.NOUN}", "pick or add a layer"
         )
+    style = state.brief.style
+    if style.forbids_retouching:
+        raise EditError(
+            f"Nothing was painted on '{layer.name}'",
+            f"the brief says '{style.title}': {style.caution}",
+            "set another style in the brief if it is none",
+        )
     refuse_unless_changeable(state, layer_id)
     refuse_unless_shown(state, layer_id)
     return layer

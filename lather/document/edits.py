@@ -12,7 +12,7 @@ from typing import Any
 
 from lather.core.blend.modes import BlendMode
 from lather.document.access import paintable, refuse_unless_changeable, refuse_unless_shown
-from lather.document.brief import Style
+from lather.document.briefing import set_brief
 from lather.document.findings import Findings, FindingState
 from lather.document.layers.computed import PARAMETERS, ComputedLayer, Portrait
 from lather.document.layers.group import GroupLayer
@@ -25,6 +25,7 @@ from lather.document.layers.unknown import UnknownLayer
 from lather.document.planes import Regions
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
+from lather.document.style import Style
 from lather.document.tiles import BLACK_MASK, WHITE_MASK, Tiles
 from lather.document.tree import (
     find,
@@ -275,9 +276,7 @@ def set_mask_pixels(state: JobState, layer_id: int, tiles: Tiles) -> JobState:
 
 
 def set_delivery_long_side(state: JobState, long_side_px: int | None) -> JobState:
-    if state.brief.delivery_long_side_px == long_side_px:
-        return state
-    return replace(state, brief=replace(state.brief, delivery_long_side_px=long_side_px))
+    return set_brief(state, replace(state.brief, delivery_long_side_px=long_side_px))
 
 
 def set_findings(state: JobState, findings: Findings) -> JobState:
@@ -312,10 +311,7 @@ def set_scale(state: JobState, mm_per_px: float) -> JobState:
 
 def set_style(state: JobState, style: Style) -> JobState:
     """The brief's style; open and kept findings follow it, decisions stay."""
-    if state.brief.style is style:
-        return state
-    findings = state.findings.restyled(state.brief.style, style)
-    return replace(state, brief=replace(state.brief, style=style), findings=findings)
+    return set_brief(state, replace(state.brief, style=style))
 
 
 def decide(state: JobState, ids: Iterable[int], decision: FindingState) -> JobState:

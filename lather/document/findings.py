@@ -4,12 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, Protocol
 
 from lather.core.open_enum import OpenEnum
 from lather.core.survey.faces.geometry import FaceGeometry
-from lather.core.survey.findings.finding import Finding
-from lather.document.brief import Style
+from lather.core.survey.findings.finding import Finding, Kind
+from lather.document.brief import Brief
+
+
+class Keeping(Protocol):
+    """Says what is proposed to be kept: a brief, or a style."""
+
+    def keeps(self, kind: Kind) -> bool: ...
 
 
 class FindingState(OpenEnum):
@@ -46,11 +52,11 @@ class Findings:
         mm_per_px: float,
         items: Iterable[Finding],
         faces: Iterable[FaceGeometry] = (),
-        style: Style = Style.GROOMED,
+        brief: Keeping = Brief(),  # noqa: B008 - a value
     ) -> Findings:
-        """Fresh findings: what belongs to the person, by the brief's style, is to be kept."""
+        """Fresh findings: what belongs to the person, by the brief, is to be kept."""
         found = tuple(items)
-        kept = {f.id: FindingState.KEPT for f in found if style.keeps(f.kind)}
+        kept = {f.id: FindingState.KEPT for f in found if brief.keeps(f.kind)}
         return cls(mm_per_px, found, kept, tuple(faces))
 
     def state(self, finding: Finding) -> FindingState:
@@ -80,8 +86,8 @@ class Findings:
         )
         return replace(self, mm_per_px=mm_per_px, items=items)
 
-    def restyled(self, before: Style, after: Style) -> Findings:
-        """What one style proposed to keep or mend as the other one does."""
+    def restyled(self, before: Keeping, after: Keeping) -> Findings:
+        """What one brief proposed to keep or mend as the other one does."""
         states = {}
         for finding in self.items:
             kept, keep = before.keeps(finding.kind), after.keeps(finding.kind)

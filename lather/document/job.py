@@ -12,6 +12,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from lather.document.bounds import refuse_beyond_bounds
+from lather.document.briefing import refuse_retouching
 from lather.document.events import Signal
 from lather.document.history import History, Step
 from lather.document.ledger import Ledger
@@ -72,12 +73,14 @@ class Job:
         """Make `after` the state, as one undoable step; the same state is no step.
 
         Changes in a row with the same `gesture` (a slider being dragged) are one step. Raises
-        `EditError` for what no job file could hold.
+        `EditError` for what no job file could hold, and for what the brief
+        forbids.
         """
         before = self._state
         if after is before:
             return
         refuse_beyond_bounds(name, before, after)
+        refuse_retouching(name, before, after)
         step = Step(name, before, after, gesture)
         self._write_down(step, after)
         self.history.record(step)

@@ -57,7 +57,7 @@ def without_reshapes(state: JobState) -> JobState:
 def refuse_by_brief(state: JobState) -> None:
     """`EditError` where the brief's style lets nothing be moved."""
     style = state.brief.style
-    if style.limits.displacement <= 0:
+    if state.brief.limits.displacement <= 0:
         raise EditError(
             "Nothing was reshaped", f"the brief says '{style.title.lower()}': {style.caution}",
             "leave the shape as it is, or set another style in the brief if it is none",

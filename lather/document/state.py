@@ -6,7 +6,7 @@ Because a state never changes, it is its own snapshot for rendering and saving o
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import Any, Protocol
 
 from lather.core.survey.findings.finding import Kind
@@ -80,6 +80,11 @@ class JobState:
         if layer is None:
             raise KeyError(layer_id)
         return layer
+
+    @property
+    def as_photographed(self) -> JobState:
+        """The photo alone, with all that is known of it."""
+        return replace(self, layers=self.layers[:1], active_id=self.layers[0].id)
 
     @property
     def delivery_scale(self) -> float:

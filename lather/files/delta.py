@@ -29,11 +29,10 @@ from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Key, Tile, Tiles, blank_pixels
 from lather.document.tree import find, walk
+from lather.files.brief import brief_entry, brief_from
 from lather.files.description import (
     JOB,
     MASK,
-    brief_entry,
-    brief_from,
     layer_entry,
     layer_from,
     mask_entry,

@@ -1,4 +1,4 @@
-"""Layers, masks, the brief and planes as JSON: what the job file and the journal share.
+"""Layers, masks and planes as JSON: what the job file and the journal share.
 
 Tiles and strokes are left to the caller, who knows where they lie. Fields that are not
 known here are kept as `extras` and written again; a layer whose kind or mode is not known
@@ -14,7 +14,7 @@ from typing import Any, Protocol
 from lather.core.arrays import FULL
 from lather.core.blend.modes import BlendMode
 from lather.document.bounds import MOST_LAYERS
-from lather.document.brief import Brief, Style
+from lather.document.brief import Brief
 from lather.document.findings import Findings
 from lather.document.layers.layer import Layer, Layers, Mask, Parts, Stage, reserve_ids
 from lather.document.layers.limits import OPEN, Limits
@@ -39,7 +39,6 @@ _MODES = {mode.value for mode in BlendMode}
 _MASK_KEYS = {"enabled", "inverted", "fill", "tiles", "small"}
 _PLANE_KEYS = {"fill", "tiles", "small"}
 _SMALL_KEYS = {"file", "level", "per_row"}
-_BRIEF_KEYS = {"delivery_long_side_px", "style"}
 _REGIONS_KEYS = {"scale", "corrected"}
 
 
@@ -82,14 +81,6 @@ def mask_entry(mask: Mask) -> Entry:
     }
 
 
-def brief_entry(brief: Brief) -> Entry:
-    return {
-        **brief.extras,
-        "delivery_long_side_px": brief.delivery_long_side_px,
-        "style": brief.style.value,
-    }
-
-
 def layer_from(entry: Entry, contents: Contents) -> Layer:
     """The inverse of `layer_entry`, filled; ValueError, KeyError or TypeError if it is wrong."""
     layer_id, kind = int(entry["id"]), KINDS.get(str(entry["kind"]))
@@ -125,15 +116,6 @@ def _unknown_layer(entry: Entry) -> UnknownLayer:
         stage=Stage(entry.get("stage", Stage.CLEAN.value)),
         newer_kind=str(entry["kind"]),
         extras=unknown(entry, _COMMON_KEYS),
-    )
-
-
-def brief_from(entry: Entry) -> Brief:
-    side = entry["delivery_long_side_px"]
-    return Brief(
-        delivery_long_side_px=None if side is None else max(1, int(side)),
-        style=Style(entry.get("style", Style.GROOMED.value)),
-        extras=unknown(entry, _BRIEF_KEYS),
     )
 
 
@@ -221,6 +203,8 @@ def not_understood(state: JobState) -> list[str]:
             found.append(f"what '{layer.name}' softens ({layer.weak.value})")
     if not state.brief.style.known:
         found.append(f"the style '{state.brief.style.value}'")
+    found += [f"'{task.value}' among what is to be done"
+              for task in state.brief.tasks if not task.known]  # fmt: skip
     regions = (region for region in state.regions.masks if not region.known)
     found += [f"the region '{region.value}'" for region in regions]
     kinds = {finding.kind.value for finding in state.findings.items if not finding.kind.known}

@@ -20,8 +20,8 @@ from lather.document.state import JobState
 from lather.document.tree import walk
 from lather.errors import JobFileError, NewerError
 from lather.files.archive import Archive, unopened
+from lather.files.brief import brief_entry
 from lather.files.description import (
-    brief_entry,
     not_understood,
     regions_entry,
 )

@@ -40,9 +40,9 @@ from lather.document.tiles import (
 )
 from lather.errors import PhotoMissingError
 from lather.files.archive import Archive, ArchivedTile, SmallPlane
+from lather.files.brief import brief_from
 from lather.files.description import (
     JOB,
-    brief_from,
     layer_from,
     mentioned,
     planes_from,

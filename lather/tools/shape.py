@@ -184,7 +184,7 @@ class MoveWork(FieldWork):
         """The face's width, 0 without one, and the share of it that the brief allows."""
         mesh = mesh_of(self._state)
         width = 0.0 if mesh is None else face_width_px(mesh) / px_per_mm(self._state)
-        return width, self._state.brief.style.limits.displacement
+        return width, self._state.brief.limits.displacement
 
     def _refuse_if_held(self, samples: tuple[PenSample, ...]) -> None:
         """Say why nothing moved."""

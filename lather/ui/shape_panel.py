@@ -121,7 +121,7 @@ def _said(bench: Workbench, measures: ShapeMeasures | None) -> str:
     if bench.job is None:
         return ""
     style = bench.state.brief.style
-    if style.limits.displacement <= 0:
+    if bench.state.brief.limits.displacement <= 0:
         return f"Nothing is reshaped here: {style.caution}."
     if measures is None:
         return INTRO if bench.state.findings.faces else f"{INTRO}\n{NO_FACE}"

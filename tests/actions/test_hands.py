@@ -17,7 +17,7 @@ from lather.core.mend.placement import Turn
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
-from lather.document.brief import Style
+from lather.document.style import Style
 from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.photo import Photo

@@ -27,7 +27,7 @@ from lather.core.survey.findings.finding import Kind
 from lather.core.survey.regions.region import Part, Region
 from lather.core.work import CancelToken
 from lather.document import edits
-from lather.document.brief import Style
+from lather.document.style import Style
 from lather.document.findings import FindingState
 from lather.document.layers.area_colour import AreaColourLayer
 from lather.document.layers.blood_pigment import BloodPigmentLayer

@@ -17,7 +17,7 @@ from lather.core.shape.features import FEATURES
 from lather.core.shape.symmetry import Evenness, Verdict
 from lather.core.survey.regions.region import Region
 from lather.document import edits
-from lather.document.brief import Style
+from lather.document.style import Style
 from lather.document.job import Job
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState, new_state

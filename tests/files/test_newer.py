@@ -15,7 +15,7 @@ from lather.core.blend.modes import BlendMode
 from lather.core.survey.findings.finding import Kind
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
-from lather.document.brief import Style, Weak
+from lather.document.style import Style, Weak
 from lather.document.digest import digest
 from lather.document.findings import FindingState
 from lather.document.job import Job

@@ -13,7 +13,7 @@ from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.findings.finding import N_DIRECTIONS, Kind
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
-from lather.document.brief import Style, Weak
+from lather.document.style import Style, Weak
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
 from lather.document.photo import Photo

@@ -14,7 +14,7 @@ from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
 from lather.core.shape.field import seen_at
 from lather.document import areas, edits
-from lather.document.brief import Style
+from lather.document.style import Style
 from lather.document.job import Job
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.photo import Photo

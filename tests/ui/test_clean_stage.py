@@ -18,7 +18,7 @@ from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
-from lather.document.brief import Weak
+from lather.document.style import Weak
 from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.layers.layer import Stage

@@ -11,7 +11,7 @@ from lather.actions.shape import set_shape, take
 from lather.actions.table import all_actions
 from lather.core.brush.stroke import PenSample
 from lather.document import edits
-from lather.document.brief import Style
+from lather.document.style import Style
 from lather.document.layers.layer import Stage
 from lather.document.layers.reshape import ReshapeLayer
 from lather.render.compositor import render

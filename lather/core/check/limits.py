@@ -1,26 +1,147 @@
-"""How far a retouch may go, and what is said where it went further."""
+"""How far a retouch may go: every limit a number a style, and what each was set by.
+
+A measure begins at what an untouched photo has (`start`) and may go so far down or up. How far a
+retouch has gone of the way to its limit is its share: 0 at the start, 1 at the limit. The figures
+named in `set_by` are of the made-up portraits and are measured anew by `make bench-quality`.
+"""
 
 from __future__ import annotations
 
+import math
+from collections.abc import Mapping
 from dataclasses import dataclass
+
+STYLES = ("natural", "groomed", "flawless", "infant", "identity")
+FURTHEST = 9.99  # the largest share that is told
+FRACTIONS = ("displacement", "clipped")  # shares of a whole, at most 1
+Steps = tuple[float, float, float, float, float]  # one a style
+
+
+@dataclass(frozen=True)
+class Bound:
+    """What a measure may be at least and at most; None: as it likes."""
+
+    start: float
+    low: float | None = None
+    high: float | None = None
+
+    def share(self, value: float) -> float:
+        """How much of the way from the start to the limit is gone; more than 1 is beyond."""
+        limit = self.high if value > self.start else self.low
+        if limit is None or math.isclose(value, self.start, abs_tol=1e-9):
+            return 0.0
+        room = abs(limit - self.start)
+        return min(abs(value - self.start) / room, FURTHEST) if room > 0 else FURTHEST
+
+    def near(self, value: float) -> float | None:
+        """The limit on the side that a value lies on; None where there is none."""
+        if self.high is None or self.low is None:
+            return self.high if self.low is None else self.low
+        return self.high if value > self.start else self.low
+
+
+@dataclass(frozen=True)
+class Limit:
+    """A row of the table: what a measure may be, a number a style in the order of `STYLES`."""
+
+    id: str
+    start: float
+    set_by: str
+    low: Steps | None = None
+    high: Steps | None = None
+
+    def bound(self, style: str) -> Bound:
+        """Of a style; of the middle one for a style that is not known."""
+        n = STYLES.index(style if style in STYLES else "groomed")
+        low, high = (None if steps is None else steps[n] for steps in (self.low, self.high))
+        return Bound(self.start, low, high)
+
+
+TABLE: tuple[Limit, ...] = (
+    Limit(
+        "texture_kept", 1.0, low=(0.8, 0.68, 0.55, 0.85, 0.98),
+        set_by="",
+    ),
+    Limit(
+        "sharpness", 1.0, low=(0.82, 0.72, 0.6, 0.87, 0.98), high=(1.25, 1.4, 1.7, 1.15, 1.02),
+        set_by="",
+    ),
+    Limit(
+        "grain", 1.0, low=(0.8, 0.7, 0.6, 0.85, 0.95), high=(1.25, 1.35, 1.5, 1.2, 1.05),
+        set_by="",
+    ),
+    Limit(
+        "modelling_kept", 1.0, low=(0.94, 0.88, 0.8, 0.96, 0.99),
+        high=(1.15, 1.3, 1.5, 1.1, 1.01), set_by="",
+    ),
+    Limit("colour_shift", 0.0, high=(2.0, 3.2, 4.5, 1.5, 0.5), set_by=""),
+    Limit("colour_largest", 0.0, high=(7.0, 10.0, 14.0, 5.0, 1.0), set_by=""),
+    Limit("evenness", 1.0, low=(0.6, 0.45, 0.3, 0.7, 0.98), set_by=""),
+    Limit("teeth_lighter", 0.0, low=(-6.0, -6.0, -6.0, -3.0, -0.5),
+          high=(6.0, 9.0, 13.0, 3.0, 0.5), set_by=""),
+    Limit("teeth_colour", 1.0, low=(0.5, 0.3, 0.25, 0.8, 0.98), set_by=""),
+    Limit("eye_whites_lighter", 0.0, low=(-6.0, -6.0, -6.0, -3.0, -0.5),
+          high=(5.0, 8.0, 11.0, 3.0, 0.5), set_by=""),
+    Limit("eye_whites_colour", 1.0, low=(0.55, 0.37, 0.34, 0.8, 0.98), set_by=""),
+    Limit("displacement", 0.0, high=(0.01, 0.025, 0.04, 0.0, 0.0), set_by=""),
+    Limit("symmetry", 0.0, high=(0.5, 1.0, 1.5, 0.3, 0.3), set_by=""),
+    Limit("straight_lines", 0.0, high=(0.5, 0.8, 1.2, 0.5, 0.5), set_by=""),
+    Limit("keep_marks", 0.0, high=(2.0, 3.0, 4.0, 2.0, 0.5), set_by=""),
+    Limit("edges", 0.0, high=(3.0, 3.3, 3.8, 3.0, 0.5), set_by=""),
+    Limit("seams", 0.0, high=(2.2, 2.6, 3.0, 2.2, 0.5), set_by=""),
+    Limit("repeats", 0.0, high=(60.0, 90.0, 140.0, 60.0, 20.0), set_by=""),
+    Limit("clipped", 0.0, high=(0.002, 0.005, 0.01, 0.002, 0.001), set_by=""),
+    Limit("new_spots", 0.0, high=(1.0, 2.0, 2.0, 1.0, 1.0), set_by=""),
+)  # fmt: skip
 
 
 @dataclass(frozen=True)
 class Limits:
-    """Limits of a style.
+    """The limits of a style, as a brief may have moved them: a bound a measure."""
 
-    Attributes
-    ----------
-    texture_kept : share of the start's texture, at least.
-    modelling_kept : share of the start's large-scale light and shade, at least.
-    colour_shift : mean CIEDE2000 of a part, at most.
-    displacement : the largest displacement, as a share of the face's width; 0: nothing is moved.
-    """
+    bounds: Mapping[str, Bound]
 
-    texture_kept: float
-    modelling_kept: float
-    colour_shift: float
-    displacement: float
+    @classmethod
+    def of_style(cls, style: str, moved: Mapping[str, float] | None = None) -> Limits:
+        """Those of a style; `moved` has other numbers by the names of `numbers`."""
+        moved = moved or {}
+        bounds = {}
+        for limit in TABLE:
+            bound = limit.bound(style)
+            low, high = (moved.get(f"{limit.id}.{side}", own)
+                         for side, own in (("least", bound.low), ("most", bound.high)))  # fmt: skip
+            bounds[limit.id] = Bound(bound.start, low, high)
+        return cls(bounds)
+
+    @property
+    def numbers(self) -> dict[str, float]:
+        """Every limit as one number, under its measure's name and `.least` or `.most`."""
+        return {
+            f"{name}.{side}": value
+            for name, bound in self.bounds.items()
+            for side, value in (("least", bound.low), ("most", bound.high))
+            if value is not None
+        }
+
+    @property
+    def texture_kept(self) -> float:
+        """Share of the start's texture, at least."""
+        return self.bounds["texture_kept"].low or 0.0
+
+    @property
+    def modelling_kept(self) -> float:
+        """Share of the start's large-scale light and shade, at least."""
+        return self.bounds["modelling_kept"].low or 0.0
+
+    @property
+    def colour_shift(self) -> float:
+        """Mean CIEDE2000 of a part, at most."""
+        return self.bounds["colour_shift"].high or 0.0
+
+    @property
+    def displacement(self) -> float:
+        """The largest displacement, as a share of the face's width; 0: nothing is moved."""
+        return self.bounds["displacement"].high or 0.0
 
 
 PLASTIC, FLAT, SHIFTED = "plastic", "flat", "another colour"

@@ -2,8 +2,9 @@
 
 Texture is lightness finer than a Gaussian of 0.5 mm; its energy is the rms in L* with the grain's
 variance taken off. What is kept of it is the part that is correlated with the start: grain that
-was put back, or pores from elsewhere, are not this skin's. Modelling is lightness after a Gaussian
-of 10 mm; blotches lie between 1 and 5 mm.
+was put back, or pores from elsewhere, are not this skin's. It is compared place by place, over
+2 mm, and the median of a part is what is told. Modelling is lightness after a Gaussian of 10 mm;
+blotches lie between 1 and 5 mm.
 """
 
 from __future__ import annotations
@@ -18,6 +19,8 @@ from lather.core.colour.labs import lab_of
 from lather.core.tone.skin_picture import SkinPicture
 
 TEXTURE_MM, MODELLING_MM = 0.5, 10.0
+LOCAL_MM = 2.0  # over which texture is compared
+LEAST_ABOVE_GRAIN = 1.3  # of a texture's mean square, where it can be told from grain
 BLOTCH_FINE_MM, BLOTCH_COARSE_MM = 1.0, 5.0
 
 Three = tuple[float, float, float]
@@ -45,19 +48,26 @@ def texture_energy(mean_square: float, grain: float) -> float:
     return math.sqrt(max(0.0, mean_square - grain))
 
 
-def texture_kept(product: float, start_square: float, grain: float = 0.0) -> float:
-    """Share of the start's texture that is still there.
+def usual_share(now: Plane, start: Plane, weight: Plane, grain: float, *, kept: bool) -> float:
+    """Share of the texture that most of a piece of skin has left: the median of the shares around
+    its pixels, so that a crease or a glint, which are rough, count for no more than their area.
 
     Parameters
     ----------
-    product : mean of the start's fine lightness times the present one.
-    start_square : mean square of the start's.
-    grain : variance of grain that both share, so that keeping it counts for nothing.
+    now : (h, w) local mean of the start's fine lightness times the present one, if `kept`; else of
+        the present one's square.
+    start : (h, w) local mean of the square of the start's.
+    weight : (h, w) which pixels count.
+    grain : variance of grain that both share.
+    kept : what is correlated with the start; else energy, whatever it is of.
     """
-    texture = start_square - grain
-    if texture <= 1e-6:
+    there = (weight > 0.5) & (start > LEAST_ABOVE_GRAIN * grain + 1e-6)
+    if not there.any():
         return 1.0
-    return max(0.0, (product - grain * min(1.0, product / max(start_square, 1e-9))) / texture)
+    a, b = now[there], start[there]
+    if not kept:
+        return float(np.median(np.sqrt(np.maximum(a - grain, 0) / (b - grain))))
+    return float(np.median((a - grain * np.clip(a / b, 0, 1)) / (b - grain)))
 
 
 def blotch_rms(picture: SkinPicture, where: Plane | None = None) -> Three:

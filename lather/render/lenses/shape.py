@@ -53,7 +53,7 @@ def interval_mm(state: JobState) -> float:
 
 def limit_mm(state: JobState) -> float:
     """How far the brief lets skin go."""
-    return state.brief.style.limits.displacement * face_width_mm(state)
+    return state.brief.limits.displacement * face_width_mm(state)
 
 
 def see_moved(field: Field) -> FloatImage:

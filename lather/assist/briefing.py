@@ -1,0 +1,153 @@
+"""A brief and a portrait together: what to ask the client, what is kept, what a brief's file asks
+of the portrait at hand."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from lather.assist.scores import where
+from lather.assist.survey import with_mark
+from lather.core.arrays import Plane
+from lather.core.survey.findings.finding import Finding, Kind
+from lather.core.survey.regions.region import Part
+from lather.document import edits
+from lather.document.brief import Brief
+from lather.document.briefing import set_brief
+from lather.document.findings import FindingState
+from lather.document.state import JobState
+from lather.document.written_brief import KeptMark, WrittenBrief
+from lather.render.ground import ground_of
+from lather.render.regions import part_planes
+
+ASKED = (Kind.MOLE, Kind.SCAR, Kind.FRECKLES, Kind.VEIN, Kind.MARK, Kind.CREASE, Kind.FOLD)
+SMALLEST_AT_DELIVERY_PX = 2.0  # what is smaller there needs no work
+_NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
+_PLURALS = {
+    Kind.MOLE: ("mole", "moles"), Kind.SCAR: ("scar", "scars"),
+    Kind.FRECKLES: ("patch of freckles", "patches of freckles"), Kind.VEIN: ("vein", "veins"),
+    Kind.MARK: ("mark of your own", "marks of your own"), Kind.CREASE: ("crease", "creases"),
+    Kind.FOLD: ("fold that everybody has", "folds that everybody has"),
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Question:
+    """Something to ask the client, of findings of a kind on a part of the skin.
+
+    Attributes
+    ----------
+    ids : of the findings that it is about.
+    keep : how it stands now: all of them are kept.
+    """
+
+    text: str
+    ids: tuple[int, ...]
+    keep: bool
+
+
+def questions(state: JobState) -> tuple[Question, ...]:
+    """What the survey gives reason to ask: 'three moles on the left cheek: keep?'"""
+    groups: dict[tuple[Kind, str], list[Finding]] = {}
+    places = part_planes(ground_of(state)) if state.surveyed else {}
+    for finding in state.findings.items:
+        if finding.kind in ASKED and not finding.doubtful:
+            place = _part_at(state, places, finding)
+            groups.setdefault((finding.kind, place), []).append(finding)
+    found = []
+    for kind in ASKED:
+        for (of_kind, place), findings in groups.items():
+            if of_kind is kind:
+                on = f" on the {place}" if place else ""
+                keep = all(state.findings.state(f) is FindingState.KEPT for f in findings)
+                found.append(Question(f"{_counted(kind, len(findings))}{on}: keep?",
+                                      tuple(f.id for f in findings), keep))  # fmt: skip
+    return tuple(found)
+
+
+def kept_marks(state: JobState) -> tuple[KeptMark, ...]:
+    """What of this portrait is to be kept, for a brief's file."""
+    return tuple(
+        KeptMark(f.kind, f.x, f.y, f.radius_px)
+        for f in state.findings.in_state(FindingState.KEPT) if f.kind in ASKED
+    )  # fmt: skip
+
+
+def written_brief(state: JobState) -> WrittenBrief:
+    """The brief of a job with all that concerns its photo."""
+    photo = state.photo
+    asked = tuple(question.text for question in questions(state))
+    return WrittenBrief(state.brief, photo.name, photo.sha256, kept_marks(state), asked)
+
+
+def with_written(state: JobState, held: WrittenBrief) -> tuple[JobState, tuple[str, ...]]:
+    """The job under a brief that was read, and what a person should know of it.
+
+    A brief of another photo is a template: its marks lie somewhere else. A mark of this one that
+    the survey did not find is kept all the same.
+    """
+    state = set_brief(state, held.brief)
+    if not held.keep:
+        return state, ()
+    if not held.is_of(state.photo):
+        about = f"'{held.photo_name}'" if held.photo_name else "another photo"
+        return state, (f"The brief was written for {about}: its {len(held.keep)} marks to be kept "
+                       "are not those of this one.",)  # fmt: skip
+    missing: Counter[Kind] = Counter()
+    for mark in held.keep:
+        same = _found_at(state.findings.items, mark)
+        if same is not None:
+            state = edits.decide(state, [same.id], FindingState.KEPT)
+        elif state.photo.rect.contains_point(mark.x, mark.y):
+            state = with_mark(state, mark.x, mark.y, mark.radius_px)
+            missing[mark.kind] += 1
+    said = [f"{_counted(kind, n)} of the brief {'was' if n == 1 else 'were'} not found by the "
+            "survey: kept where the brief says." for kind, n in missing.items() if kind in _PLURALS]
+    return state, tuple(said)
+
+
+def zoom_advice(state: JobState) -> str:
+    """At which zoom everything shows that will be seen at delivery."""
+    scale = state.delivery_scale
+    if scale >= 1:
+        return "Delivered at full size: work at 100 %."
+    least_px = SMALLEST_AT_DELIVERY_PX / scale
+    return (f"Delivered at {scale:.0%}: at {scale:.0%} you see what the client will; what is "
+            f"smaller than {least_px:.0f} px here needs no work.")  # fmt: skip
+
+
+def money(brief: Brief) -> str:
+    """What the order leaves for a picture, if enough was said."""
+    parts = []
+    if brief.fee_per_picture is not None:
+        parts.append(f"{brief.fee_per_picture:.2f} {brief.currency} a picture")
+    if brief.minutes_per_picture is not None:
+        parts.append(f"{brief.minutes_per_picture:.0f} min a picture")
+    if brief.fee is not None and brief.agreed_hours:
+        parts.append(f"{brief.fee / brief.agreed_hours:.2f} {brief.currency} an hour")
+    return ", ".join(parts)
+
+
+def _found_at(items: Sequence[Finding], mark: KeptMark) -> Finding | None:
+    near = [f for f in items if not f.kind.is_patch
+            and math.dist((f.x, f.y), (mark.x, mark.y)) < max(f.radius_px, mark.radius_px)]
+    return min(near, key=lambda f: math.dist((f.x, f.y), (mark.x, mark.y)), default=None)
+
+
+def _part_at(state: JobState, places: dict[Part, Plane], finding: Finding) -> str:
+    scale = state.regions.scale
+    best, most = "", 0.3
+    for part, plane in places.items():
+        height, width = plane.shape
+        y, x = min(int(finding.y * scale), height - 1), min(int(finding.x * scale), width - 1)
+        if plane[y, x] > most:
+            best, most = where(part), float(plane[y, x])
+    return best
+
+
+def _counted(kind: Kind, n: int) -> str:
+    one, many = _PLURALS[kind]
+    number = _NUMBERS[n] if n < len(_NUMBERS) else str(n)
+    return f"{number} {one if n == 1 else many}".capitalize()

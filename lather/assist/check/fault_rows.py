@@ -1,0 +1,141 @@
+"""Rows on faults that give a retouch away: rims, seams, repeats, clipping, new spots."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import replace
+
+import numpy as np
+
+from lather.assist.check.reading import Reading, Row
+from lather.assist.check.views import Views
+from lather.assist.skin_view import marks_of
+from lather.core.check import edges
+from lather.core.check.repeats import repeated
+from lather.core.last import Last
+from lather.core.survey.findings.spot import Spot
+from lather.core.survey.regions.region import Region
+from lather.core.tone.skin_picture import NO_MARK, SURE_SKIN, disc
+from lather.document.findings import FindingState
+from lather.document.scale import px_per_mm
+from lather.document.state import JobState
+from lather.render.compositor import render
+
+EDGE_MM = 1.0  # beside the edge of skin no seam is looked for
+TOUCHED_MM = 1.5  # around what was touched, where spots count
+SAME_SPOT_MM = 2.5
+SEEN_Z = 7.0  # how clearly a new spot must stand out
+
+
+def rims(views: Views) -> Reading:
+    if not views.touched.any():
+        return Reading(0.0)
+    close = views.close
+    skin = views.region(Region.SKIN, close.level) > 0.5
+    worst = edges.rim(close.start, close.now, skin, views.marks(close.level) < NO_MARK,
+                      close.mm_per_px)  # fmt: skip
+    return _at(worst, close.level)
+
+
+def seams(views: Views) -> Reading:
+    if not views.touched.any():
+        return Reading(0.0)
+    import cv2
+
+    close = views.close
+    skin = (views.region(Region.SKIN, close.level) > SURE_SKIN).astype(np.uint8)
+    inner = cv2.erode(skin, disc(EDGE_MM / close.mm_per_px)) > 0
+    return _at(edges.seam(close.start, close.now, views.touched, inner, close.mm_per_px),
+               close.level)  # fmt: skip
+
+
+def repeats(views: Views) -> Reading:
+    import cv2
+
+    planes = views.texture
+    if planes.fine is None or not views.touched.any():
+        return Reading(0.0)
+    start, now = planes.fine
+    where = views.touched & (views.region(Region.SKIN, views.close.level) > SURE_SKIN)
+    here = cv2.resize(where.astype(np.uint8), now.shape[::-1], interpolation=cv2.INTER_NEAREST)
+    mm_per_px = (1 << planes.level) / px_per_mm(views.state)
+    return _at(repeated(start, now, here > 0, mm_per_px, views.cancel), planes.level)
+
+
+def clipped(views: Views) -> Reading:
+    """Share of the skin that says no more, and did."""
+    view, planes = views.skin[0], views.texture
+    skin = view.picture.is_skin & planes.measured[:, None]
+    if not skin.any():
+        return Reading(None, why_not="there is no skin")
+    newly = planes.clipped * skin
+    y, x = np.unravel_index(int(np.argmax(newly)), newly.shape)
+    side = 1 << view.level
+    place = ((float(x) + 0.5) * side, (float(y) + 0.5) * side) if newly[y, x] > 0 else None
+    return Reading(float(newly.sum() / skin.sum()), place)
+
+
+def new_spots(views: Views) -> Reading:
+    """Spots where something was changed, that the start does not have."""
+    import cv2
+
+    if not views.touched.any():
+        return Reading(0.0)
+    before = _START_SPOTS.of((views.state.photo, views.state.regions, views.state.findings),
+                             lambda: _spots(views, views.start))  # fmt: skip
+    radius = SAME_SPOT_MM * px_per_mm(views.state)
+    known = [(f.x, f.y) for f in views.state.findings.items
+             if views.state.findings.state(f) is not FindingState.DONE]  # fmt: skip
+    places = [(spot.x, spot.y) for spot in before] + known
+    close = views.close
+    near = cv2.dilate(views.touched.astype(np.uint8), disc(TOUCHED_MM / close.mm_per_px))
+    side = 1 << close.level
+    new = [
+        spot for spot in _spots(views, views.flat)
+        if spot.z > SEEN_Z and near[int(spot.y) // side, int(spot.x) // side]
+        and all(math.dist((spot.x, spot.y), place) > radius for place in places)
+    ]  # fmt: skip
+    return Reading(float(len(new)), (new[0].x, new[0].y) if new else None)
+
+
+def _spots(views: Views, state: JobState) -> list[Spot]:
+    """In pixels of the photo, on skin without marks that were left."""
+    from lather.core.survey.findings.blemishes import find_spots
+
+    close = views.close
+    skin = views.region(Region.SKIN, close.level) > SURE_SKIN
+    there = [f for f in state.findings.items if not f.kind.is_patch
+             and state.findings.state(f) is not FindingState.DONE]  # fmt: skip
+    plain = skin & (marks_of(there, close.rect, close.level) < NO_MARK)
+    rgb = np.ascontiguousarray(render(state, close.rect, close.level)[..., :3])
+    side = 1 << close.level
+    found = find_spots(rgb, plain, close.mm_per_px, views.cancel)
+    return [replace(spot, x=spot.x * side, y=spot.y * side) for spot in found]
+
+
+_START_SPOTS: Last[list[Spot]] = Last()
+
+
+def _at(worst: edges.Worst, level: int) -> Reading:
+    side = 1 << level
+    return Reading(worst.value, (worst.x * side, worst.y * side) if worst.value > 0 else None)
+
+
+ROWS = (
+    Row("edges", "Rims at edges", "ΔE",
+        "How far a change beside the edge of a region differs from the change further away: halos "
+        "and what spills over.", rims, too_much="a rim",
+        advice="soften the mask there, or keep it off the edge"),
+    Row("seams", "Seams", "ΔE",
+        "The largest step at the border of what was touched, beyond that of the start.", seams,
+        too_much="a seam", advice="mend over the border once more"),
+    Row("repeats", "Texture seen twice", "mm²",
+        "Area of new texture that occurs elsewhere too.", repeats, too_much="a pattern",
+        advice="mend from another source: Other source"),
+    Row("clipped", "Clipped pixels", "%",
+        "Share of the skin that is next to black or white now, and was not.", clipped,
+        too_much="burnt or drowned", quick=True, advice="weaken what lightens or darkens it"),
+    Row("new_spots", "New spots", "",
+        "Spots that the survey finds where something was changed, and that the photo has not.", new_spots, too_much="a spot came back",
+        advice="mend it again"),
+)  # fmt: skip

@@ -1,0 +1,115 @@
+"""The lever: which layer brings a measure beyond its limit, and how far down it must go.
+
+Found by trial on a reduced picture: every layer is taken out once, and the one without which the
+measure falls most is weakened until the limit holds.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+from lather.assist.check.check import Checked, check
+from lather.assist.check.reading import Row
+from lather.core.work import NEVER, CancelToken, Progress, no_progress
+from lather.document.layers.layer import Layer
+from lather.document.layers.photo import PhotoLayer
+from lather.document.state import JobState
+from lather.document.tree import replaced
+
+HOLDS = 0.995  # share of the limit that a lever brings a measure to
+STEPS = 6  # halvings of what is left between too much and too little
+LEAST_EFFECT = 0.02  # of a share, below which a layer has nothing to do with it
+
+
+@dataclass(frozen=True)
+class Lever:
+    """What would bring a measure to its limit.
+
+    Attributes
+    ----------
+    strength : 0-1, of the layer; 0 takes it out.
+    share : of the limit that the measure comes to then; more than 1 if no lever alone is enough.
+    """
+
+    row_id: str
+    layer_id: int
+    layer_name: str
+    now: float
+    strength: float
+    share: float
+
+    @property
+    def is_enough(self) -> bool:
+        return self.share <= 1
+
+    def sentence(self) -> str:
+        """'Even light at 70 % instead of 100 % brings this to the limit.'"""
+        head = f"'{self.layer_name}' at {self.strength:.0%} instead of {self.now:.0%}"
+        if self.is_enough:
+            return f"{head} brings this to the limit."
+        return f"{head} helps most, and is not enough by itself."
+
+
+def find_lever(
+    state: JobState, checked: Checked, *, progress: Progress = no_progress,
+    cancel: CancelToken = NEVER,
+) -> Lever | None:
+    """The lever for a row; None where no layer has anything to do with it.
+
+    Raises
+    ------
+    Cancelled : by the token.
+    """
+    row = checked.row
+    candidates = [layer for layer in state.layers
+                  if layer.is_shown and not isinstance(layer, PhotoLayer)]  # fmt: skip
+
+    def share_of(changed: JobState) -> float:
+        cancel.check()
+        return _share(changed, row, cancel)
+
+    start, without = share_of(state), {}
+    for number, layer in enumerate(candidates):
+        progress(0.7 * number / len(candidates), f"trying without '{layer.name}'")
+        without[layer.id] = share_of(at_strength(state, layer, 0.0))
+    if not without:
+        return None
+    best_id = min(without, key=lambda layer_id: without[layer_id])
+    layer = next(one for one in candidates if one.id == best_id)
+    if start - without[best_id] < LEAST_EFFECT * max(start, 1.0):
+        return None
+    if without[best_id] > 1:
+        return Lever(row.id, layer.id, layer.name, layer.strength, 0.0, without[best_id])
+    progress(0.7, f"trying '{layer.name}' weaker")
+    strength, share = _weakened(lambda s: share_of(at_strength(state, layer, s)), layer.strength,
+                                without[best_id])  # fmt: skip
+    return Lever(row.id, layer.id, layer.name, layer.strength, strength, share)
+
+
+def at_strength(state: JobState, layer: Layer, strength: float) -> JobState:
+    """The state with a layer of the top level at another strength."""
+    weaker = replace(layer, strength=strength)
+    return replace(state, layers=replaced(state.layers, layer.id, (weaker,)))
+
+
+def _weakened(
+    share_at: Callable[[float], float], now: float, share_without: float
+) -> tuple[float, float]:
+    """The largest strength, in whole per cent, at which the limit holds; and the share there."""
+    low, high, share = 0.0, now, share_without
+    for _ in range(STEPS):
+        middle = round(50 * (low + high)) / 100
+        if middle in (low, high):
+            break
+        here = share_at(middle)
+        if here <= HOLDS:
+            low, share = middle, here
+        else:
+            high = middle
+    return low, share
+
+
+def _share(state: JobState, row: Row, cancel: CancelToken) -> float:
+    """Of the limit, on a reduced picture where that is enough."""
+    return check(state, quick=row.quick, rows=(row,), cancel=cancel).share

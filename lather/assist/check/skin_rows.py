@@ -1,0 +1,202 @@
+"""Rows on skin as a whole: texture, sharpness, grain, form, colour, evenness."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from lather.assist.check.reading import Reading, Row
+from lather.assist.check.views import Views
+from lather.assist.scores import where
+from lather.core.arrays import Plane
+from lather.core.check import skin as measure
+from lather.core.check.edges import Mask
+from lather.core.colour.lab import ciede2000
+from lather.core.colour.labs import lab_of
+from lather.core.filter.grain import grain_sigma_l
+from lather.core.rect import Rect
+from lather.core.survey.regions.region import Part, Region
+from lather.core.tone.skin_picture import SURE_SKIN
+from lather.render.compositor import render
+
+LARGE_MM, LEAST_GLOSS = 3.0, 0.1
+GRAIN_SIDE_PX, GRAIN_BLOCKS, LEAST_BLOCKS = 64, 40, 4
+LEAST_GRAIN_L = 0.15  # with less the photo has none
+
+
+def texture_kept(views: Views) -> Reading:
+    start, product, _ = views.local_texture
+    parts = {
+        part: measure.usual_share(product, start, views.sampled(matt), views.texture.grain,
+                                  kept=True)
+        for part, (_, matt) in views.weights.items()
+    }  # fmt: skip
+    local = np.asarray(product / np.maximum(start, np.float32(1e-6)), dtype=np.float32)
+    return _lowest(views, parts, local)
+
+
+def sharpness(views: Views) -> Reading:
+    start, _, now = views.local_texture
+    parts = {
+        part: measure.usual_share(now, start, views.sampled(matt), views.texture.grain,
+                                  kept=False)
+        for part, (_, matt) in views.weights.items()
+    }  # fmt: skip
+    return _furthest(views, parts, "sharpness")
+
+
+def modelling_kept(views: Views) -> Reading:
+    start, now = views.large_light
+    parts = {part: measure.modelling_kept(start, now, matt)
+             for part, (_, matt) in views.weights.items()}  # fmt: skip
+    return _furthest(views, parts, "modelling_kept")
+
+
+def colour_shift(views: Views) -> Reading:
+    away = _difference(views)
+    parts = {part: float((away * matt).sum() / matt.sum())
+             for part, (_, matt) in views.weights.items()}  # fmt: skip
+    return _furthest(views, parts, "colour_shift")
+
+
+def colour_largest(views: Views) -> Reading:
+    """Of the means over 3 mm, so that a mended spot is none; shine may go altogether."""
+    picture = views.skin[0].picture
+    means = [
+        np.stack([picture.mean(np.ascontiguousarray(lab[..., c]), picture.plain, LARGE_MM)
+                  for c in range(3)], -1)
+        for lab in views.lab
+    ]  # fmt: skip
+    away = np.where(picture.plain & (views.glossy < LEAST_GLOSS),
+                    ciede2000(means[0], means[1]), 0.0)
+    y, x = np.unravel_index(int(np.argmax(away)), away.shape)
+    return Reading(float(away[y, x]), _place(views, float(x), float(y)))
+
+
+def evenness(views: Views) -> Reading:
+    """What is left of the start's unevenness between 1 and 5 mm."""
+    bands = [measure.blotches(view.picture) for view in views.skin]
+    square_was, square_now = (sum(np.square(b) for b in three) for three in bands)
+    parts = {}
+    for part, (weight, _) in views.weights.items():
+        was, now = (float((s * weight).sum()) for s in (square_was, square_now))
+        parts[part] = _quotient(math.sqrt(now), math.sqrt(was))
+    return _lowest(views, parts)
+
+
+def grain(views: Views) -> Reading:
+    """Of skin that was touched against skin that was not, each against the start."""
+    skin = (views.region(Region.SKIN, views.close.level) > SURE_SKIN) & ~views.shining
+    ratios, places = [], []
+    for mask in (views.touched & skin, ~views.touched & skin):
+        found = [(ratio, place) for place in _spread(views, mask)
+                 if (ratio := _grain_ratio(views, *place)) is not None]  # fmt: skip
+        ratios.append([ratio for ratio, _ in found])
+        places.append([place for _, place in found])
+    touched, rest = ratios
+    if len(touched) < LEAST_BLOCKS:
+        return Reading(1.0)
+    usual = float(np.median(rest)) if len(rest) >= LEAST_BLOCKS else 1.0
+    middle = float(np.median(touched))
+    nearest = int(np.argmin(np.abs(np.asarray(touched) - middle)))
+    return Reading(middle / usual, places[0][nearest])
+
+
+def _spread(views: Views, mask: Mask) -> list[tuple[float, float]]:
+    """Places of the photo, spread over where a mask holds in a whole block."""
+    import cv2
+
+    side = 1 << views.close.level
+    solid = cv2.erode(mask.astype(np.uint8), np.ones((max(1, GRAIN_SIDE_PX // side),) * 2))
+    places = np.argwhere(solid > 0)
+    chosen = places[:: max(1, len(places) // GRAIN_BLOCKS)][:GRAIN_BLOCKS]
+    return [((x + 0.5) * side, (y + 0.5) * side) for y, x in chosen]
+
+
+def _grain_ratio(views: Views, x: float, y: float) -> float | None:
+    """Of a block, now against the start; None where the start has none that can be told."""
+    views.cancel.check()
+    block = Rect.around(x, y, GRAIN_SIDE_PX / 2).intersect(views.state.photo.rect)
+    was, now = (
+        grain_sigma_l(np.ascontiguousarray(lab_of(render(s, block))[..., 0]) / np.float32(100))
+        for s in (views.start, views.flat)
+    )
+    return now / was if was > LEAST_GRAIN_L else None
+
+
+def _difference(views: Views) -> Plane:
+    """(h, w): CIEDE2000 of each pixel of skin."""
+    skin = views.skin[0].picture.is_skin
+    away = np.zeros(skin.shape, dtype=np.float32)
+    start, now = views.lab
+    away[skin] = ciede2000(start[skin], now[skin])
+    return away
+
+
+def _quotient(now: float, was: float) -> float:
+    return now / was if was > 1e-6 else 1.0
+
+
+def _lowest(views: Views, parts: dict[Part, float], local: Plane | None = None) -> Reading:
+    """The part that has least left; and where in it, by a map of the shares."""
+    if not parts:
+        return _TOO_LITTLE
+    part = min(parts, key=lambda p: parts[p])
+    if local is None:
+        return Reading(parts[part], _middle(views, part), where(part), parts)
+    inside = views.sampled(views.weights[part][1]) > 0.5
+    y, x = np.unravel_index(int(np.argmin(np.where(inside, local, np.inf))), local.shape)
+    return Reading(parts[part], _place(views, float(x), float(y)), where(part), parts)
+
+
+def _furthest(views: Views, parts: dict[Part, float], name: str) -> Reading:
+    """The part that went furthest of the way to the limit."""
+    if not parts:
+        return _TOO_LITTLE
+    bound = views.state.brief.limits.bounds[name]
+    part = max(parts, key=lambda p: bound.share(parts[p]))
+    return Reading(parts[part], _middle(views, part), where(part), parts)
+
+
+def _middle(views: Views, part: Part) -> tuple[float, float]:
+    weight = views.weights[part][0]
+    ys, xs = np.nonzero(weight > 0.5)
+    n = len(xs) // 2
+    order = np.argsort(xs + 0.01 * ys)
+    return _place(views, float(xs[order[n]]), float(ys[order[n]]))
+
+
+def _place(views: Views, x: float, y: float) -> tuple[float, float]:
+    side = 1 << views.skin[0].level
+    return (x + 0.5) * side, (y + 0.5) * side
+
+
+_TOO_LITTLE = Reading(None, why_not="there is too little plain skin")
+
+ROWS = (
+    Row("texture_kept", "Texture kept", "%",
+        "What is left of the skin's own texture, finer than 0.5 mm, on the part that lost most.",
+        texture_kept, too_little="plastic", quick=True,
+        advice="weaken what smooths it, or paint it back"),
+    Row("sharpness", "Sharpness of skin", "%",
+        "Energy of the texture against the start, whatever it is of.", sharpness,
+        too_little="soft", too_much="gritty", quick=True,
+        advice="weaken what sharpens or softens skin"),
+    Row("grain", "Grain where touched", "%",
+        "Grain of touched skin against untouched skin.", grain, too_little="without grain",
+        too_much="grainier than the rest", advice="match the grain of what was touched"),
+    Row("modelling_kept", "Modelling kept", "%",
+        "Large-scale light and shade of a part, coarser than 10 mm, against the start.",
+        modelling_kept, too_little="flat", too_much="harder than it was", quick=True,
+        advice="weaken what lights or shades the face"),
+    Row("colour_shift", "Colour moved, mean", "ΔE",
+        "Mean CIEDE2000 of the part that moved most.", colour_shift, too_much="another colour",
+        quick=True, advice="weaken what colours skin"),
+    Row("colour_largest", "Colour moved, most", "ΔE",
+        "The largest CIEDE2000 of means over 3 mm of plain skin.", colour_largest,
+        too_much="another colour", quick=True, advice="weaken what colours this place"),
+    Row("evenness", "Unevenness left", "%",
+        "Blotches of light and colour between 1 and 5 mm that are left, on the evenest part.",
+        evenness, too_little="a mask", quick=True, advice="weaken what evens skin"),
+)  # fmt: skip

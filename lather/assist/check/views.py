@@ -1,0 +1,187 @@
+"""The pictures that a check compares: the photo and what became of it, at the sizes it needs.
+
+Everything but displacement, symmetry and straight lines is compared where the photo has it:
+without the reshapes.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+
+from lather.assist.skin_view import (
+    STRIP_PX,
+    SkinView,
+    coarsest_level,
+    marks_of,
+    skin_view,
+)
+from lather.assist.texture_planes import TexturePlanes
+from lather.core.arrays import FloatImage, Plane
+from lather.core.check import skin as measure
+from lather.core.check.edges import Mask, touched_mask
+from lather.core.colour.labs import lab_of
+from lather.core.rect import Rect
+from lather.core.survey.findings.finding import Kind
+from lather.core.survey.regions.region import Part, Region
+from lather.core.work import NEVER, CancelToken
+from lather.document.layers.exposure import ExposureLayer
+from lather.document.layers.photo import PhotoLayer
+from lather.document.reshapes import without_reshapes
+from lather.document.scale import px_per_mm
+from lather.document.state import JobState
+from lather.render.compositor import render
+from lather.render.ground import ground_of
+from lather.render.regions import region_coverage
+
+CLOSE_MM, FINE_MM = 0.3, 0.15  # a pixel at which edges and texture are compared
+TONE_MM, QUICK_MM = 0.5, 0.6  # and tone; the same while it has to be quick
+SHINES_ON_MM, LEAST_MATT = 3.0, 0.2
+EVERY = 12  # of the strips in which texture is measured while it has to be quick
+
+
+@dataclass(frozen=True, eq=False)
+class Close:
+    """Lab of both pictures at a size at which edges and marks can be told."""
+
+    level: int
+    mm_per_px: float
+    start: FloatImage
+    now: FloatImage
+
+    @property
+    def rect(self) -> Rect:
+        return Rect(0, 0, self.start.shape[1], self.start.shape[0])
+
+
+class Views:
+    """What is compared, each picture made when a measure first asks for it.
+
+    Attributes
+    ----------
+    state : the whole retouch.
+    flat : it, without what moves skin.
+    start : what it is compared with: the photo, and what lights it as a whole.
+    quick : on a reduced picture, for what is measured after every stroke.
+    """
+
+    def __init__(self, state: JobState, cancel: CancelToken = NEVER, *, quick: bool = False):
+        self.state, self.cancel, self.quick = state, cancel, quick
+        self.flat = without_reshapes(state)
+        self.start = start_of(state)
+
+    @cached_property
+    def skin(self) -> tuple[SkinView, SkinView]:
+        """At the start and now; EditError before a survey."""
+        most_mm = QUICK_MM if self.quick else TONE_MM
+        now = skin_view(self.flat, self.cancel, most_mm=most_mm)
+        return skin_view(self.start, self.cancel, most_mm=most_mm), now
+
+    @cached_property
+    def lab(self) -> tuple[FloatImage, FloatImage]:
+        """Lab of `skin`."""
+        start, now = (lab_of(view.picture.rgb) for view in self.skin)
+        return start, now
+
+    @cached_property
+    def glossy(self) -> Plane:
+        """(h, w) 0-1, at the size of `skin`: where skin glitters, which is neither texture nor
+        form."""
+        view = self.skin[0]
+        shines = [f for f in self.state.findings.items if f.kind is Kind.SHINE]
+        marks = marks_of(shines, view.rect, view.level)
+        mean = view.picture.mean(marks, view.picture.is_skin, SHINES_ON_MM)
+        return np.asarray(np.clip(4 * mean, 0, 1), dtype=np.float32)
+
+    @cached_property
+    def weights(self) -> dict[Part, tuple[Plane, Plane]]:
+        """Plain skin of each part, and what of it does not shine; no part with too little."""
+        start, found = self.skin[0].picture, {}
+        for part, plane in self.skin[0].parts.items():
+            weight = np.asarray(plane * start.plain, dtype=np.float32)
+            if start.mm2(float(weight.sum())) < 100 * LEAST_CM2 or part not in MEASURED:
+                continue
+            matt = np.asarray(weight * (1 - self.glossy), dtype=np.float32)
+            found[part] = weight, matt if matt.sum() > LEAST_MATT * weight.sum() else weight
+        return found
+
+    @cached_property
+    def large_light(self) -> tuple[Plane, Plane]:
+        """L* after a Gaussian of 10 mm, at the start and now."""
+        matt = np.asarray(self.skin[0].picture.is_skin * (1 - self.glossy), dtype=np.float32)
+        start, now = (measure.large_light(view.picture, matt) for view in self.skin)
+        return start, now
+
+    @cached_property
+    def texture(self) -> TexturePlanes:
+        return TexturePlanes(
+            self.start, self.flat, self.skin[0].level, self.cancel, most_mm=FINE_MM,
+            every=EVERY if self.quick else 1, keep_fine=not self.quick,
+        )  # fmt: skip
+
+    @cached_property
+    def local_texture(self) -> tuple[Plane, Plane, Plane]:
+        """(h, w) each, at the size of `skin`: means over 2 mm of the square of fine lightness at
+        the start, of the product, and of the square now."""
+        picture, planes = self.skin[0].picture, self.texture
+        inside = self.sampled(np.asarray(picture.plain, dtype=np.float32))
+        start, product, now = (picture.mean(plane, inside, measure.LOCAL_MM)
+                               for plane in (planes.start, planes.product, planes.now))  # fmt: skip
+        return start, product, now
+
+    def sampled(self, weight: Plane) -> Plane:
+        """What of a weight lies where texture was measured."""
+        return weight * self.texture.measured[:, None]
+
+    @cached_property
+    def close(self) -> Close:
+        level = coarsest_level(self.flat, CLOSE_MM)
+        start, now = (_lab(state, level, self.cancel) for state in (self.start, self.flat))
+        return Close(level, (1 << level) / px_per_mm(self.state), start, now)
+
+    @cached_property
+    def touched(self) -> Mask:
+        """(h, w) at the size of `close`: where the change shows."""
+        close = self.close
+        return touched_mask(close.start, close.now, close.mm_per_px)
+
+    @cached_property
+    def shining(self) -> Mask:
+        """(h, w) at the size of `close`: patches of shine."""
+        shines = [f for f in self.state.findings.items if f.kind is Kind.SHINE]
+        return np.asarray(marks_of(shines, self.close.rect, self.close.level) > 0.1)
+
+    def region(self, region: Region | Part, level: int, rect: Rect | None = None) -> Plane:
+        """(h, w) 0-1 of the picture at a level, or a rectangle of it."""
+        whole = self.state.photo.rect.at_level(level)
+        return region_coverage(ground_of(self.state), region, rect or whole, level)
+
+    def marks(self, level: int) -> Plane:
+        """(h, w) 0-1: all that was found on skin, but patches of tone."""
+        there = [f for f in self.state.findings.items if not f.kind.is_patch]
+        return marks_of(there, self.state.photo.rect.at_level(level), level)
+
+
+LEAST_CM2 = 1.0
+MEASURED = (Part.FOREHEAD, Part.CHEEK_LEFT, Part.CHEEK_RIGHT, Part.NOSE, Part.CHIN, Part.NECK,
+            Part.EARS, Part.BODY)  # fmt: skip
+
+
+def start_of(state: JobState) -> JobState:
+    """The photo; with what changes its light as a whole, if the brief lets nothing else be done."""
+    if not state.brief.style.forbids_retouching:
+        return state.as_photographed
+    layers = tuple(layer for layer in state.layers if isinstance(layer, PhotoLayer | ExposureLayer))
+    return replace(state, layers=layers, active_id=layers[0].id)
+
+
+def _lab(state: JobState, level: int, cancel: CancelToken) -> FloatImage:
+    whole = state.photo.rect.at_level(level)
+    lab = np.empty((whole.height, whole.width, 3), dtype=np.float32)
+    for top in range(0, whole.height, STRIP_PX):
+        cancel.check()
+        strip = Rect(0, top, whole.width, min(top + STRIP_PX, whole.height))
+        lab[strip.slices] = lab_of(render(state, strip, level))
+    return lab

@@ -1,0 +1,63 @@
+"""The brief of a job: set as a whole, and what it forbids."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from lather.document.brief import Brief, refuse_contradictions
+from lather.document.layers.exposure import ExposureLayer
+from lather.document.layers.layer import Layer
+from lather.document.layers.photo import PhotoLayer
+from lather.document.state import JobState
+from lather.document.tree import find, walk
+from lather.errors import EditError
+
+REFUSAL_ADVICE = "only its exposure may be set; choose another style in the brief if it is none"
+
+
+def set_brief(state: JobState, brief: Brief) -> JobState:
+    """Another brief: open and kept findings follow it, decisions stay.
+
+    Raises
+    ------
+    BriefError : it says two things at once.
+    """
+    if brief == state.brief:
+        return state
+    refuse_contradictions(brief)
+    findings = state.findings.restyled(state.brief, brief)
+    return replace(state, brief=brief, findings=findings)
+
+
+def retouching(state: JobState) -> list[Layer]:
+    """What is shown and does more than light the picture as a whole."""
+    return [layer for layer in walk(state.layers) if layer.is_shown and _retouches(layer)]
+
+
+def refuse_retouching(name: str, before: JobState, after: JobState) -> None:
+    """Raise `EditError` for a step that retouches where the brief forbids it; taking back what was
+    there is no retouching."""
+    if not after.brief.style.forbids_retouching or after.layers is before.layers:
+        return
+    for layer in retouching(after):
+        was = find(before.layers, layer.id)
+        if was is None or not _no_more_than(layer, was):
+            raise EditError(
+                f"'{name}' was not done",
+                f"the brief says '{after.brief.style.title}': {after.brief.style.caution}",
+                REFUSAL_ADVICE,
+            )
+
+
+def _retouches(layer: Layer) -> bool:
+    return not layer.children and not isinstance(layer, PhotoLayer | ExposureLayer)
+
+
+def _no_more_than(layer: Layer, was: Layer) -> bool:
+    """The same work, as strong or weaker."""
+    if layer is was:
+        return True
+    same_planes = all(layer.planes[name] is tiles for name, tiles in was.planes.items())
+    kept = layer.mode, layer.limits, layer.mask, dict(layer.own_fields)
+    return (was.is_shown and layer.strength <= was.strength and same_planes
+            and kept == (was.mode, was.limits, was.mask, dict(was.own_fields)))  # fmt: skip
