@@ -20,8 +20,32 @@ from lather.document.state import JobState
 from lather.render.compositor import render, render_photo
 
 GRAIN_SIDE_PX, GRAIN_BLOCKS = 96, 5
+Strip = tuple[Plane, NDArray[np.bool_]]
 CLIPPED = 0.5 / 255  # next to black or white
 SAMPLED_ROWS = 4  # of the view, of each strip that is measured while it has to be quick
+
+
+class FineStrips:
+    """Fine lightness of a state, and what is clipped in it, strip by strip."""
+
+    def __init__(self, state: JobState, *, keeps: bool = False) -> None:
+        """`keeps`: a strip that is asked for again is not worked out again."""
+        self.state = state
+        self._kept: dict[tuple[Rect, int], Strip] | None = {} if keeps else None
+
+    def read(self, strip: Rect, level: int, sigma_px: float) -> Strip:
+        """(h, w) each, of a rectangle of a level."""
+        if self._kept is not None and (strip, level) in self._kept:
+            return self._kept[strip, level]
+        whole = self.state.photo.rect.at_level(level)
+        wide = strip.grown(gaussian_reach_px(sigma_px)).intersect(whole)
+        inside = strip.shifted(-wide.x0, -wide.y0).slices
+        pixels = render(self.state, wide, level)
+        light = np.ascontiguousarray(lab_of(pixels)[..., 0])
+        found = check.fine_lightness(light, sigma_px)[inside], clipped(pixels[inside])
+        if self._kept is not None:
+            self._kept[strip, level] = found
+        return found
 
 
 class TexturePlanes:
@@ -35,7 +59,7 @@ class TexturePlanes:
     """
 
     def __init__(
-        self, start: JobState, now: JobState, view_level: int, cancel: CancelToken, *,
+        self, start: FineStrips, now: JobState, view_level: int, cancel: CancelToken, *,
         most_mm: float = FINEST_MM, every: int = 1, keep_fine: bool = False,
     ) -> None:  # fmt: skip
         """A pixel is at most `most_mm`; only one strip in `every` is measured."""
@@ -50,32 +74,25 @@ class TexturePlanes:
         if keep_fine:
             shape = whole.height, whole.width
             self.fine = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
-        self._grain_l = _grain_l(start, level, whole)
+        self._grain_l = _grain_l(now, level, whole)
         rows = SAMPLED_ROWS if every > 1 else max(1, STRIP_PX // side)
         for top in range(0, view.height, every * rows):
             cancel.check()
             band = Rect(0, top, view.width, min(top + rows, view.height))
             strip = Rect(0, band.y0 * side, whole.width, min(band.y1 * side, whole.height))
-            self._measure(start, now, band, strip)
+            self._measure(start, FineStrips(now), band, strip)
 
-    def _measure(self, start: JobState, now: JobState, band: Rect, strip: Rect) -> None:
+    def _measure(self, start: FineStrips, now: FineStrips, band: Rect, strip: Rect) -> None:
         import cv2
 
-        whole = now.photo.rect.at_level(self.level)
-        wide = strip.grown(gaussian_reach_px(self._sigma_px)).intersect(whole)
-        inside = strip.shifted(0, -wide.y0).slices
-        size, pixels = (band.width, band.height), []
-        fine = []
-        for state in (start, now):
-            pixels.append(render(state, wide, self.level))
-            light = np.ascontiguousarray(lab_of(pixels[-1])[..., 0])
-            fine.append(check.fine_lightness(light, self._sigma_px)[inside])
-        was, is_now = fine
+        size = band.width, band.height
+        was, was_clipped = start.read(strip, self.level, self._sigma_px)
+        is_now, is_clipped = now.read(strip, self.level, self._sigma_px)
         for plane, values in zip(
             self._planes, (was * was, was * is_now, is_now * is_now), strict=True
         ):
             plane[band.slices] = cv2.resize(values, size, interpolation=cv2.INTER_AREA)
-        newly = clipped(pixels[1][inside]) & ~clipped(pixels[0][inside])
+        newly = is_clipped & ~was_clipped
         self.clipped[band.slices] = cv2.resize(
             newly.astype(np.float32), size, interpolation=cv2.INTER_AREA
         )
@@ -113,8 +130,10 @@ class TexturePlanes:
 
 def clipped(pixels: FloatImage) -> NDArray[np.bool_]:
     """(h, w): where a channel of encoded pixels says no more."""
-    rgb = pixels[..., :3]
-    return np.asarray((rgb.max(-1) > 1 - CLIPPED) | (rgb.min(-1) < CLIPPED))
+    red, green, blue = (pixels[..., channel] for channel in range(3))
+    most = np.maximum(np.maximum(red, green), blue)
+    least = np.minimum(np.minimum(red, green), blue)
+    return np.asarray((most > 1 - CLIPPED) | (least < CLIPPED))
 
 
 def _grain_l(state: JobState, level: int, whole: Rect) -> float:

@@ -64,7 +64,7 @@ def repeats(views: Views) -> Reading:
 
 def clipped(views: Views) -> Reading:
     """Share of the skin that says no more, and did."""
-    view, planes = views.skin[0], views.texture
+    view, planes = views.begun.skin, views.texture
     skin = view.picture.is_skin & planes.measured[:, None]
     if not skin.any():
         return Reading(None, why_not="there is no skin")
@@ -136,6 +136,7 @@ ROWS = (
         "Share of the skin that is next to black or white now, and was not.", clipped,
         too_much="burnt or drowned", quick=True, advice="weaken what lightens or darkens it"),
     Row("new_spots", "New spots", "",
-        "Spots that the survey finds where something was changed, and that the photo has not.", new_spots, too_much="a spot came back",
+        "Spots that the survey finds where something was changed, and that the photo has not.",
+        new_spots, too_much="a spot came back",
         advice="mend it again"),
 )  # fmt: skip

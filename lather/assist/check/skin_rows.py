@@ -20,7 +20,7 @@ from lather.core.survey.regions.region import Part, Region
 from lather.core.tone.skin_picture import SURE_SKIN
 from lather.render.compositor import render
 
-LARGE_MM, LEAST_GLOSS = 3.0, 0.1
+LEAST_GLOSS, MOST_PLACES = 0.1, 4000
 GRAIN_SIDE_PX, GRAIN_BLOCKS, LEAST_BLOCKS = 64, 40, 4
 LEAST_GRAIN_L = 0.15  # with less the photo has none
 
@@ -47,7 +47,7 @@ def sharpness(views: Views) -> Reading:
 
 
 def modelling_kept(views: Views) -> Reading:
-    start, now = views.large_light
+    start, now = views.begun.large_light, views.large_light
     parts = {part: measure.modelling_kept(start, now, matt)
              for part, (_, matt) in views.weights.items()}  # fmt: skip
     return _furthest(views, parts, "modelling_kept")
@@ -62,22 +62,20 @@ def colour_shift(views: Views) -> Reading:
 
 def colour_largest(views: Views) -> Reading:
     """Of the means over 3 mm, so that a mended spot is none; shine may go altogether."""
-    picture = views.skin[0].picture
-    means = [
-        np.stack([picture.mean(np.ascontiguousarray(lab[..., c]), picture.plain, LARGE_MM)
-                  for c in range(3)], -1)
-        for lab in views.lab
-    ]  # fmt: skip
-    away = np.where(picture.plain & (views.glossy < LEAST_GLOSS),
-                    ciede2000(means[0], means[1]), 0.0)
-    y, x = np.unravel_index(int(np.argmax(away)), away.shape)
-    return Reading(float(away[y, x]), _place(views, float(x), float(y)))
+    counts = views.begun.skin.picture.plain & (views.begun.glossy < LEAST_GLOSS)
+    start, now = views.begun.means, views.means
+    # Of what is far apart in Lab, the furthest by the formula.
+    far = np.where(counts, np.square(now - start).sum(-1), 0.0)
+    places = np.argpartition(far.ravel(), -MOST_PLACES)[-MOST_PLACES:] if (
+        far.size > MOST_PLACES) else np.arange(far.size)  # fmt: skip
+    away = ciede2000(start.reshape(-1, 3)[places], now.reshape(-1, 3)[places])
+    y, x = np.unravel_index(places[int(np.argmax(away))], far.shape)
+    return Reading(float(away.max()) if counts.any() else 0.0, _place(views, float(x), float(y)))
 
 
 def evenness(views: Views) -> Reading:
     """What is left of the start's unevenness between 1 and 5 mm."""
-    bands = [measure.blotches(view.picture) for view in views.skin]
-    square_was, square_now = (sum(np.square(b) for b in three) for three in bands)
+    square_was, square_now = views.begun.unevenness, views.unevenness
     parts = {}
     for part, (weight, _) in views.weights.items():
         was, now = (float((s * weight).sum()) for s in (square_was, square_now))
@@ -127,9 +125,9 @@ def _grain_ratio(views: Views, x: float, y: float) -> float | None:
 
 def _difference(views: Views) -> Plane:
     """(h, w): CIEDE2000 of each pixel of skin."""
-    skin = views.skin[0].picture.is_skin
+    skin = views.begun.skin.picture.is_skin
     away = np.zeros(skin.shape, dtype=np.float32)
-    start, now = views.lab
+    start, now = views.begun.lab, views.lab
     away[skin] = ciede2000(start[skin], now[skin])
     return away
 
@@ -168,7 +166,7 @@ def _middle(views: Views, part: Part) -> tuple[float, float]:
 
 
 def _place(views: Views, x: float, y: float) -> tuple[float, float]:
-    side = 1 << views.skin[0].level
+    side = 1 << views.skin.level
     return (x + 0.5) * side, (y + 0.5) * side
 
 

@@ -18,14 +18,16 @@ from lather.assist.skin_view import (
     marks_of,
     skin_view,
 )
-from lather.assist.texture_planes import TexturePlanes
+from lather.assist.texture_planes import FineStrips, TexturePlanes
 from lather.core.arrays import FloatImage, Plane
 from lather.core.check import skin as measure
 from lather.core.check.edges import Mask, touched_mask
 from lather.core.colour.labs import lab_of
+from lather.core.last import Last
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Kind
 from lather.core.survey.regions.region import Part, Region
+from lather.core.tone.skin_picture import SkinPicture
 from lather.core.work import NEVER, CancelToken
 from lather.document.layers.exposure import ExposureLayer
 from lather.document.layers.photo import PhotoLayer
@@ -38,8 +40,13 @@ from lather.render.regions import region_coverage
 
 CLOSE_MM, FINE_MM = 0.3, 0.15  # a pixel at which edges and texture are compared
 TONE_MM, QUICK_MM = 0.5, 0.6  # and tone; the same while it has to be quick
+LARGE_MM = 3.0  # over which colour is compared
 SHINES_ON_MM, LEAST_MATT = 3.0, 0.2
 EVERY = 12  # of the strips in which texture is measured while it has to be quick
+
+LEAST_CM2 = 1.0
+MEASURED = (Part.FOREHEAD, Part.CHEEK_LEFT, Part.CHEEK_RIGHT, Part.NOSE, Part.CHIN, Part.NECK,
+            Part.EARS, Part.BODY)  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,40 +63,31 @@ class Close:
         return Rect(0, 0, self.start.shape[1], self.start.shape[0])
 
 
-class Views:
-    """What is compared, each picture made when a measure first asks for it.
+class Start:
+    """What a check compares with, worked out once for all checks of a photo.
 
     Attributes
     ----------
-    state : the whole retouch.
-    flat : it, without what moves skin.
-    start : what it is compared with: the photo, and what lights it as a whole.
-    quick : on a reduced picture, for what is measured after every stroke.
+    state : the photo, and what lights it as a whole.
+    most_mm : how large a pixel of its skin may be.
     """
 
-    def __init__(self, state: JobState, cancel: CancelToken = NEVER, *, quick: bool = False):
-        self.state, self.cancel, self.quick = state, cancel, quick
-        self.flat = without_reshapes(state)
-        self.start = start_of(state)
+    def __init__(self, state: JobState, most_mm: float) -> None:
+        self.state, self.most_mm = state, most_mm
+        self.strips: FineStrips = FineStrips(state, keeps=most_mm == QUICK_MM)
 
     @cached_property
-    def skin(self) -> tuple[SkinView, SkinView]:
-        """At the start and now; EditError before a survey."""
-        most_mm = QUICK_MM if self.quick else TONE_MM
-        now = skin_view(self.flat, self.cancel, most_mm=most_mm)
-        return skin_view(self.start, self.cancel, most_mm=most_mm), now
+    def skin(self) -> SkinView:
+        return skin_view(self.state, most_mm=self.most_mm)
 
     @cached_property
-    def lab(self) -> tuple[FloatImage, FloatImage]:
-        """Lab of `skin`."""
-        start, now = (lab_of(view.picture.rgb) for view in self.skin)
-        return start, now
+    def lab(self) -> FloatImage:
+        return lab_of(self.skin.picture.rgb)
 
     @cached_property
     def glossy(self) -> Plane:
-        """(h, w) 0-1, at the size of `skin`: where skin glitters, which is neither texture nor
-        form."""
-        view = self.skin[0]
+        """(h, w) 0-1: where skin glitters, which is neither texture nor form."""
+        view = self.skin
         shines = [f for f in self.state.findings.items if f.kind is Kind.SHINE]
         marks = marks_of(shines, view.rect, view.level)
         mean = view.picture.mean(marks, view.picture.is_skin, SHINES_ON_MM)
@@ -98,26 +96,88 @@ class Views:
     @cached_property
     def weights(self) -> dict[Part, tuple[Plane, Plane]]:
         """Plain skin of each part, and what of it does not shine; no part with too little."""
-        start, found = self.skin[0].picture, {}
-        for part, plane in self.skin[0].parts.items():
-            weight = np.asarray(plane * start.plain, dtype=np.float32)
-            if start.mm2(float(weight.sum())) < 100 * LEAST_CM2 or part not in MEASURED:
+        picture, found = self.skin.picture, {}
+        for part in MEASURED:
+            weight = np.asarray(self.skin.parts[part] * picture.plain, dtype=np.float32)
+            if picture.mm2(float(weight.sum())) < 100 * LEAST_CM2:
                 continue
             matt = np.asarray(weight * (1 - self.glossy), dtype=np.float32)
             found[part] = weight, matt if matt.sum() > LEAST_MATT * weight.sum() else weight
         return found
 
     @cached_property
-    def large_light(self) -> tuple[Plane, Plane]:
-        """L* after a Gaussian of 10 mm, at the start and now."""
-        matt = np.asarray(self.skin[0].picture.is_skin * (1 - self.glossy), dtype=np.float32)
-        start, now = (measure.large_light(view.picture, matt) for view in self.skin)
-        return start, now
+    def large_light(self) -> Plane:
+        return measure.large_light(self.skin.picture, self.matt)
+
+    @cached_property
+    def matt(self) -> Plane:
+        """(h, w) 0-1: skin that does not shine."""
+        return np.asarray(self.skin.picture.is_skin * (1 - self.glossy), dtype=np.float32)
+
+    @cached_property
+    def unevenness(self) -> Plane:
+        """(h, w): the square of what lies between 1 and 5 mm, in Lab."""
+        return _squares(measure.blotches(self.skin.picture))
+
+    @cached_property
+    def means(self) -> FloatImage:
+        return _means(self.skin.picture, self.lab)
+
+
+class Views:
+    """What is compared, each picture made when a measure first asks for it.
+
+    Attributes
+    ----------
+    state : the whole retouch.
+    flat : it, without what moves skin.
+    start : what it is compared with.
+    quick : on a reduced picture, for what is measured after every stroke.
+    """
+
+    def __init__(self, state: JobState, cancel: CancelToken = NEVER, *, quick: bool = False):
+        self.state, self.cancel, self.quick = state, cancel, quick
+        self.flat = without_reshapes(state)
+        most_mm = QUICK_MM if quick else TONE_MM
+        lit = start_of(state)
+        lighting = state.layers if state.brief.style.forbids_retouching else None
+        self.begun = _STARTS[quick].of(
+            (state.photo, state.regions, state.findings, state.brief, lighting),
+            lambda: Start(lit, most_mm),
+        )
+        self.start = self.begun.state
+
+    @cached_property
+    def skin(self) -> SkinView:
+        """As it is now; EditError before a survey."""
+        return skin_view(self.flat, self.cancel, most_mm=self.begun.most_mm)
+
+    @cached_property
+    def lab(self) -> FloatImage:
+        return lab_of(self.skin.picture.rgb)
+
+    @property
+    def weights(self) -> dict[Part, tuple[Plane, Plane]]:
+        return self.begun.weights
+
+    @cached_property
+    def large_light(self) -> Plane:
+        """(h, w): L* after a Gaussian of 10 mm."""
+        return measure.large_light(self.skin.picture, self.begun.matt)
+
+    @cached_property
+    def unevenness(self) -> Plane:
+        return _squares(measure.blotches(self.skin.picture))
+
+    @cached_property
+    def means(self) -> FloatImage:
+        """(h, w, 3): Lab over 3 mm of plain skin."""
+        return _means(self.skin.picture, self.lab)
 
     @cached_property
     def texture(self) -> TexturePlanes:
         return TexturePlanes(
-            self.start, self.flat, self.skin[0].level, self.cancel, most_mm=FINE_MM,
+            self.begun.strips, self.flat, self.begun.skin.level, self.cancel, most_mm=FINE_MM,
             every=EVERY if self.quick else 1, keep_fine=not self.quick,
         )  # fmt: skip
 
@@ -125,7 +185,7 @@ class Views:
     def local_texture(self) -> tuple[Plane, Plane, Plane]:
         """(h, w) each, at the size of `skin`: means over 2 mm of the square of fine lightness at
         the start, of the product, and of the square now."""
-        picture, planes = self.skin[0].picture, self.texture
+        picture, planes = self.begun.skin.picture, self.texture
         inside = self.sampled(np.asarray(picture.plain, dtype=np.float32))
         start, product, now = (picture.mean(plane, inside, measure.LOCAL_MM)
                                for plane in (planes.start, planes.product, planes.now))  # fmt: skip
@@ -137,6 +197,9 @@ class Views:
 
     @cached_property
     def close(self) -> Close:
+        if self.quick:
+            level = self.skin.level
+            return Close(level, (1 << level) / px_per_mm(self.state), self.begun.lab, self.lab)
         level = coarsest_level(self.flat, CLOSE_MM)
         start, now = (_lab(state, level, self.cancel) for state in (self.start, self.flat))
         return Close(level, (1 << level) / px_per_mm(self.state), start, now)
@@ -164,9 +227,7 @@ class Views:
         return marks_of(there, self.state.photo.rect.at_level(level), level)
 
 
-LEAST_CM2 = 1.0
-MEASURED = (Part.FOREHEAD, Part.CHEEK_LEFT, Part.CHEEK_RIGHT, Part.NOSE, Part.CHIN, Part.NECK,
-            Part.EARS, Part.BODY)  # fmt: skip
+_STARTS: dict[bool, Last[Start]] = {True: Last(), False: Last()}
 
 
 def start_of(state: JobState) -> JobState:
@@ -175,6 +236,15 @@ def start_of(state: JobState) -> JobState:
         return state.as_photographed
     layers = tuple(layer for layer in state.layers if isinstance(layer, PhotoLayer | ExposureLayer))
     return replace(state, layers=layers, active_id=layers[0].id)
+
+
+def _squares(bands: list[Plane]) -> Plane:
+    return np.asarray(sum(np.square(band) for band in bands), dtype=np.float32)
+
+
+def _means(picture: SkinPicture, lab: FloatImage) -> FloatImage:
+    planes = (np.ascontiguousarray(lab[..., channel]) for channel in range(3))
+    return np.stack([picture.mean(plane, picture.plain, LARGE_MM) for plane in planes], -1)
 
 
 def _lab(state: JobState, level: int, cancel: CancelToken) -> FloatImage:

@@ -88,8 +88,8 @@ TABLE: tuple[Limit, ...] = (
     Limit("straight_lines", 0.0, high=(0.5, 0.8, 1.2, 0.5, 0.5), set_by=""),
     Limit("keep_marks", 0.0, high=(2.0, 3.0, 4.0, 2.0, 0.5), set_by=""),
     Limit("edges", 0.0, high=(3.0, 3.3, 3.8, 3.0, 0.5), set_by=""),
-    Limit("seams", 0.0, high=(2.2, 2.6, 3.0, 2.2, 0.5), set_by=""),
-    Limit("repeats", 0.0, high=(60.0, 90.0, 140.0, 60.0, 20.0), set_by=""),
+    Limit("seams", 0.0, high=(2.5, 3.0, 3.2, 2.5, 0.5), set_by=""),
+    Limit("repeats", 0.0, high=(45.0, 60.0, 75.0, 45.0, 20.0), set_by=""),
     Limit("clipped", 0.0, high=(0.002, 0.005, 0.01, 0.002, 0.001), set_by=""),
     Limit("new_spots", 0.0, high=(1.0, 2.0, 2.0, 1.0, 1.0), set_by=""),
 )  # fmt: skip

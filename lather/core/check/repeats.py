@@ -22,21 +22,29 @@ LEAST_TEXTURE = 0.35  # rms in L*, with less of it there is nothing that could r
 LAG_MM, LEAST_DETAIL = 0.4, 0.25  # detail is what differs so far away; of the start's
 MOST_BLOCKS = 400
 MOST_MATCHES = 8
+SECOND_IS_HIDDEN = 0.8
+LINK = 0.6  # of a block's side
 
 
 @dataclass(frozen=True)
 class _Copy:
-    y: int
+    """A block, and the corners of what is like it, x, y."""
+
     x: int
-    n_others: int
+    y: int
+    others: tuple[tuple[int, int], ...]
+
+    @property
+    def weight(self) -> float:
+        """A second time hardly shows, a third and fourth do."""
+        return len(self.others) - SECOND_IS_HIDDEN
 
 
 def repeated(
     start: Plane, now: Plane, where: NDArray[np.bool_], mm_per_px: float,
     cancel: CancelToken = NEVER,
 ) -> Worst:
-    """Square millimetres of texture that occurs elsewhere too, a copy that is the only one
-    counting a third; and where.
+    """Square millimetres of one texture that occurs again and again, times how often; and where.
 
     Parameters
     ----------
@@ -47,12 +55,32 @@ def repeated(
     places, every = _replaced(start, now, where, side, mm_per_px)
     copies = [copy for y, x in places
               if (copy := _looked_for(now, y, x, side, mm_per_px, cancel)) is not None]  # fmt: skip
-    if not copies:
-        return NOTHING
     block_mm2 = every * (side * mm_per_px / 2) ** 2  # blocks lie half of their side apart
-    area = sum(block_mm2 * copy.n_others / (copy.n_others + 2) for copy in copies)
-    most = max(copies, key=lambda copy: copy.n_others)
-    return Worst(area, most.x + side / 2, most.y + side / 2)
+    worst = NOTHING
+    for group in _of_one_texture(copies, LINK * side):
+        area = sum(block_mm2 * copy.weight for copy in group)
+        most = max(group, key=lambda copy: copy.weight)
+        here = Worst(area, most.x + side / 2, most.y + side / 2)
+        worst = max(worst, here, key=lambda w: w.value)
+    return worst
+
+
+def _of_one_texture(copies: list[_Copy], near_px: float) -> list[list[_Copy]]:
+    """Copies in groups that overlap, or whose likes do."""
+    groups: list[list[_Copy]] = []
+    for copy in copies:
+        linked = [g for g in groups if any(_overlap(copy, other, near_px) for other in g)]
+        groups = [g for g in groups if not any(g is one for one in linked)]
+        groups.append([copy, *(other for g in linked for other in g)])
+    return groups
+
+
+def _overlap(one: _Copy, other: _Copy, near_px: float) -> bool:
+    return any(
+        abs(x - u) < near_px and abs(y - v) < near_px
+        for x, y in ((one.x, one.y), *one.others)
+        for u, v in ((other.x, other.y), *other.others)
+    )
 
 
 def _replaced(
@@ -89,11 +117,11 @@ def _looked_for(
     scores = cv2.matchTemplate(around, now[y : y + side, x : x + side], cv2.TM_CCOEFF_NORMED)
     scores[max(0, y - top - apart) : y - top + apart + 1,
            max(0, x - left - apart) : x - left + apart + 1] = 0  # fmt: skip
-    found = 0
-    while found < MOST_MATCHES:
+    found: list[tuple[int, int]] = []
+    while len(found) < MOST_MATCHES:
         _, best, _, (at_x, at_y) = cv2.minMaxLoc(scores)
         if best < SAME:
             break
-        found += 1
+        found.append((left + at_x, top + at_y))
         scores[max(0, at_y - apart) : at_y + apart + 1, max(0, at_x - apart) : at_x + apart + 1] = 0
-    return _Copy(y, x, found) if found else None
+    return _Copy(x, y, tuple(found)) if found else None
