@@ -8,6 +8,7 @@ from typing import Protocol
 
 from lather.actions.recovery import Recovered
 from lather.document.job import Job
+from lather.document.trials import Trial
 from lather.files.delivery import Delivery
 from lather.files.journalreader import FoundJournal
 from lather.tools.base import Colour
@@ -25,6 +26,13 @@ class Asker(Protocol):
 
     def orders(self, job: Job) -> Sequence[tuple[Path, Delivery]] | None:
         """Which pictures to deliver, and where to."""
+
+    def blind_trial(self, job: Job) -> Trial | None:
+        """Photo and retouch without labels: which is which?"""
+
+    def brief_to_open(self) -> Path | None: ...
+
+    def brief_to_save(self, suggested: Path) -> Path | None: ...
 
     def path_to_export(self, suggested: Path, losses: Sequence[str]) -> Path | None:
         """Where to write the layers, after telling what the format does not carry."""

@@ -1,13 +1,11 @@
-"""Commands on what the survey goes by: face handles, scale, regions, the brief's style."""
+"""Commands on what the survey goes by: face handles, scale, regions."""
 
 from __future__ import annotations
 
-from lather.actions.action import Action, Run, has_job
+from lather.actions.action import Action, has_job
 from lather.actions.face import start_measuring
 from lather.actions.workbench import Workbench
 from lather.core.survey.regions.region import REGIONS_AND_PARTS
-from lather.document import edits
-from lather.document.style import Style
 
 
 def _has_faces(bench: Workbench) -> bool:
@@ -24,14 +22,6 @@ def _next_region(bench: Workbench) -> None:
     bench.look(lens="regions")
 
 
-def _style(style: Style) -> Run:
-    return lambda bench: bench.change("Style", edits.set_style, style)
-
-
-def _is_style(bench: Workbench, style: Style) -> bool:
-    return bench.job is not None and bench.state.brief.style is style
-
-
 ACTIONS = (
     Action("view.handles", "Face handles",
            "Show the eight points of the face that the survey goes by; drag them where they "
@@ -43,10 +33,4 @@ ACTIONS = (
     Action("finding.scale", "Set the scale…",
            "Drag along something whose length you know: for body details and profiles.",
            "Finding", start_measuring, enabled=has_job),
-    *(
-        Action(f"brief.{style.value}", f"Style: {style.value}", style.help, "Finding",
-               _style(style), enabled=has_job,
-               checked=lambda bench, style=style: _is_style(bench, style))  # type: ignore[misc]
-        for style in Style
-    ),
 )  # fmt: skip

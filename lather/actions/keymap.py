@@ -176,6 +176,13 @@ KEYS: dict[str, tuple[str, ...]] = {
     "shape.hold_region": ("F+3",),
     "shape.slower": ("F+4",),
     "shape.faster": ("F+5",),
+    # The check.
+    "check.show": ("Alt+G",),
+    "check.next": ("Alt+X",),
+    "check.previous": ("Alt+B",),
+    "check.lever": ("Alt+R",),
+    "check.blind": ("Alt+V",),
+    "check.all": ("Shift+X",),
     # Stages, by their number.
     **{
         f"stage.{name}": (f"Alt+{number}",)

@@ -5,7 +5,9 @@ from __future__ import annotations
 from lather.actions import (
     application,
     area,
+    briefing,
     brush,
+    checking,
     delivering,
     edit,
     evening,
@@ -23,8 +25,8 @@ from lather.actions import (
 from lather.actions.action import Action
 
 _GROUPS = (
-    opening, saving, delivering, application, edit, finding, evening, geometry, free, brush, source,
-    shape, area, layer, lens, view,
+    opening, saving, delivering, application, edit, briefing, finding, evening, geometry, free,
+    brush, source, shape, area, layer, checking, lens, view,
 )  # fmt: skip
 
 
@@ -33,5 +35,5 @@ def all_actions() -> tuple[Action, ...]:
     return tuple(action for group in _GROUPS for action in group.ACTIONS)
 
 
-MENUS = ("Job", "Edit", "Finding", "Even", "Tool", "Shape", "Source", "Area", "Layer", "Mask",
-         "View", "Help")  # fmt: skip
+MENUS = ("Job", "Edit", "Brief", "Finding", "Even", "Tool", "Shape", "Source", "Area", "Layer",
+         "Mask", "Check", "View", "Help")  # fmt: skip

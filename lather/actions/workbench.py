@@ -11,6 +11,7 @@ from dataclasses import replace
 from typing import Any, TypeVar
 
 from lather.actions.asker import Asker
+from lather.actions.gauge import Gauge
 from lather.actions.hands import Hands
 from lather.actions.keeping import Keeper
 from lather.actions.looks import Looks
@@ -82,9 +83,8 @@ class Workbench:
         self.offer: Offer | None = None
         self.pending: Pending | None = None
         self.reference: Tiles | None = None  # the area whose colour others are matched to
-        self.hands = Hands(settings)
-        self.looks = Looks()
-        self.walk = Walk()
+        self.hands, self.looks = Hands(settings), Looks()
+        self.walk, self.gauge = Walk(), Gauge()
         self.geometry: ViewGeometry | None = None
         self.stage = Stage.CLEAN
         self.task: Task | None = None
@@ -137,6 +137,7 @@ class Workbench:
         self.keeper = self.session = None
         self.looks = Looks()
         self.walk.leave()
+        self.gauge.forget()
         self.pending = self.reference = None
         self._withdraw_offer()
         if opened is not None:

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from lather.assist.changed_outline import Outline, outlines_of
-from lather.assist.scores import SCORED, PartScore, Score
+from lather.assist.check.check import Checked
+from lather.assist.scores import SCORED, PartScore, Score, Scores, where
 from lather.core.check.limits import Limits
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part
@@ -53,6 +54,23 @@ class Figure:
         return value < limit if self.kept else value > limit
 
 
+@dataclass(frozen=True)
+class Shade:
+    """How a part of the map is drawn.
+
+    Attributes
+    ----------
+    share : 0-1, how light; what there is most of, or what is gone of what was there.
+    text : the figure, short.
+    told : the same with its name and limit, for who hovers over it.
+    """
+
+    share: float
+    text: str
+    told: str
+    is_beyond: bool = False
+
+
 FIGURES = (
     Figure("blotch_a", "Blotches, redness", "a*"),
     Figure("blotch_l", "Blotches, lightness", "L*"),
@@ -64,6 +82,60 @@ FIGURES = (
     Figure("modelling_kept", "Modelling kept", "%", became=True, kept=True),
     Figure("colour_shift", "Colour moved", "ΔE", became=True),
 )
+
+
+def shades_of_scores(scores: Scores, figure: Figure) -> dict[Part, Shade]:
+    """A figure of every part, more of it lighter, against the most of all parts at the start."""
+    most = max(
+        (max(figure.value(s, s.start), figure.value(s, s.now)) for s in scores.parts.values()),
+        default=0.0,
+    )
+    return {
+        part: Shade(
+            _lost(figure.value(score, score.now)) if figure.kept
+            else figure.value(score, score.now) / max(most, 1e-6),
+            _short(figure.value(score, score.now), figure.unit),
+            _told(scores, figure, part, score),
+            figure.is_beyond(figure.value(score, score.now), scores.limits),
+        )
+        for part, score in scores.parts.items()
+    }
+
+
+def shades_of_row(checked: Checked) -> dict[Part, Shade]:
+    """A measure of the check by part: what is near or beyond its limit is lightest."""
+    found = {}
+    for part, value in checked.reading.by_part.items():
+        share = checked.bound.share(value)
+        limit = checked.bound.near(value)
+        told = f"{where(part).capitalize()}: {checked.row.title.lower()} {checked.row.text(value)}"
+        if limit is not None:
+            told += f"\nThe limit: {checked.row.text(limit)}, {share:.0%} of the way"
+        found[part] = Shade(share, _short(value, checked.row.unit), f"{told}\nClick to go there.",
+                            share > 1)  # fmt: skip
+    return found
+
+
+def _told(scores: Scores, figure: Figure, part: Part, score: PartScore) -> str:
+    """A part's figure at the start and now, and the style's limit."""
+    now, start = (figure.text(figure.value(score, at)) for at in (score.now, score.start))
+    lines = [f"{where(part).capitalize()}: {figure.title.lower()} {now}"]
+    most = figure.limit(scores.limits)
+    if most is None:
+        lines[0] += f", at the start {start}"
+    else:
+        lines.append(f"The limit: at {'least' if figure.kept else 'most'} {figure.text(most)}")
+    lines += [text[:1].upper() + text[1:] + "." for text in score.beyond(scores.limits)]
+    return "\n".join((*lines, "Click to go there."))
+
+
+def _short(value: float, unit: str) -> str:
+    return f"{value:.0%}" if unit == "%" else f"{value:.1f}"
+
+
+def _lost(kept: float) -> float:
+    """What is lost is light."""
+    return min(1.0, 4 * (1 - min(1.0, kept)))
 
 
 def part_outlines(state: JobState) -> dict[Part, tuple[Outline, ...]]:

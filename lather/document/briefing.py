@@ -1,4 +1,4 @@
-"""The brief of a job: set as a whole, and what it forbids."""
+"""The brief of a job and its proof: set as a whole, what it forbids, what tests showed."""
 
 from __future__ import annotations
 
@@ -10,6 +10,7 @@ from lather.document.layers.layer import Layer
 from lather.document.layers.photo import PhotoLayer
 from lather.document.state import JobState
 from lather.document.tree import find, walk
+from lather.document.trials import MOST_TRIALS, Trial
 from lather.errors import EditError
 
 REFUSAL_ADVICE = "only its exposure may be set; choose another style in the brief if it is none"
@@ -27,6 +28,11 @@ def set_brief(state: JobState, brief: Brief) -> JobState:
     refuse_contradictions(brief)
     findings = state.findings.restyled(state.brief, brief)
     return replace(state, brief=brief, findings=findings)
+
+
+def add_trial(state: JobState, trial: Trial) -> JobState:
+    """The outcome of a blinded test kept; the oldest goes where there are too many."""
+    return replace(state, trials=(*state.trials, trial)[-MOST_TRIALS:])
 
 
 def retouching(state: JobState) -> list[Layer]:

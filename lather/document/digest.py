@@ -18,7 +18,8 @@ _tiles: WeakKeyDictionary[Tile, bytes] = WeakKeyDictionary()
 
 
 def digest(state: JobState) -> str:
-    """The same for equal layers, masks, strokes, brief, findings, planes and photo size.
+    """The same for equal layers, masks, strokes, brief, findings, planes, blinded tests
+    and photo size.
 
     Ids count too.
     """
@@ -31,7 +32,7 @@ def digest(state: JobState) -> str:
         [sorted(face.handles.items()) for face in found.faces], state.regions.scale,
         sorted(region.value for region in state.regions.corrected),
         _json(found.extras), [_json(face.extras) for face in found.faces],
-        _json(state.regions.extras), _json(state.extras),
+        _json(state.regions.extras), _json(state.extras), state.trials,
     )).encode()]  # fmt: skip
     for name, tiles in sorted(state.planes.named().items()):
         parts += [name.encode(), *_of_tiles(tiles)]

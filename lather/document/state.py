@@ -18,6 +18,7 @@ from lather.document.photo import Photo
 from lather.document.planes import Planes, Regions
 from lather.document.tiles import Tiles
 from lather.document.tree import find
+from lather.document.trials import Trial
 
 
 class Attachments(Protocol):
@@ -35,6 +36,7 @@ class JobState:
     Attributes
     ----------
     area : limits the tools to where it is (0-65535); None lets them work everywhere.
+    trials : blinded tests of the retouch, oldest first.
     unknown_planes : planes of a newer Lather, kept and saved again.
     extras : fields of a newer Lather; those of the photo under 'photo'.
     attachments : what the unknown fields refer to; None if they refer to nothing.
@@ -47,6 +49,7 @@ class JobState:
     findings: Findings = field(default_factory=Findings)
     area: Tiles | None = None
     regions: Regions = field(default_factory=Regions)
+    trials: tuple[Trial, ...] = ()
     unknown_planes: Mapping[str, Tiles] = field(default_factory=dict)
     extras: Mapping[str, Any] = field(default_factory=dict)
     attachments: Attachments | None = None
@@ -59,7 +62,7 @@ class JobState:
     @property
     def work(self) -> tuple[object, ...]:
         """What there is to save: equal for states that are worth the same file."""
-        return self.layers, self.brief, self.findings, self.area, self.regions
+        return self.layers, self.brief, self.findings, self.area, self.regions, self.trials
 
     @property
     def surveyed(self) -> bool:

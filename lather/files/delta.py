@@ -46,6 +46,7 @@ from lather.files.entries import Entry
 from lather.files.findings import findings_entry, findings_from
 from lather.files.migrations import with_named_planes
 from lather.files.strokes import NUMBER, packed_readings, stroke_entry, strokes_from
+from lather.files.trials import trials_entry, trials_from
 
 Blobs = list[memoryview]
 Patch = tuple[int, int, int, int]  # x0, y0, x1, y1 of a tile
@@ -101,6 +102,8 @@ class DeltaWriter:
         }
         if after.brief != before.brief:
             entry["brief"] = brief_entry(after.brief)
+        if after.trials != before.trials:
+            entry["trials"] = trials_entry(after.trials)
         if after.findings != before.findings:
             entry["findings"] = findings_entry(after.findings)
         if after.area is not before.area or after.regions is not before.regions:
@@ -242,6 +245,8 @@ class DeltaReader:
             before.photo, layers, entry["active"], brief, findings, planes, before.extras,
             before.attachments,
         )  # fmt: skip
+        trials = trials_from(entry["trials"]) if "trials" in entry else before.trials
+        state = replace(state, trials=trials)
         self._written += self._new
         self._state = state
         return state

@@ -188,8 +188,8 @@ def state_from(
     reserve_ids(max([*ids, *(i for extras in inside for i in ids_in(extras))]))
     active_id = active if active in ids else ids[0]
     return JobState(
-        photo, layers, active_id, brief, findings, planes.area, planes.regions, planes.unknown,
-        dict(extras), attachments,
+        photo, layers, active_id, brief, findings, planes.area, planes.regions,
+        unknown_planes=planes.unknown, extras=dict(extras), attachments=attachments,
     )  # fmt: skip
 
 

@@ -29,6 +29,7 @@ from lather.files.entries import Entry
 from lather.files.findings import findings_entry
 from lather.files.jobreader import DAMAGE, REPEATS_BORDERS, JobReader
 from lather.files.migrations import VERSION, migrated
+from lather.files.trials import trials_entry
 
 FORMAT = "lather-job"
 MOST_JSON_BYTES = 64 * 2**20
@@ -156,6 +157,7 @@ def job_entry(
         "photo": {**state.extras.get("photo", {}), **photo},
         "brief": brief_entry(state.brief),
         "findings": findings_entry(state.findings),
+        "trials": trials_entry(state.trials),
         "worked_s": round(worked_s, 1),
         "active_layer": state.active_id,
         "layers": layers,

@@ -38,6 +38,7 @@ from lather.document.tiles import (
     Tiles,
     extent,
 )
+from lather.document.trials import Trial
 from lather.errors import PhotoMissingError
 from lather.files.archive import Archive, ArchivedTile, SmallPlane
 from lather.files.brief import brief_from
@@ -55,6 +56,7 @@ from lather.files.entries import Entry, unknown
 from lather.files.findings import findings_from
 from lather.files.photos import MOST_MEGAPIXELS, decode_photo, read_photo
 from lather.files.strokes import PackedNumbers, strokes_from
+from lather.files.trials import trials_from
 from lather.names import readable
 
 MOST_STROKES_BYTES = 64 * 2**20  # of one member without the readings
@@ -65,6 +67,7 @@ MOST_PHOTO_BYTES = 4 * 2**30
 REPEATS_BORDERS = 3  # the first version whose reduced layers reach the picture's border
 _JOB_KEYS = {
     "format", "version", "revision", "application", "photo", "brief", "worked_s",
+    "trials",
     "active_layer", "layers", "findings", "planes", "regions",
 }  # fmt: skip
 _PHOTO_KEYS = {"file", "link", "sha256", "width", "height", "depth_bits"}
@@ -148,6 +151,10 @@ class JobReader:
             planes,
             extras,
         )
+        none: tuple[Trial, ...] = ()
+        entries = about.get("trials", [])
+        trials = self._part("the blinded tests", lambda: trials_from(entries), none)
+        state = replace(state, trials=trials)
         refers = any(text in self._archive for text in mentioned(state))
         return replace(state, attachments=self._archive) if refers else state
 

@@ -12,8 +12,10 @@ from lather.document.photo import UNTAGGED
 from lather.document.state import JobState
 from lather.render.touched import touched_share
 from lather.render.worker import Executor
+from lather.ui.check_watch import CheckWatch
 from lather.ui.theme import GAP_1, GAP_2, GAP_3, GAP_4
-from lather.ui.widgets import CommandButton, label
+from lather.ui.verdict_gauge import VerdictGauge
+from lather.ui.widgets import CommandButton, label, run_action
 
 LOOKS = ("view.before", "view.split", "view.mirror", "view.handles")
 ZOOMS = (
@@ -57,7 +59,10 @@ class CheckStrip(QWidget):
         self.untagged.setToolTip(f"{UNTAGGED}\nIf it is in another space, colours are wrong here "
                                  "and in what is delivered.")
         row.addWidget(self.untagged, 0, Qt.AlignmentFlag.AlignVCenter)
-        row.addStretch(1)
+        self.gauge = VerdictGauge()
+        self.gauge.clicked.connect(lambda: run_action(actions["check.show"], bench))
+        row.addSpacing(GAP_3)
+        row.addWidget(self.gauge, 1)
         for action_id in ("edit.undo", "edit.redo"):
             row.addWidget(self._button(actions[action_id], text=""))
         row.addSpacing(GAP_3)
@@ -75,23 +80,28 @@ class CheckStrip(QWidget):
         bench.looks_changed.connect(self._refresh)
         bench.job_opened.connect(self.reset)
         bench.job_changed.connect(self._on_job_changed)
+        bench.gauge.changed.connect(self._show_gauge)
+        self.watch = CheckWatch(bench, executor)
         self.reset()
 
     def reset(self) -> None:
         self.touched.setText("–")
         self._refresh()
+        self._show_gauge()
         self._timer.start()
 
     @property
     def measured(self) -> bool:
         """True if no measurement is due or under way any more."""
-        return not self._timer.isActive() and not self._measuring
+        return not self._timer.isActive() and not self._measuring and self.watch.measured
 
     def close_view(self) -> None:
         self._timer.stop()
         self.bench.looks_changed.disconnect(self._refresh)
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
+        self.bench.gauge.changed.disconnect(self._show_gauge)
+        self.watch.close_view()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Where there is no room for their names, the looks are icons."""
@@ -128,6 +138,14 @@ class CheckStrip(QWidget):
         self.untagged.setVisible(job is not None and UNTAGGED in job.state.photo.notices)
         for button in self._buttons:
             button.refresh()
+
+    def _show_gauge(self) -> None:
+        job, gauge = self.bench.job, self.bench.gauge
+        check = gauge.check(job.state) if job is not None else None
+        retouched = job is not None and len(job.state.layers) > 1
+        surveyed = job is not None and job.state.surveyed
+        note = "" if not retouched else "checking …" if surveyed else "survey first"
+        self.gauge.show_check(check, note)
 
     def _measure(self) -> None:
         job = self.bench.job

@@ -30,6 +30,7 @@ from lather.actions.action import Action
 from lather.actions.recovery import Recovered
 from lather.actions.workbench import Workbench
 from lather.document.job import Job
+from lather.document.trials import Trial
 from lather.files.delivery import Delivery
 from lather.files.endings import JOB, LAYERS, READABLE
 from lather.files.journalreader import FoundJournal
@@ -75,6 +76,22 @@ class WindowAsker:
 
         dialog = DeliverDialog(job, self.bench.settings, self.window)
         return dialog.orders() if dialog.exec() else None
+
+    def blind_trial(self, job: Job) -> Trial | None:
+        assert self.bench is not None
+        from lather.assist.blind import blind_pair
+        from lather.ui.blind_dialog import PICTURE_PX, BlindDialog
+
+        dialog = BlindDialog(job.state, blind_pair(job.state, *PICTURE_PX), self.bench.surround,
+                             self.window)  # fmt: skip
+        return dialog.trial if dialog.exec() else None
+
+    def brief_to_open(self) -> Path | None:
+        name, _ = QFileDialog.getOpenFileName(self.window, "Open a brief", "", "Briefs (*.json)")
+        return Path(name) if name else None
+
+    def brief_to_save(self, suggested: Path) -> Path | None:
+        return self._path_to_write("Write the brief", suggested, "Briefs (*.json)")
 
     def path_to_export(self, suggested: Path, losses: Sequence[str]) -> Path | None:
         if losses:

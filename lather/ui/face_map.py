@@ -1,40 +1,51 @@
-"""The face map: a small drawing of this person's face, its parts shaded by a figure."""
+"""The face map: a small drawing of this person's face, its parts shaded by a figure, with places
+that something is to be said of."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QBrush, QColor, QMouseEvent, QPainter, QPainterPath, QPaintEvent, QPen
+from PyQt6.QtGui import (
+    QBrush,
+    QColor,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+)
 from PyQt6.QtWidgets import QToolTip, QWidget
 
 from lather.actions.workbench import Workbench
 from lather.assist.changed_outline import Outline
 from lather.assist.face_map import (
-    FIGURES,
-    Figure,
+    Shade,
     feature_outlines,
     map_rect,
     part_outlines,
 )
-from lather.assist.scores import PartScore, Scores, where
+from lather.assist.scores import where
 from lather.core.survey.regions.region import Part
 from lather.document.state import JobState
 from lather.ui.theme import SMALL_PX, font, theme
 
 HEIGHT_PX = 176
 DARKEST, LIGHTEST = 0.22, 0.78  # greys between which parts are shaded
-HALO_PX = 2.6
+HALO_PX, SPOT_PX = 2.6, 4.0
 
 
 class FaceMap(QWidget):
-    """Shows scores by part; says which part was clicked."""
+    """Shows a figure by part; says which part was clicked."""
 
     picked = pyqtSignal(object)  # a Part
 
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench
-        self.figure: Figure = FIGURES[0]
-        self.scores: Scores | None = None
+        self.shades: Mapping[Part, Shade] = {}
+        self._spots: tuple[tuple[float, float], ...] = ()
         self._outlines: dict[Part, tuple[Outline, ...]] = {}
         self._features: tuple[Outline, ...] = ()
         self._regions: object = None
@@ -55,8 +66,11 @@ class FaceMap(QWidget):
             self._features = feature_outlines(state) if self._outlines and state else ()
         self.update()
 
-    def show_scores(self, scores: Scores | None, figure: Figure) -> None:
-        self.scores, self.figure = scores, figure
+    def show_shades(
+        self, shades: Mapping[Part, Shade], spots: tuple[tuple[float, float], ...] = ()
+    ) -> None:
+        """Shade the parts; mark places of the photo."""
+        self.shades, self._spots = shades, spots
         self.update()
 
     def part_at(self, position: QPointF) -> Part | None:
@@ -83,7 +97,7 @@ class FaceMap(QWidget):
             painter.setPen(QPen(QColor(t.line), 1))
             painter.setBrush(shade)
             painter.drawPath(path)
-            if self._is_beyond(part):
+            if part in self.shades and self.shades[part].is_beyond:
                 painter.setPen(QPen(QColor(t.warning), 1.6))
                 painter.setBrush(QBrush(QColor(t.warning), Qt.BrushStyle.BDiagPattern))
                 painter.drawPath(path)
@@ -94,6 +108,16 @@ class FaceMap(QWidget):
         self._draw_features(painter)
         for part, path in paths.items():
             self._draw_figure(painter, part, path)
+        for x, y in self._spots:
+            self._draw_spot(painter, self._placed_point(x, y))
+
+    def _draw_spot(self, painter: QPainter, at: QPointF) -> None:
+        """A small square on its tip."""
+        painter.setPen(QPen(QColor(0, 0, 0, 190), 1.0))
+        painter.setBrush(QColor(theme().warning))
+        tip = SPOT_PX
+        painter.drawPolygon(QPolygonF([at + QPointF(0, -tip), at + QPointF(tip, 0),
+                                       at + QPointF(0, tip), at + QPointF(-tip, 0)]))  # fmt: skip
 
     def _draw_features(self, painter: QPainter) -> None:
         """Eyes, brows and lips: it is this person's face."""
@@ -103,10 +127,9 @@ class FaceMap(QWidget):
             painter.drawPath(self._placed((outline,)))
 
     def _draw_figure(self, painter: QPainter, part: Part, path: QPainterPath) -> None:
-        score = self._score(part)
-        if score is None:
+        if part not in self.shades:
             return
-        text = self._text(score)
+        text = self.shades[part].text
         box = path.boundingRect()
         if painter.fontMetrics().horizontalAdvance(text) > box.width() + 8:
             return
@@ -141,51 +164,15 @@ class FaceMap(QWidget):
         self.update()
 
     def told(self, part: Part) -> str:
-        """A part's figure at the start and now, and the style's limit."""
-        score, figure = self._score(part), self.figure
-        name = where(part).capitalize()
-        if score is None or self.scores is None:
-            return f"{name}: not measured"
-        now = figure.text(figure.value(score, score.now))
-        start = figure.text(figure.value(score, score.start))
-        lines = [f"{name}: {figure.title.lower()} {now}"]
-        most = figure.limit(self.scores.limits)
-        if most is None:
-            lines[0] += f", at the start {start}"
-        else:
-            at = "at least" if figure.kept else "at most"
-            lines.append(f"The style's limit: {at} {figure.text(most)}")
-        lines += [text[:1].upper() + text[1:] + "." for text in score.beyond(self.scores.limits)]
-        lines.append("Click to go there.")
-        return "\n".join(lines)
-
-    def _text(self, score: PartScore) -> str:
-        value = self.figure.value(score, score.now)
-        return f"{value:.0%}" if self.figure.unit == "%" else f"{value:.1f}"
-
-    def _score(self, part: Part) -> PartScore | None:
-        return self.scores.parts.get(part) if self.scores is not None else None
-
-    def _is_beyond(self, part: Part) -> bool:
-        score = self._score(part)
-        if score is None or self.scores is None:
-            return False
-        return self.figure.is_beyond(self.figure.value(score, score.now), self.scores.limits)
+        """A part's figure and limit in words."""
+        shade = self.shades.get(part)
+        return shade.told if shade is not None else f"{where(part).capitalize()}: not measured"
 
     def _grey(self, part: Part) -> float | None:
-        """More is lighter, against the most of all parts at the start."""
-        score = self._score(part)
-        if score is None or self.scores is None:
+        shade = self.shades.get(part)
+        if shade is None:
             return None
-        figure = self.figure
-        most = max(
-            max(figure.value(s, s.start), figure.value(s, s.now))
-            for s in self.scores.parts.values()
-        )
-        share = figure.value(score, score.now) / max(most, 1e-6)
-        if figure.kept:  # what is lost is light
-            share = min(1.0, 4 * (1 - min(1.0, figure.value(score, score.now))))
-        return DARKEST + (LIGHTEST - DARKEST) * min(max(share, 0.0), 1.0)
+        return DARKEST + (LIGHTEST - DARKEST) * min(max(shade.share, 0.0), 1.0)
 
     def _paths(self) -> dict[Part, QPainterPath]:
         """The parts in the widget, those that lie on others last."""
@@ -197,12 +184,21 @@ class FaceMap(QWidget):
                  for part, outlines in self._outlines.items()}  # fmt: skip
         return {part: path for part, path in paths.items() if not path.isEmpty()}
 
-    def _placed(self, outlines: tuple[Outline, ...]) -> QPainterPath:
-        """Outlines of the photo, in the widget."""
+    def _scale(self) -> tuple[float, float, float]:
+        """Pixels of the widget per pixel of the photo, and where the photo's origin lies in it."""
         rect = map_rect(self.bench.state)
         scale = min(self.width() / rect.width, self.height() / rect.height)
         left = (self.width() - scale * rect.width) / 2 - scale * rect.x0
         top = (self.height() - scale * rect.height) / 2 - scale * rect.y0
+        return scale, left, top
+
+    def _placed_point(self, x: float, y: float) -> QPointF:
+        scale, left, top = self._scale()
+        return QPointF(left + scale * x, top + scale * y)
+
+    def _placed(self, outlines: tuple[Outline, ...]) -> QPainterPath:
+        """Outlines of the photo, in the widget."""
+        scale, left, top = self._scale()
         path = QPainterPath()
         for outline in outlines:
             points = [QPointF(left + scale * x, top + scale * y) for x, y in outline]

@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 from lather.actions.evening import look_at_part, turn_part
 from lather.actions.geometry import has_regions
 from lather.actions.workbench import Workbench
-from lather.assist.face_map import FIGURES, Figure
+from lather.assist.face_map import FIGURES, Figure, shades_of_scores
 from lather.assist.scores import Scores, skin_scores, where
 from lather.core.survey.regions.region import Part
 from lather.document.layers.layer import Stage
@@ -125,7 +125,7 @@ class ScorePanel(QWidget):
     def _show(self) -> None:
         job = self.bench.job
         self.map.show_state(job.state if job is not None and has_regions(self.bench) else None)
-        self.map.show_scores(self.scores, self.figure)
+        self.map.show_shades(shades_of_scores(self.scores, self.figure) if self.scores else {})
         self.table.show_scores(self.scores, self.figure)
         if self.measuring:
             self.said.setText("Measuring the skin …")

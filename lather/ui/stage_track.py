@@ -12,7 +12,7 @@ from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.ui.theme import BODY_PX, font, theme
 
-BUILT = {Stage.CLEAN, Stage.EVEN, Stage.SHAPE, Stage.DELIVER}
+BUILT = {Stage.BRIEF, Stage.CLEAN, Stage.EVEN, Stage.SHAPE, Stage.FINISH, Stage.DELIVER}
 DOT_PX = 5.0
 GAP_PX = 7.0
 PAD_PX = 12.0

@@ -39,6 +39,7 @@ from lather.ui.layer_card import LayerCard
 from lather.ui.layer_panel import LayerPanel
 from lather.ui.lens_strip import LensStrip
 from lather.ui.message_bar import MessageBar
+from lather.ui.pages import Pages
 from lather.ui.side_panels import SidePanels
 from lather.ui.stage_track import StageTrack
 from lather.ui.theme import GAP_2, GAP_4
@@ -67,12 +68,13 @@ class MainWindow(QMainWindow):
         self.stages = StageTrack(bench)
         self.worklist = Worklist(bench, self.actions_by_id, view_executor)
         self.canvas = Canvas(bench, view_executor)
+        self.pages = Pages(bench, self.actions_by_id, self.canvas)
         self.tool_card = ToolCard(bench, self.actions_by_id)
         self.layer_card = LayerCard(bench, view_executor)
         self.layers = LayerPanel(bench, self.actions_by_id)
         self.lenses = LensStrip(bench, self.actions_by_id)
         self.checks = CheckStrip(bench, self.actions_by_id, view_executor)
-        self.messages = MessageBar(bench, self.canvas)
+        self.messages = MessageBar(bench, self.pages)
         self.hint = Hint(bench, self.canvas)
         self.keys = Keys(bench, self.actions_by_id, self)
         self._compose()
@@ -82,7 +84,7 @@ class MainWindow(QMainWindow):
         self._clock.setInterval(CLOCK_MS)
         self._clock.timeout.connect(self._on_clock)
         self._clock.start()
-        self.canvas.installEventFilter(self)
+        self.pages.installEventFilter(self)
         self.canvas.rims.changed.connect(self._on_rims_changed)
         self.canvas.features.changed.connect(self._on_feature_changed)
         bench.job_opened.connect(self._show_title)
@@ -111,7 +113,7 @@ class MainWindow(QMainWindow):
         self.hint.place()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        if watched is self.canvas and event is not None and event.type() == QEvent.Type.Resize:
+        if watched is self.pages and event is not None and event.type() == QEvent.Type.Resize:
             self.messages.place()
             self.hint.place()
         return False
@@ -148,9 +150,9 @@ class MainWindow(QMainWindow):
         self.bench.job_opened.disconnect(self._follow_saved)
         self.bench.job_changed.disconnect(self._on_job_changed)
         self.bench.settings.changed.disconnect(self._on_setting_changed)
-        for view in (self.stages, self.worklist, self.canvas, self.tool_card, self.layer_card,
-                     self.layers,
-                     self.lenses, self.checks, self.messages, self.hint, self.keys, self.panels):
+        for view in (self.stages, self.worklist, self.pages, self.canvas, self.tool_card,
+                     self.layer_card, self.layers, self.lenses, self.checks, self.messages,
+                     self.hint, self.keys, self.panels):
             view.close_view()
 
     def _restore(self) -> None:
@@ -174,7 +176,7 @@ class MainWindow(QMainWindow):
         rows.addWidget(self.layer_card)
         rows.addWidget(self.layers, 1)
         self.layers.setMinimumHeight(LAYERS_PX)
-        self.panels = SidePanels(self.bench.settings, self.worklist, self.canvas, hand)
+        self.panels = SidePanels(self.bench.settings, self.worklist, self.pages, hand)
         column.addWidget(self.panels, 1)
         self.lenses.setFixedHeight(LENSES_PX)
         column.addWidget(self.lenses)

@@ -16,6 +16,7 @@ from lather.document.strokes import StrokeRecord
 from lather.document.tree import walk
 from lather.render.worker import Executor
 from lather.tools.table import tool
+from lather.ui.check_panel import CheckPanel
 from lather.ui.crops import CROP_PX, crop_of
 from lather.ui.finding_list import FindingList
 from lather.ui.proposal_card import ProposalCard
@@ -27,12 +28,12 @@ from lather.ui.widgets import CommandButton, Panel, label
 NEAREST_ZOOM = 1.0
 LISTED = (Stage.CLEAN, Stage.EVEN)  # stages with findings to decide on
 ASSISTANTS = ("even.shine", "even.redness", "even.even_out", "even.match")
+TITLES = {**dict.fromkeys(LISTED, "Worklist"), Stage.FINISH: "Check"}
 _RECORD = Qt.ItemDataRole.UserRole
 
 STAGE_TEXTS = {
-    Stage.BRIEF: "Not built yet. The brief will hold what was agreed: how far to go, what belongs "
-    "to the person, size and use. Until then the style (natural, groomed, flawless) is in the "
-    "Finding menu, the delivery size under Deliver.",
+    Stage.BRIEF: f"What was agreed comes first: every assistant and every limit of the check goes "
+    f"by it. Without a brief the defaults are 'groomed', at full size.\n\n{DELIVERY_CAUTION}",
     Stage.CLEAN: "Survey the portrait to list its blemishes and marks, or mend by hand with "
     "Mend spot: paint over a blemish or click on it.",
     Stage.EVEN: "Survey the portrait to find shine, redness and blotches, and to measure how even "
@@ -43,8 +44,8 @@ STAGE_TEXTS = {
     Stage.HAIR: "Not built yet. Hair will find stray hairs against the background and fill gaps. "
     "Until then single hairs on skin can be mended by hand.",
     Stage.SHAPE: INTRO,
-    Stage.FINISH: "Not built yet. Finish will hold sharpening, grain and the check of the whole. "
-    "Until then a merged copy on top is in the Layer menu.",
+    Stage.FINISH: "Not built yet: sharpening and grain as proposals. Layers of both are in the "
+    "Layer menu. The check of the whole is here.",
     Stage.DELIVER: f"Write the finished picture as JPEG, PNG, TIFF or WebP.\n\n{DELIVERY_CAUTION}",
 }
 
@@ -69,6 +70,8 @@ class Worklist(Panel):
         self.column.addWidget(self.scores)
         self.shape = ShapePanel(bench, actions, executor)
         self.column.addWidget(self.shape)
+        self.check = CheckPanel(bench, actions)
+        self.column.addWidget(self.check)
         self.proposal = ProposalCard(bench, actions)
         self.column.addWidget(self.proposal)
         self.findings = FindingList(bench, actions)
@@ -118,11 +121,12 @@ class Worklist(Panel):
         self.bench.pending_changed.disconnect(self._show_list)
         self.scores.close_view()
         self.shape.close_view()
+        self.check.close_view()
         self.proposal.close_view()
 
     def _on_stage_changed(self) -> None:
         stage = self.bench.stage
-        self.title.setText(f"{stage.title}" if stage not in LISTED else "Worklist")
+        self.title.setText(TITLES.get(stage, stage.title))
         self.text.setText(STAGE_TEXTS[stage])
         self.deliver.setVisible(stage is Stage.DELIVER)
         self.deliver.refresh()
@@ -168,8 +172,10 @@ class Worklist(Panel):
             button.refresh()
         shapes = stage is Stage.SHAPE
         self.shape.setVisible(shapes)
-        self.text.setVisible(not surveyed and not shapes)
-        faceless = shapes and not is_surveyed(self.bench)
+        finishes, briefs = stage is Stage.FINISH, stage is Stage.BRIEF
+        self.check.setVisible(finishes)
+        self.text.setVisible(not surveyed and not shapes and not finishes)
+        faceless = (shapes or finishes or briefs) and not is_surveyed(self.bench)
         self.survey.setVisible((listed and not surveyed) or faceless)
         self.survey.refresh()
         self.list.setVisible(shown)

@@ -14,7 +14,6 @@ from lather.core.check import skin as measure
 from lather.core.check.edges import Mask
 from lather.core.colour.lab import ciede2000
 from lather.core.colour.labs import lab_of
-from lather.core.filter.grain import grain_sigma_l
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
 from lather.core.tone.skin_picture import SURE_SKIN
@@ -114,6 +113,8 @@ def _spread(views: Views, mask: Mask) -> list[tuple[float, float]]:
 
 def _grain_ratio(views: Views, x: float, y: float) -> float | None:
     """Of a block, now against the start; None where the start has none that can be told."""
+    from lather.core.filter.grain import grain_sigma_l  # SciPy: not for the first window
+
     views.cancel.check()
     block = Rect.around(x, y, GRAIN_SIDE_PX / 2).intersect(views.state.photo.rect)
     was, now = (

@@ -1,0 +1,126 @@
+"""Commands of the check: measure it all, look at a row, use its lever, compare blindly."""
+
+from __future__ import annotations
+
+from lather.actions.action import Action, Run, has_job
+from lather.actions.finding import is_surveyed
+from lather.actions.settling import after_stroke
+from lather.actions.workbench import Workbench
+from lather.core.rect import Rect
+from lather.core.work import CancelToken, Progress
+from lather.document import edits
+from lather.document.briefing import add_trial
+from lather.document.layers.layer import Stage
+
+NEAREST_ZOOM = 1.0
+CHECK_SHARE = 0.6  # of the work, before levers are looked for
+
+
+def check_all(bench: Workbench, by_itself: bool = False) -> None:
+    """Every measure, aside; then the levers of what is beyond its limit."""
+    if bench.task is not None and by_itself:
+        return
+    from lather.assist.check.check import Check, check
+    from lather.assist.check.lever import Lever, find_lever
+
+    job, state = bench.open_job, bench.state
+
+    def work(progress: Progress, cancel: CancelToken) -> tuple[Check, dict[str, Lever | None]]:
+        checked = check(
+            state, cancel=cancel, progress=lambda share, what: progress(CHECK_SHARE * share, what)
+        )
+        levers: dict[str, Lever | None] = {}
+        for number, row in enumerate(checked.beyond):
+            share = CHECK_SHARE + (1 - CHECK_SHARE) * number / len(checked.beyond)
+            progress(share, f"looking for what brings back: {row.row.title.lower()}")
+            levers[row.row.id] = find_lever(state, row, cancel=cancel)
+        return checked, levers
+
+    def done(found: tuple[Check, dict[str, Lever | None]]) -> None:
+        if bench.job is job:
+            bench.gauge.take_full(found[0], state, found[1])
+
+    bench.run_task("Checking", work, done, gives_way=True,
+                   retry=None if by_itself else lambda: check_all(bench))  # fmt: skip
+
+
+def go_to_check(bench: Workbench) -> None:
+    """The ladder, with all measures of what there is now."""
+    bench.go_to_stage(Stage.FINISH)
+    if is_surveyed(bench) and not bench.gauge.is_fresh(bench.state):
+        after_stroke(bench, lambda: check_all(bench, by_itself=True))
+
+
+def look_at_row(bench: Workbench, row_id: str) -> None:
+    """Pick a row of the ladder, and show where it is so."""
+    bench.gauge.look_at(row_id)
+    row = bench.gauge.row(bench.state)
+    if row is None or row.reading.place is None:
+        return
+    x, y = row.reading.place
+    if bench.geometry is not None and bench.geometry.zoom < NEAREST_ZOOM:
+        bench.zoom_to(NEAREST_ZOOM)
+    bench.centre_on(Rect.around(x, y, 1))
+
+
+def use_lever(bench: Workbench) -> None:
+    """Weaken the layer as far as the lever says, as one step."""
+    lever = bench.gauge.lever(bench.state)
+    assert lever is not None
+    bench.change("Use the lever", edits.set_strength, lever.layer_id, lever.strength)
+    bench.say(f"'{lever.layer_name}' is at {lever.strength:.0%} now.")
+    after_stroke(bench, lambda: check_all(bench, by_itself=True))
+
+
+def compare_blindly(bench: Workbench) -> None:
+    """Which is the photo? The answer is kept in the job."""
+    trial = bench.ask.blind_trial(bench.open_job)
+    if trial is not None:
+        bench.change("Blinded test", add_trial, trial)
+        bench.say(trial.sentence())
+
+
+def _step(by: int) -> Run:
+    def run(bench: Workbench) -> None:
+        check = bench.gauge.check(bench.state)
+        if check is None or not check.rows:
+            return
+        ids = [row.row.id for row in check.rows]
+        at = ids.index(bench.gauge.row_id) if bench.gauge.row_id in ids else -1
+        bench.go_to_stage(Stage.FINISH)
+        look_at_row(bench, ids[(at + by) % len(ids)])
+
+    return run
+
+
+def _has_lever(bench: Workbench) -> bool:
+    return bench.job is not None and bench.gauge.lever(bench.state) is not None
+
+
+def _is_checked(bench: Workbench) -> bool:
+    return bench.job is not None and bench.gauge.check(bench.state) is not None
+
+
+def _has_retouch(bench: Workbench) -> bool:
+    return bench.job is not None and len(bench.state.layers) > 1
+
+
+ACTIONS = (
+    Action("check.show", "Show the check",
+           "The ladder: every measure of the retouch against its limit, and where.", "Check",
+           go_to_check, enabled=has_job),
+    Action("check.all", "Check everything",
+           "Measure all of the retouch against the photo and the brief; it changes nothing.",
+           "Check", lambda bench: after_stroke(bench, lambda: check_all(bench)),
+           enabled=is_surveyed),
+    Action("check.next", "Next measure", "Look at the next row of the ladder, and where it is.",
+           "Check", _step(1), enabled=_is_checked),
+    Action("check.previous", "Previous measure", "Look at the row before.", "Check", _step(-1),
+           enabled=_is_checked),
+    Action("check.lever", "Use the lever",
+           "Weaken the layer that went too far until the measure is at its limit.", "Check",
+           use_lever, enabled=_has_lever),
+    Action("check.blind", "Which is the photo?",
+           "Photo and retouch at delivery size, without labels: can you tell?", "Check",
+           compare_blindly, enabled=_has_retouch),
+)  # fmt: skip

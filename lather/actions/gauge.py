@@ -1,0 +1,88 @@
+"""The gauge: the latest check of the open job, its levers, and which row is looked at."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
+
+from lather.document.events import Signal
+from lather.document.state import JobState
+
+if TYPE_CHECKING:
+    from lather.assist.check.check import Check, Checked
+    from lather.assist.check.lever import Lever
+
+
+class Gauge:
+    """What was measured last.
+
+    Attributes
+    ----------
+    quick : of the cheap measures, after the last change that was followed.
+    full : of all measures, and `full_of` the work that it was made of.
+    levers : by row, of that check; None where no layer has anything to do with it.
+    row_id : the row that is looked at.
+
+    Signals
+    -------
+    changed() : another measurement, or another row.
+    """
+
+    def __init__(self) -> None:
+        self.quick: Check | None = None
+        self.full: Check | None = None
+        self.full_of: object = None
+        self.levers: Mapping[str, Lever | None] = {}
+        self.row_id = ""
+        self.changed: Signal[()] = Signal()
+
+    def forget(self) -> None:
+        """For another job."""
+        self.quick = self.full = self.full_of = None
+        self.levers, self.row_id = {}, ""
+        self.changed.emit()
+
+    def take_quick(self, check: Check | None) -> None:
+        self.quick = check
+        self.changed.emit()
+
+    def take_full(
+        self, check: Check, state: JobState, levers: Mapping[str, Lever | None]
+    ) -> None:
+        self.full, self.full_of, self.levers = check, checked_work(state), levers
+        self.quick = check
+        beyond = check.beyond
+        if self.row_id not in {row.row.id for row in beyond}:
+            worst = check.worst
+            self.row_id = beyond[0].row.id if beyond else worst.row.id if worst else ""
+        self.changed.emit()
+
+    def is_fresh(self, state: JobState) -> bool:
+        """True while the full check is of what there is now."""
+        return self.full is not None and self.full_of == checked_work(state)
+
+    def check(self, state: JobState) -> Check | None:
+        """The full one while it holds, else the quick one."""
+        return self.full if self.is_fresh(state) else self.quick
+
+    def look_at(self, row_id: str) -> None:
+        if row_id != self.row_id:
+            self.row_id = row_id
+            self.changed.emit()
+
+    def row(self, state: JobState) -> Checked | None:
+        """What is looked at, as it was measured last."""
+        check = self.check(state)
+        found = check.row(self.row_id) if check is not None else None
+        if found is None and self.full is not None:
+            found = self.full.row(self.row_id)
+        return found
+
+    def lever(self, state: JobState) -> Lever | None:
+        """Of the row that is looked at, while it holds."""
+        return self.levers.get(self.row_id) if self.is_fresh(state) else None
+
+
+def checked_work(state: JobState) -> tuple[object, ...]:
+    """What a check depends on: equal for states that check alike."""
+    return state.layers, state.brief, state.findings, state.regions

@@ -1,0 +1,35 @@
+"""Blinded tests as JSON, in a job file and in the journal."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime
+from typing import Any
+
+from lather.document.trials import MOST_TRIALS, Answer, Trial
+from lather.files.entries import Entry, measure, unknown
+
+_KEYS = {"answer", "on", "scale", "n_flips"}
+
+
+def trials_entry(trials: Sequence[Trial]) -> list[Entry]:
+    return [
+        {**trial.extras, "answer": trial.answer.value, "on": trial.on, "scale": trial.scale,
+         "n_flips": trial.n_flips}
+        for trial in trials
+    ]  # fmt: skip
+
+
+def trials_from(entries: Any) -> tuple[Trial, ...]:
+    """The inverse; ValueError, KeyError or TypeError if it is wrong."""
+    if not isinstance(entries, list) or len(entries) > MOST_TRIALS:
+        raise ValueError("the blinded tests are no list, or too many")
+    return tuple(map(_trial, entries))
+
+
+def _trial(entry: Entry) -> Trial:
+    datetime.fromisoformat(entry["on"])
+    return Trial(
+        Answer(entry["answer"]), entry["on"], measure(entry["scale"], 0.0, 1.0, "scale"),
+        int(measure(entry["n_flips"], 0, 1e6, "n_flips")), unknown(entry, _KEYS),
+    )  # fmt: skip

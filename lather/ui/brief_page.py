@@ -1,0 +1,340 @@
+"""The brief as a page over the picture: what was agreed, and what each style allows."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QDate, Qt
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QDateEdit,
+    QDoubleSpinBox,
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QPlainTextEdit,
+    QPushButton,
+    QScrollArea,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from lather.actions.action import Action
+from lather.actions.briefing import change_brief
+from lather.actions.workbench import Workbench
+from lather.assist.briefing import money, zoom_advice
+from lather.assist.check.table import BY_ID
+from lather.document.brief import Brief, Delivered, Task, missing_consent
+from lather.document.layers.layer import Stage
+from lather.document.state import JobState
+from lather.document.style import Style
+from lather.ui.kept_list import KeptList
+from lather.ui.theme import GAP_1, GAP_2, GAP_3, GAP_4
+from lather.ui.widgets import CommandButton, dress_anew, label
+
+ALLOWED = ("texture_kept", "modelling_kept", "colour_shift", "displacement", "teeth_lighter",
+           "eye_whites_lighter", "evenness", "keep_marks")  # fmt: skip
+NO_SIZE, NO_DATE = 0, QDate(2000, 1, 1)
+DATE_FORMAT = "yyyy-MM-dd"
+WORDS_PX, FIELD_PX = 64, 120
+TASK_COLUMNS = 3
+
+
+class BriefPage(QScrollArea):
+    """Shown in the first stage; every field is one undoable step of the job."""
+
+    def __init__(self, bench: Workbench, actions: dict[str, Action]) -> None:
+        super().__init__()
+        self.bench = bench
+        self._showing = False
+        self.setWidgetResizable(True)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setFrameShape(QFrame.Shape.NoFrame)
+        page = QWidget()
+        self.setWidget(page)
+        column = QVBoxLayout(page)
+        column.setContentsMargins(GAP_4, GAP_4, GAP_4, GAP_4)
+        column.setSpacing(GAP_3)
+        column.addLayout(self._heading(actions))
+        column.addWidget(self._words())
+        column.addWidget(self._styles(actions))
+        column.addWidget(self._tasks())
+        column.addWidget(self._order())
+        column.addWidget(self._consent())
+        column.addWidget(label("What is kept", "title"))
+        self.kept = KeptList(bench)
+        column.addWidget(self.kept)
+        column.addStretch(1)
+        bench.job_opened.connect(self.reset)
+        bench.job_changed.connect(self._on_job_changed)
+        bench.stage_changed.connect(self.reset)
+        self.reset()
+
+    def close_view(self) -> None:
+        self.bench.job_opened.disconnect(self.reset)
+        self.bench.job_changed.disconnect(self._on_job_changed)
+        self.bench.stage_changed.disconnect(self.reset)
+
+    def reset(self) -> None:
+        """Read the brief back."""
+        job = self.bench.job
+        self.setEnabled(job is not None)
+        if self.bench.stage is not Stage.BRIEF or job is None:
+            return
+        self._showing = True
+        self._show(job.state.brief, job.state)
+        self.kept.show_state(job.state)
+        self._showing = False
+
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:
+        if before.brief is not after.brief or before.findings is not after.findings:
+            self.reset()
+
+    # --- parts ---------------------------------------------------------------------------
+
+    def _heading(self, actions: dict[str, Action]) -> QHBoxLayout:
+        row = QHBoxLayout()
+        row.setSpacing(GAP_2)
+        row.addWidget(label("The brief", "title"))
+        row.addStretch(1)
+        self.commands = [CommandButton(actions[name], self.bench)
+                         for name in ("brief.open", "brief.save", "brief.clear")]  # fmt: skip
+        for button in self.commands:
+            button.setProperty("role", "compact")
+            row.addWidget(button)
+        return row
+
+    def _words(self) -> QWidget:
+        card, column = _card("In the client's words")
+        self.words = QPlainTextEdit()
+        self.words.setAccessibleName("In the client's words")
+        self.words.setPlaceholderText("As they said it: \"clean skin, but keep my freckles …\"")
+        self.words.setFixedHeight(WORDS_PX)
+        self.words.setTabChangesFocus(True)
+        self.words.textChanged.connect(
+            lambda: self._change("words", words=self.words.toPlainText()[:4000]))
+        column.addWidget(self.words)
+        return card
+
+    def _styles(self, actions: dict[str, Action]) -> QWidget:
+        card, column = _card("How far to go")
+        row = QHBoxLayout()
+        row.setSpacing(GAP_1)
+        self.styles, group = {}, QButtonGroup(self)
+        for style in Style:
+            button = QPushButton(style.title.capitalize())
+            button.setCheckable(True)
+            button.setToolTip(style.help)
+            button.clicked.connect(
+                lambda checked, style=style: self._change("style", style=style))
+            group.addButton(button)
+            self.styles[style] = button
+            row.addWidget(button, 1)
+        column.addLayout(row)
+        self.style_help = label("", "dim")
+        self.style_help.setWordWrap(True)
+        column.addWidget(self.style_help)
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(GAP_3)
+        grid.setVerticalSpacing(GAP_1)
+        self.limits = {}
+        for number, name in enumerate(ALLOWED):
+            title, value = label(BY_ID[name].title), label("", "title")
+            title.setToolTip(BY_ID[name].help)
+            grid.addWidget(title, number // 2, 3 * (number % 2))
+            grid.addWidget(value, number // 2, 3 * (number % 2) + 1)
+            self.limits[name] = value
+        grid.setColumnStretch(2, 1)
+        grid.setColumnStretch(5, 1)
+        column.addLayout(grid)
+        return card
+
+    def _tasks(self) -> QWidget:
+        card, column = _card("Parts of the work")
+        grid = QGridLayout()
+        grid.setSpacing(GAP_1)
+        self.tasks = {}
+        for number, task in enumerate(Task):
+            box = QCheckBox(task.title.capitalize())
+            box.clicked.connect(lambda checked: self._on_task())
+            grid.addWidget(box, number // TASK_COLUMNS, number % TASK_COLUMNS)
+            self.tasks[task] = box
+        column.addLayout(grid)
+        return card
+
+    def _order(self) -> QWidget:
+        card, column = _card("Order and delivery")
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(GAP_2)
+        grid.setVerticalSpacing(GAP_2)
+        self.long_side = _number(0, 60000, "full size", " px")
+        self.long_side.valueChanged.connect(
+            lambda px: self._change("size", delivery_long_side_px=px or None))
+        self.n_pictures = _number(0, 100000, "–", "")
+        self.n_pictures.valueChanged.connect(
+            lambda n: self._change("pictures", n_pictures=n or None))
+        self.fee = QDoubleSpinBox()
+        self.fee.setRange(0, 1e7)
+        self.fee.setSpecialValueText("–")
+        self.fee.valueChanged.connect(lambda fee: self._change("fee", fee=fee or None))
+        self.currency = QLineEdit()
+        self.currency.setMaxLength(8)
+        self.currency.textEdited.connect(lambda text: self._change("currency", currency=text))
+        self.hours = QDoubleSpinBox()
+        self.hours.setRange(0, 1e5)
+        self.hours.setSpecialValueText("–")
+        self.hours.setSuffix(" h")
+        self.hours.valueChanged.connect(lambda h: self._change("hours", agreed_hours=h or None))
+        self.deadline = _date()
+        self.deadline.dateChanged.connect(
+            lambda day: self._change("deadline", deadline=_text_of(day)))
+        self.formats = {}
+        formats = QHBoxLayout()
+        for form in Delivered:
+            box = QCheckBox(form.title.upper() if form is not Delivered.WEBP else "WebP")
+            box.clicked.connect(lambda checked: self._on_format())
+            formats.addWidget(box)
+            self.formats[form] = box
+        formats.addStretch(1)
+        money_row = QHBoxLayout()
+        money_row.addWidget(self.fee)
+        money_row.addWidget(self.currency)
+        _fill(grid, (
+            ("Long side at delivery", self.long_side), ("Formats", formats),
+            ("Pictures", self.n_pictures), ("Fee for all of them", money_row),
+            ("Agreed hours", self.hours), ("Deadline", self.deadline),
+        ))  # fmt: skip
+        self.currency.setMaximumWidth(64)
+        column.addLayout(grid)
+        self.advice = label("", "dim")
+        self.advice.setWordWrap(True)
+        column.addWidget(self.advice)
+        return card
+
+    def _consent(self) -> QWidget:
+        card, column = _card("Consent")
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(GAP_2)
+        self.consent_by, self.guardian = QLineEdit(), QLineEdit()
+        self.consent_by.setPlaceholderText("the person in the picture")
+        self.guardian.setPlaceholderText("for a child")
+        self.consent_by.textEdited.connect(
+            lambda text: self._change("consent", consent_by=text))
+        self.guardian.textEdited.connect(lambda text: self._change("guardian", guardian=text))
+        self.consent_on = _date()
+        self.consent_on.dateChanged.connect(
+            lambda day: self._change("consent_on", consent_on=_text_of(day)))
+        _fill(grid, (
+            ("Given by", self.consent_by), ("On", self.consent_on), ("Guardian", self.guardian),
+        ))  # fmt: skip
+        column.addLayout(grid)
+        self.asked = label("", "dim")
+        self.asked.setWordWrap(True)
+        column.addWidget(self.asked)
+        return card
+
+    # --- in and out ----------------------------------------------------------------------
+
+    def _show(self, brief: Brief, state: JobState) -> None:
+        if self.words.toPlainText() != brief.words:
+            self.words.setPlainText(brief.words)
+        for style, button in self.styles.items():
+            button.setChecked(style is brief.style)
+        caution = brief.style.caution
+        self.style_help.setText(
+            brief.style.help + (f" {caution[0].upper()}{caution[1:]}." if caution else ""))
+        limits = brief.limits.bounds
+        for name, value in self.limits.items():
+            row, bound = BY_ID[name], limits[name]
+            most = bound.high if bound.low is None or row.unit == "L*" else None
+            value.setText(f"≤ {row.text(most)}" if most is not None
+                          else f"≥ {row.text(bound.low or 0.0)}")  # fmt: skip
+        for task, box in self.tasks.items():
+            box.setChecked(not brief.tasks or task in brief.tasks)
+            box.setEnabled(not brief.style.forbids_retouching)
+        for field, number in ((self.long_side, brief.delivery_long_side_px),
+                              (self.n_pictures, brief.n_pictures)):  # fmt: skip
+            field.setValue(number or 0)
+        self.fee.setValue(brief.fee or 0.0)
+        self.hours.setValue(brief.agreed_hours or 0.0)
+        _set_text(self.currency, brief.currency)
+        for form, box in self.formats.items():
+            box.setChecked(form in brief.formats)
+        _set_text(self.consent_by, brief.consent_by)
+        _set_text(self.guardian, brief.guardian)
+        for day, text in ((self.deadline, brief.deadline), (self.consent_on, brief.consent_on)):
+            day.setDate(QDate.fromString(text, DATE_FORMAT) if text else NO_DATE)
+        self.advice.setText("  ".join(p for p in (zoom_advice(state), money(brief)) if p))
+        asked = missing_consent(brief)
+        self.asked.setText(asked or "Agreed. Keep the release where you keep contracts.")
+        self.asked.setProperty("role", "warning" if asked else "dim")
+        dress_anew(self.asked)
+        for command in self.commands:
+            command.refresh()
+
+    def _change(self, what: str, **values: object) -> None:
+        if self._showing or self.bench.job is None:
+            return
+        try:
+            change_brief(self.bench, what, **values)
+        except Exception as error:  # noqa: BLE001 - the edge
+            self.bench.report(error, "The brief was not changed")
+            self.reset()
+
+    def _on_task(self) -> None:
+        chosen = tuple(task for task, box in self.tasks.items() if box.isChecked())
+        self._change("tasks", tasks=() if len(chosen) == len(self.tasks) else chosen)
+
+    def _on_format(self) -> None:
+        chosen = tuple(form for form, box in self.formats.items() if box.isChecked())
+        self._change("formats", formats=chosen)
+
+
+def _card(title: str) -> tuple[QFrame, QVBoxLayout]:
+    frame = QFrame()
+    frame.setProperty("role", "line-card")
+    column = QVBoxLayout(frame)
+    column.setContentsMargins(0, 0, 0, 0)
+    column.setSpacing(GAP_2)
+    heading = label(title, "title")
+    column.addWidget(heading)
+    return frame, column
+
+
+def _fill(grid: QGridLayout, fields: tuple[tuple[str, QWidget | QHBoxLayout], ...]) -> None:
+    """Titles and fields, two of each in a row."""
+    for number, (title, field) in enumerate(fields):
+        row, at = number // 2, 2 * (number % 2)
+        grid.addWidget(label(title), row, at)
+        if isinstance(field, QWidget):
+            field.setMinimumWidth(FIELD_PX)
+            grid.addWidget(field, row, at + 1)
+        else:
+            grid.addLayout(field, row, at + 1)
+
+
+def _number(low: int, high: int, none: str, suffix: str) -> QSpinBox:
+    """A number; the least of its range stands for none."""
+    field = QSpinBox()
+    field.setRange(low, high)
+    field.setSpecialValueText(none)
+    field.setSuffix(suffix)
+    return field
+
+
+def _date() -> QDateEdit:
+    field = QDateEdit()
+    field.setDisplayFormat(DATE_FORMAT)
+    field.setMinimumDate(NO_DATE)
+    field.setSpecialValueText("–")
+    return field
+
+
+def _text_of(day: QDate) -> str:
+    return "" if day == NO_DATE else day.toString(DATE_FORMAT)
+
+
+def _set_text(field: QLineEdit, text: str) -> None:
+    if field.text() != text:
+        field.setText(text)
