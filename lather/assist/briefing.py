@@ -22,14 +22,13 @@ from lather.document.written_brief import KeptMark, WrittenBrief
 from lather.render.ground import ground_of
 from lather.render.regions import part_planes
 
-ASKED = (Kind.MOLE, Kind.SCAR, Kind.FRECKLES, Kind.VEIN, Kind.MARK, Kind.CREASE, Kind.FOLD)
+ASKED = (Kind.MOLE, Kind.SCAR, Kind.FRECKLES, Kind.VEIN, Kind.MARK, Kind.CREASE)
 SMALLEST_AT_DELIVERY_PX = 2.0  # what is smaller there needs no work
 _NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
 _PLURALS = {
     Kind.MOLE: ("mole", "moles"), Kind.SCAR: ("scar", "scars"),
     Kind.FRECKLES: ("patch of freckles", "patches of freckles"), Kind.VEIN: ("vein", "veins"),
     Kind.MARK: ("mark of your own", "marks of your own"), Kind.CREASE: ("crease", "creases"),
-    Kind.FOLD: ("fold that everybody has", "folds that everybody has"),
 }  # fmt: skip
 
 

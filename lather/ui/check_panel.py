@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
 
 from lather.actions.action import Action
 from lather.actions.checking import look_at_row
 from lather.actions.evening import look_at_part
 from lather.actions.finding import is_surveyed
+from lather.actions.keymap import keys_of
 from lather.actions.workbench import Workbench
 from lather.assist.check.check import Check, Checked
 from lather.assist.face_map import shades_of_row
@@ -21,8 +22,9 @@ from lather.ui.verdict_gauge import VerdictGauge
 from lather.ui.widgets import CommandButton, dress_anew, label
 
 LITTLE = 0.25  # share below which a row is folded away
-MAP_PX = 132
-COMMANDS = ("check.all", "check.blind")
+MAP_PX = 124
+COMMANDS = (("check.all", "Check all"), ("check.blind", "Which is it?"))
+UNBUILT = "Not built yet in this stage: sharpening and grain as proposals."
 NO_SURVEY = "Survey the portrait first: what skin is, and how large a millimetre."
 NO_RETOUCH = "Nothing was changed yet: there is nothing to check."
 NO_BRIEF = "No brief was written: these limits are the defaults of '{}'."
@@ -36,6 +38,7 @@ class CheckPanel(QWidget):
     def __init__(self, bench: Workbench, actions: dict[str, Action]) -> None:
         super().__init__()
         self.bench = bench
+        self._use = actions["check.lever"]
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(GAP_2)
@@ -44,10 +47,27 @@ class CheckPanel(QWidget):
         self.said = label("", "dim")
         self.said.setWordWrap(True)
         column.addWidget(self.said)
+        row = QHBoxLayout()
+        row.setSpacing(GAP_1)
+        self.buttons = [CommandButton(actions[name], bench, text=text)
+                        for name, text in COMMANDS]  # fmt: skip
+        for button in self.buttons:
+            button.setProperty("role", "compact")
+            row.addWidget(button, 1)
+        column.addLayout(row)
+        self.trials = label("", "dim")
+        self.trials.setWordWrap(True)
+        column.addWidget(self.trials)
         self.map = FaceMap(bench)
         self.map.setFixedHeight(MAP_PX)
         self.map.picked.connect(self._on_part)
         column.addWidget(self.map)
+        self.detail = label("")
+        self.detail.setWordWrap(True)
+        column.addWidget(self.detail)
+        self.lever = CommandButton(self._use, bench)
+        self.lever.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        column.addWidget(self.lever)
         self.ladder = Ladder()
         self.ladder.picked.connect(self._on_row)
         column.addWidget(self.ladder)
@@ -57,23 +77,9 @@ class CheckPanel(QWidget):
         self.all_rows.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.all_rows.toggled.connect(lambda on: self._show())
         column.addWidget(self.all_rows)
-        self.detail = label("")
-        self.detail.setWordWrap(True)
-        column.addWidget(self.detail)
-        self.lever = CommandButton(actions["check.lever"], bench)
-        self.lever.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        column.addWidget(self.lever)
-        grid = QGridLayout()
-        grid.setSpacing(GAP_1)
-        self.buttons = [CommandButton(actions[name], bench) for name in COMMANDS]
-        for number, button in enumerate(self.buttons):
-            button.setProperty("role", "compact")
-            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-            grid.addWidget(button, number, 0)
-        column.addLayout(grid)
-        self.trials = label("", "dim")
-        self.trials.setWordWrap(True)
-        column.addWidget(self.trials)
+        unbuilt = label(UNBUILT, "dim")
+        unbuilt.setWordWrap(True)
+        column.addWidget(unbuilt)
         column.addStretch(1)
         bench.gauge.changed.connect(self._show)
         bench.job_opened.connect(self._show)
@@ -112,6 +118,8 @@ class CheckPanel(QWidget):
         self.trials.setVisible(bool(state.trials))
         for button in (*self.buttons, self.lever):
             button.refresh()
+        keys = keys_of(self._use, self.bench.settings)
+        self.lever.setText(f"{self._use.title}  ({keys[0]})" if keys else self._use.title)
 
     def _show_ladder(self, check: Check | None) -> None:
         gauge = self.bench.gauge
@@ -140,12 +148,13 @@ class CheckPanel(QWidget):
         self.lever.setVisible(lever is not None)
         if row is None:
             return
-        lines = [row.row.help, f"{row.sentence()}."]
+        lines = [f"{row.sentence()}."]
         if lever is not None:
             lines.append(lever.sentence())
         elif row.is_beyond:
             lines.append(f"By hand: {row.row.advice}.")
         self.detail.setText("\n".join(lines))
+        self.detail.setToolTip(row.row.help)
         self.detail.setProperty("role", "warning" if row.is_beyond else "dim")
         dress_anew(self.detail)
 

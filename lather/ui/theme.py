@@ -152,16 +152,21 @@ def _style(t: Theme) -> str:
     QPushButton[role="main"] {{ background: {t.accent}; color: {t.on_accent};
         font-weight: 600; }}
     QToolButton::menu-indicator {{ image: none; }}
-    QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox {{ background: {t.card};
+    QLineEdit, QSpinBox, QDoubleSpinBox, QDateEdit, QComboBox {{ background: {t.card};
         border: 1px solid {t.line};
         border-radius: {RADIUS_PX}px; padding: 3px 8px; min-height: 20px;
         selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
-    QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus {{
+    QPlainTextEdit {{ background: {t.card}; border: 1px solid {t.line};
+        border-radius: {RADIUS_PX}px; padding: 3px 4px;
+        selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
+    QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QDateEdit:focus, QComboBox:focus,
+    QPlainTextEdit:focus {{
         border-color: {t.accent}; }}
     QComboBox::drop-down {{ border: none; width: 22px; }}
     QComboBox::down-arrow {{ image: url({arrow}); width: 12px; height: 12px; }}
     QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button,
-    QDoubleSpinBox::down-button {{ width: 0; border: none; }}
+    QDoubleSpinBox::down-button, QDateEdit::up-button, QDateEdit::down-button {{
+        width: 0; border: none; }}
     QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
     QListWidget, QTableWidget {{ background: {t.card}; border: 1px solid {t.line};

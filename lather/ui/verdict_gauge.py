@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from lather.assist.check.check import Check, Verdict
 from lather.ui.theme import BODY_PX, SMALL_PX, font, theme
 
-STEP_PX, GAP_PX, BAR_PX = 20, 3, 7
+STEP_PX, GAP_PX, BAR_PX = 13, 3, 7
 WARNED = (Verdict.OVERDONE,)
 
 

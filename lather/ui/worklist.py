@@ -9,6 +9,7 @@ from lather.actions.action import Action
 from lather.actions.delivering import DELIVERY_CAUTION
 from lather.actions.finding import is_surveyed
 from lather.actions.workbench import Workbench
+from lather.assist.briefing import questions
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
@@ -16,7 +17,7 @@ from lather.document.strokes import StrokeRecord
 from lather.document.tree import walk
 from lather.render.worker import Executor
 from lather.tools.table import tool
-from lather.ui.check_panel import CheckPanel
+from lather.ui.check_panel import UNBUILT, CheckPanel
 from lather.ui.crops import CROP_PX, crop_of
 from lather.ui.finding_list import FindingList
 from lather.ui.proposal_card import ProposalCard
@@ -31,9 +32,11 @@ ASSISTANTS = ("even.shine", "even.redness", "even.even_out", "even.match")
 TITLES = {**dict.fromkeys(LISTED, "Worklist"), Stage.FINISH: "Check"}
 _RECORD = Qt.ItemDataRole.UserRole
 
+BRIEF_INTRO = ("What was agreed comes first: every assistant and every limit of the check goes by "
+               "it. Without a brief the defaults are 'groomed', at full size.")
+
 STAGE_TEXTS = {
-    Stage.BRIEF: f"What was agreed comes first: every assistant and every limit of the check goes "
-    f"by it. Without a brief the defaults are 'groomed', at full size.\n\n{DELIVERY_CAUTION}",
+    Stage.BRIEF: f"{BRIEF_INTRO}\n\n{DELIVERY_CAUTION}",
     Stage.CLEAN: "Survey the portrait to list its blemishes and marks, or mend by hand with "
     "Mend spot: paint over a blemish or click on it.",
     Stage.EVEN: "Survey the portrait to find shine, redness and blotches, and to measure how even "
@@ -44,8 +47,7 @@ STAGE_TEXTS = {
     Stage.HAIR: "Not built yet. Hair will find stray hairs against the background and fill gaps. "
     "Until then single hairs on skin can be mended by hand.",
     Stage.SHAPE: INTRO,
-    Stage.FINISH: "Not built yet: sharpening and grain as proposals. Layers of both are in the "
-    "Layer menu. The check of the whole is here.",
+    Stage.FINISH: UNBUILT,
     Stage.DELIVER: f"Write the finished picture as JPEG, PNG, TIFF or WebP.\n\n{DELIVERY_CAUTION}",
 }
 
@@ -124,6 +126,12 @@ class Worklist(Panel):
         self.check.close_view()
         self.proposal.close_view()
 
+    def _ask_client(self) -> str:
+        """What to ask before the work begins."""
+        asked = questions(self.bench.state) if is_surveyed(self.bench) else ()
+        lines = "\n".join(f"•  {question.text}" for question in asked)
+        return f"ASK THE CLIENT\n{lines}" if asked else ""
+
     def _on_stage_changed(self) -> None:
         stage = self.bench.stage
         self.title.setText(TITLES.get(stage, stage.title))
@@ -172,6 +180,9 @@ class Worklist(Panel):
             button.refresh()
         shapes = stage is Stage.SHAPE
         self.shape.setVisible(shapes)
+        if stage is Stage.BRIEF:
+            asked = self._ask_client()
+            self.text.setText(f"{BRIEF_INTRO}\n\n{asked}\n\n{DELIVERY_CAUTION}" if asked else STAGE_TEXTS[stage])
         finishes, briefs = stage is Stage.FINISH, stage is Stage.BRIEF
         self.check.setVisible(finishes)
         self.text.setVisible(not surveyed and not shapes and not finishes)

@@ -153,14 +153,15 @@ class Check:
 
 
 def check(
-    state: JobState, *, quick: bool = False, rows: Iterable[Row] = ROWS,
+    state: JobState, *, quick: bool = False, rows: Iterable[Row] = ROWS, skips: bool = True,
     progress: Progress = no_progress, cancel: CancelToken = NEVER,
 ) -> Check:
     """Measure a retouch; it changes nothing.
 
     Parameters
     ----------
-    quick : only the rows that are cheap, on a reduced picture.
+    quick : on a reduced picture.
+    skips : rows that are not cheap are left out then.
 
     Raises
     ------
@@ -168,7 +169,7 @@ def check(
     Cancelled : by the token.
     """
     views, limits = Views(state, cancel, quick=quick), state.brief.limits
-    chosen = [row for row in rows if row.quick or not quick]
+    chosen = [row for row in rows if row.quick or not (quick and skips)]
     found = []
     for number, row in enumerate(chosen):
         cancel.check()

@@ -154,7 +154,7 @@ ROWS = (
     Row("straight_lines", "Straight lines bent by", "mm",
         "How far a straight line behind the person is off straight.", straight_lines,
         too_much="bent", advice="straighten the background, or hold it while you push"),
-    Row("keep_marks", "Marks kept", "ΔE",
+    Row("keep_marks", "Kept marks changed", "ΔE",
         "How far the contrast of a mark that is to be kept has changed, in Lab.", keep_marks,
         too_much="a mark of the person's is going", quick=True,
         advice="paint the mark back"),

@@ -19,6 +19,7 @@ from lather.document.tree import replaced
 
 HOLDS = 0.995  # share of the limit that a lever brings a measure to
 STEPS = 6  # halvings of what is left between too much and too little
+MOST_CORRECTIONS, CORRECTION = 4, 0.05
 LEAST_EFFECT = 0.02  # of a share, below which a layer has nothing to do with it
 
 
@@ -64,14 +65,10 @@ def find_lever(
     row = checked.row
     candidates = [layer for layer in state.layers
                   if layer.is_shown and not isinstance(layer, PhotoLayer)]  # fmt: skip
-
-    def share_of(changed: JobState) -> float:
-        cancel.check()
-        return _share(changed, row, cancel)
-
-    start, without = share_of(state), {}
+    share_of, start = _trial(state, row, cancel)
+    without = {}
     for number, layer in enumerate(candidates):
-        progress(0.7 * number / len(candidates), f"trying without '{layer.name}'")
+        progress(0.6 * number / len(candidates), f"trying without '{layer.name}'")
         without[layer.id] = share_of(at_strength(state, layer, 0.0))
     if not without:
         return None
@@ -81,10 +78,26 @@ def find_lever(
         return None
     if without[best_id] > 1:
         return Lever(row.id, layer.id, layer.name, layer.strength, 0.0, without[best_id])
-    progress(0.7, f"trying '{layer.name}' weaker")
-    strength, share = _weakened(lambda s: share_of(at_strength(state, layer, s)), layer.strength,
-                                without[best_id])  # fmt: skip
+    progress(0.6, f"trying '{layer.name}' weaker")
+    strength = _weakened(lambda s: share_of(at_strength(state, layer, s)), layer.strength)
+    for _ in range(MOST_CORRECTIONS):  # what a reduced picture does not show
+        share = _share(at_strength(state, layer, strength), row, cancel, quick=row.quick)
+        if share <= 1 or strength == 0:
+            break
+        strength = round(max(0.0, strength - CORRECTION), 2)
     return Lever(row.id, layer.id, layer.name, layer.strength, strength, share)
+
+
+def _trial(
+    state: JobState, row: Row, cancel: CancelToken
+) -> tuple[Callable[[JobState], float], float]:
+    """How a state's share is tried, on a reduced picture if the fault shows there, and the share
+    that there is now."""
+    for quick in (True, False):
+        start = _share(state, row, cancel, quick=quick)
+        if start > 1 or not quick:
+            break
+    return lambda changed: _share(changed, row, cancel, quick=quick), start
 
 
 def at_strength(state: JobState, layer: Layer, strength: float) -> JobState:
@@ -93,23 +106,20 @@ def at_strength(state: JobState, layer: Layer, strength: float) -> JobState:
     return replace(state, layers=replaced(state.layers, layer.id, (weaker,)))
 
 
-def _weakened(
-    share_at: Callable[[float], float], now: float, share_without: float
-) -> tuple[float, float]:
-    """The largest strength, in whole per cent, at which the limit holds; and the share there."""
-    low, high, share = 0.0, now, share_without
+def _weakened(share_at: Callable[[float], float], now: float) -> float:
+    """The largest strength, in whole per cent, at which the limit holds."""
+    low, high = 0.0, now
     for _ in range(STEPS):
         middle = round(50 * (low + high)) / 100
         if middle in (low, high):
             break
-        here = share_at(middle)
-        if here <= HOLDS:
-            low, share = middle, here
+        if share_at(middle) <= HOLDS:
+            low = middle
         else:
             high = middle
-    return low, share
+    return low
 
 
-def _share(state: JobState, row: Row, cancel: CancelToken) -> float:
-    """Of the limit, on a reduced picture where that is enough."""
-    return check(state, quick=row.quick, rows=(row,), cancel=cancel).share
+def _share(state: JobState, row: Row, cancel: CancelToken, *, quick: bool) -> float:
+    cancel.check()
+    return check(state, quick=quick, rows=(row,), cancel=cancel, skips=False).share

@@ -55,9 +55,9 @@ class Row:
     def text(self, value: float) -> str:
         """A value of it for a person to read."""
         if self.unit == "%":
-            shown = f"{value:.0%}" if abs(value) >= 0.1 or value == 0 else f"{value:.1%}"
+            shown = f"{value:.0%}" if abs(value) >= 0.1 or abs(value) < 5e-4 else f"{value:.1%}"
         elif self.unit in ("mm²", ""):
             shown = f"{value:.0f} {self.unit}"
         else:
             shown = f"{value:.1f} {self.unit}"
-        return shown.rstrip()
+        return shown.rstrip().replace("-", "\u2212")
