@@ -17,7 +17,7 @@ bench: $(READY)
 	$(BIN)/lather bench
 
 bench-quality: $(READY)
-	$(BIN)/lather bench quality quality.metamorphic quality.shape regions evenness
+	$(BIN)/lather bench quality quality.metamorphic quality.shape quality.check regions evenness
 
 lint: $(READY)
 	$(BIN)/ruff check .

@@ -15,6 +15,8 @@ from collections.abc import Callable
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from bench import (
+    check_quality,
+    checking,
     even_speed,
     evenness,
     export,
@@ -52,6 +54,8 @@ GROUPS: dict[str, Group] = {
     "even": even_speed.measure,
     "shape": shaping.measure,
     "quality.shape": shape_quality.measure,
+    "check": checking.measure,
+    "quality.check": check_quality.measure,
     "open": opening.measure,
     "keeping": keeping.measure,
     "export": export.measure,

@@ -21,7 +21,6 @@ from lather.core.survey.faces.geometry import HANDLES, FaceGeometry
 from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
-from lather.document.style import Style
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
 from lather.document.layers.computed import ComputedLayer
@@ -31,6 +30,7 @@ from lather.document.photo import Photo
 from lather.document.planes import Regions, with_plane
 from lather.document.state import JobState, new_state
 from lather.document.strokes import StrokeRecord, readings_of
+from lather.document.style import Style
 from lather.document.tiles import BLACK_MASK, TILE_PX
 from lather.document.tree import walk
 from lather.errors import EditError

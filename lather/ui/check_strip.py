@@ -111,6 +111,7 @@ class CheckStrip(QWidget):
             self._named = named
             for button in self._looks:
                 button.show_name(named)
+            self._show_untagged()
 
     def _button(self, action: Action, text: str | None = None) -> CommandButton:
         self._buttons.append(CommandButton(action, self.bench, text=text))
@@ -135,9 +136,15 @@ class CheckStrip(QWidget):
         geometry, job = self.bench.geometry, self.bench.job
         self.zoom.setText(f"{100 * geometry.zoom:.0f} %" if geometry and job else "")
         self.steps.setText(str(job.history.n_done) if job else "–")
-        self.untagged.setVisible(job is not None and UNTAGGED in job.state.photo.notices)
+        self._show_untagged()
         for button in self._buttons:
             button.refresh()
+
+    def _show_untagged(self) -> None:
+        """Where there is no room the gauge matters more."""
+        job = self.bench.job
+        untagged = job is not None and UNTAGGED in job.state.photo.notices
+        self.untagged.setVisible(untagged and self._named)
 
     def _show_gauge(self) -> None:
         job, gauge = self.bench.job, self.bench.gauge

@@ -182,7 +182,8 @@ class Worklist(Panel):
         self.shape.setVisible(shapes)
         if stage is Stage.BRIEF:
             asked = self._ask_client()
-            self.text.setText(f"{BRIEF_INTRO}\n\n{asked}\n\n{DELIVERY_CAUTION}" if asked else STAGE_TEXTS[stage])
+            parts = BRIEF_INTRO, asked, DELIVERY_CAUTION
+            self.text.setText("\n\n".join(part for part in parts if part))
         finishes, briefs = stage is Stage.FINISH, stage is Stage.BRIEF
         self.check.setVisible(finishes)
         self.text.setVisible(not surveyed and not shapes and not finishes)

@@ -17,11 +17,11 @@ from lather.core.mend.placement import Turn
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
-from lather.document.style import Style
 from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.photo import Photo
 from lather.document.state import new_state
+from lather.document.style import Style
 from lather.errors import EditError
 from lather.render.worker import SameThread
 from lather.settings.store import Settings

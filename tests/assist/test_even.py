@@ -27,7 +27,6 @@ from lather.core.survey.findings.finding import Kind
 from lather.core.survey.regions.region import Part, Region
 from lather.core.work import CancelToken
 from lather.document import edits
-from lather.document.style import Style
 from lather.document.findings import FindingState
 from lather.document.layers.area_colour import AreaColourLayer
 from lather.document.layers.blood_pigment import BloodPigmentLayer
@@ -36,6 +35,7 @@ from lather.document.layers.layer import Stage
 from lather.document.layers.pixels import PixelLayer
 from lather.document.planes import with_plane
 from lather.document.state import JobState, new_state
+from lather.document.style import Style
 from lather.document.tiles import BLACK_MASK
 from lather.errors import Cancelled
 from lather.render.compositor import render

@@ -17,10 +17,10 @@ from lather.core.shape.features import FEATURES
 from lather.core.shape.symmetry import Evenness, Verdict
 from lather.core.survey.regions.region import Region
 from lather.document import edits
-from lather.document.style import Style
 from lather.document.job import Job
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState, new_state
+from lather.document.style import Style
 from lather.errors import EditError
 from lather.files.photos import read_photo
 from lather.tools.base import ShapeHand

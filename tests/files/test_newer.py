@@ -15,13 +15,13 @@ from lather.core.blend.modes import BlendMode
 from lather.core.survey.findings.finding import Kind
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
-from lather.document.style import Style, Weak
 from lather.document.digest import digest
 from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.layers.layer import Stage
 from lather.document.layers.unknown import UnknownLayer
 from lather.document.planes import Regions, with_plane
+from lather.document.style import Style, Weak
 from lather.document.tiles import BLACK_MASK
 from lather.document.tree import walk
 from lather.errors import EditError, NewerError

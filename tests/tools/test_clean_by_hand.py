@@ -13,12 +13,12 @@ from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.findings.finding import N_DIRECTIONS, Kind
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
-from lather.document.style import Style, Weak
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
 from lather.document.photo import Photo
 from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.state import new_state
+from lather.document.style import Style, Weak
 from lather.document.tiles import BLACK_MASK
 from lather.errors import EditError
 from lather.render.compositor import render

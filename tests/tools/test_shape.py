@@ -14,11 +14,11 @@ from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
 from lather.core.shape.field import seen_at
 from lather.document import areas, edits
-from lather.document.style import Style
 from lather.document.job import Job
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.photo import Photo
 from lather.document.state import new_state
+from lather.document.style import Style
 from lather.errors import EditError
 from lather.render.compositor import render
 from lather.render.reshaping import all_of, sources_of, to_layer

@@ -18,13 +18,13 @@ from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
-from lather.document.style import Weak
 from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.layers.layer import Stage
 from lather.document.layers.pixels import PixelLayer
 from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.state import new_state
+from lather.document.style import Weak
 from lather.document.tiles import BLACK_MASK
 from lather.tools.session import PenSession
 from lather.tools.source import PickedSource, Reads

@@ -11,9 +11,9 @@ from lather.actions.shape import set_shape, take
 from lather.actions.table import all_actions
 from lather.core.brush.stroke import PenSample
 from lather.document import edits
-from lather.document.style import Style
 from lather.document.layers.layer import Stage
 from lather.document.layers.reshape import ReshapeLayer
+from lather.document.style import Style
 from lather.render.compositor import render
 from lather.ui.scripted import settle, wait_until
 from tests.ui.test_window import WindowCase
