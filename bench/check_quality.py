@@ -49,8 +49,10 @@ def clean_truth(number: int, size: float = 1.0) -> Image:
     rgb = portrait(number)
     out = rgb + _without_blemishes(number, rgb)
     for name in DELTAS:
-        delta = cv2.imread(str(demo_dir() / f"portrait{number}_delta_{name}.png"))
-        if delta is not None:
+        path = demo_dir() / f"portrait{number}_delta_{name}.png"
+        if path.exists():
+            delta = cv2.imread(str(path))
+            assert delta is not None, path
             out += (delta[..., ::-1].astype(np.float32) - 128) / np.float32(255)
     clean: Image = np.clip(out, 0, 1)
     if size == 1:
@@ -66,11 +68,9 @@ def _without_blemishes(number: int, rgb: Image) -> Image:
     if path is None:
         return np.zeros_like(rgb)
     other = cv2.imread(str(path))
-    marks = cv2.imread(str(folder / f"portrait{number}_mask_blemishes.png"), 0)
     assert other is not None
-    if marks is None:
-        where = np.abs(other.astype(np.float32) / 255 - rgb[..., ::-1]).max(-1) > 0.03
-        marks = cv2.morphologyEx(where.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3)))
+    where = np.abs(other.astype(np.float32) / 255 - rgb[..., ::-1]).max(-1) > 0.03
+    marks = cv2.morphologyEx(where.astype(np.uint8), cv2.MORPH_OPEN, np.ones((3, 3)))
     grown = cv2.dilate((marks > 0).astype(np.uint8), np.ones((MARK_GROWS_PX,) * 2))
     soft = cv2.GaussianBlur(grown.astype(np.float32), (0, 0), MARK_GROWS_PX / 4)[..., None]
     change = other[..., ::-1].astype(np.float32) / np.float32(255) - rgb

@@ -65,10 +65,6 @@ class BriefError(LatherError):
     """A brief cannot be read, or says two things at once."""
 
 
-class RefusedError(LatherError):
-    """What the brief does not let anybody do."""
-
-
 class InUseError(LatherError):
     """A job is open in another process."""
 

@@ -22,6 +22,7 @@ from lather.document import edits
 from lather.document.access import is_mendable, mendable
 from lather.document.areas import limit_of
 from lather.document.avoid import avoided
+from lather.document.briefing import refuse_where_forbidden
 from lather.document.findings import FindingState
 from lather.document.laid import Laid, laying
 from lather.document.layers.layer import Stage
@@ -77,6 +78,10 @@ def propose_clean(
     Cancelled : by the token.
     """
     token = cancel or NEVER
+    try:
+        refuse_where_forbidden(state, "Nothing was mended")
+    except EditError as error:
+        return Proposal("Mend", state, state, refusal=error)
     wanted = [f for f in state.findings.in_state(FindingState.OPEN)
               if f.kind.known and not f.kind.is_patch and options.takes(f)]  # fmt: skip
     free = [finding for finding in wanted if finding.stands_free]

@@ -13,10 +13,9 @@ from lather.assist.shine import propose_shine
 from lather.core.survey.findings.finding import Kind
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document.brief import Brief, Task
-from lather.document.briefing import REFUSAL_ADVICE
+from lather.document.briefing import refuse_where_forbidden
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
-from lather.errors import RefusedError
 
 CLEANED = (Task.BLEMISHES, Task.CREASES, Task.HAIRS_ON_SKIN)
 
@@ -56,13 +55,10 @@ def retouch(
 
     Raises
     ------
-    RefusedError : the brief lets nothing be retouched.
+    EditError : the brief lets nothing be retouched.
     Cancelled : by the token.
     """
-    style = state.brief.style
-    if style.forbids_retouching:
-        raise RefusedError("Nothing was retouched", f"the brief says '{style.title}': "
-                           f"{style.caution}", REFUSAL_ADVICE)  # fmt: skip
+    refuse_where_forbidden(state, "Nothing was retouched")
     steps = [(stage, assistant) for stage in Stage if stage in options.stages
              for assistant in assistants(stage, options, state.brief)]  # fmt: skip
     done = []

@@ -18,6 +18,7 @@ from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part, Region
 from lather.core.tone.skin_picture import SkinPicture
 from lather.core.work import NEVER, CancelToken
+from lather.document.briefing import refuse_where_forbidden
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
 from lather.document.layers.photo import PhotoLayer
@@ -133,6 +134,7 @@ def rough_of(view: SkinView, power: Plane) -> Plane:
 def view_below_evening(state: JobState, cancel: CancelToken) -> tuple[SkinView, int]:
     """The skin without what lies above evening, and the layer that a new one of it goes on;
     EditError as `skin_view`."""
+    refuse_where_forbidden(state, "Nothing was evened")
     top = 0
     for index, layer in enumerate(state.layers):
         if isinstance(layer, ReshapeLayer):  # above it nothing lies where the photo has it

@@ -6,8 +6,6 @@ import argparse
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from lather.errors import RefusedError
-
 if TYPE_CHECKING:
     from lather.document.state import JobState
     from lather.document.written_brief import WrittenBrief
@@ -41,10 +39,7 @@ def briefed(
 
 
 def refuse_identity(state: JobState) -> None:
-    """`RefusedError` for a picture that must not be retouched."""
-    style = state.brief.style
-    if style.forbids_retouching:
-        raise RefusedError(
-            "Nothing was retouched", f"the style is '{style.title}': {style.caution}",
-            "set only its exposure, by hand",
-        )  # fmt: skip
+    """`EditError` for a picture that must not be retouched."""
+    from lather.document.briefing import refuse_where_forbidden
+
+    refuse_where_forbidden(state, "Nothing was retouched")

@@ -9,6 +9,7 @@ from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from lather.cli.briefed import briefed, read_brief_option, refuse_identity
 from lather.cli.check import check_line
 from lather.cli.marks import Mark, add_keep_argument, check_inside, read_marks
 from lather.cli.opening import opened_job
@@ -105,14 +106,16 @@ def _retouch(
     from lather.assist.scores import skin_scores
     from lather.assist.survey import surveyed, with_survey
     from lather.core.work import CancelToken
-    from lather.document import edits
-    from lather.document.style import Style
     from lather.files.delivery import Delivery
 
+    held = read_brief_option(options)
+    asked, _ = briefed(state, held, options.style)
+    refuse_identity(asked)
     compiled_kernels()
-    if options.style is not None:
-        state = edits.set_style(state, Style(options.style))
     state = with_survey(state, surveyed(survey_of(state.photo, options)))
+    state, notices = briefed(state, held, options.style)
+    for notice in notices:
+        print(f"lather: {notice}", file=sys.stderr)
     state = with_kept(state, marks)
     state, done = retouch(state, wanted, progress=report)
     scores, checked = skin_scores(state, progress=report), check(state, progress=report)

@@ -7,6 +7,7 @@ What depends on the place in the picture, masks and what lies above, is asked in
 from __future__ import annotations
 
 from lather.core.blend.modes import BlendMode
+from lather.document.briefing import refuse_where_forbidden
 from lather.document.layers.layer import Layer
 from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
@@ -84,13 +85,7 @@ def paintable(state: JobState, layer_id: int) -> PixelLayer:
         raise EditError(
             f"Nothing was painted on '{layer.name}'", f"it is {layer.NOUN}", "pick or add a layer"
         )
-    style = state.brief.style
-    if style.forbids_retouching:
-        raise EditError(
-            f"Nothing was painted on '{layer.name}'",
-            f"the brief says '{style.title}': {style.caution}",
-            "set another style in the brief if it is none",
-        )
+    refuse_where_forbidden(state, f"Nothing was painted on '{layer.name}'")
     refuse_unless_changeable(state, layer_id)
     refuse_unless_shown(state, layer_id)
     return layer

@@ -40,6 +40,13 @@ def retouching(state: JobState) -> list[Layer]:
     return [layer for layer in walk(state.layers) if layer.is_shown and _retouches(layer)]
 
 
+def refuse_where_forbidden(state: JobState, what: str) -> None:
+    """Raise `EditError` where the brief lets nothing be retouched; `what` did not happen."""
+    style = state.brief.style
+    if style.forbids_retouching:
+        raise EditError(what, f"the brief says '{style.title}': {style.caution}", REFUSAL_ADVICE)
+
+
 def refuse_retouching(name: str, before: JobState, after: JobState) -> None:
     """Raise `EditError` for a step that retouches where the brief forbids it; taking back what was
     there is no retouching."""
@@ -48,11 +55,7 @@ def refuse_retouching(name: str, before: JobState, after: JobState) -> None:
     for layer in retouching(after):
         was = find(before.layers, layer.id)
         if was is None or not _no_more_than(layer, was):
-            raise EditError(
-                f"'{name}' was not done",
-                f"the brief says '{after.brief.style.title}': {after.brief.style.caution}",
-                REFUSAL_ADVICE,
-            )
+            refuse_where_forbidden(after, f"'{name}' was not done")
 
 
 def _retouches(layer: Layer) -> bool:

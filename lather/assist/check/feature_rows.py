@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from lather.assist.check.reading import Reading, Row
@@ -22,7 +24,8 @@ from lather.render.compositor import deepest_level, render
 SURE, LEAST_MM2 = 0.6, 3.0  # coverage of a white; what there must be of it
 LEAST_CHROMA = 3.0  # of a white that had any colour to lose
 RING = 1.9  # of a mark's extent, where the skin around it is looked at
-LEAST_PX = 4
+LEAST_PX, LEAST_CONTRAST = 4, 1.5  # of a mark, to say anything of it
+LEAST_CERTAINTY = 0.6  # a scar that may be a crease's glint proves nothing
 _NOT_MARKS = (Kind.FOLD, Kind.CREASE)
 
 
@@ -103,32 +106,38 @@ def straight_lines(views: Views) -> Reading:
 
 
 def keep_marks(views: Views) -> Reading:
-    """How far the mark that changed most stands out otherwise than before."""
+    """How much of its contrast is left of the mark that changed most."""
     kept = [f for f in views.state.findings.in_state(FindingState.KEPT)
-            if not f.kind.is_patch and f.kind not in _NOT_MARKS]  # fmt: skip
+            if not f.kind.is_patch and f.kind not in _NOT_MARKS
+            and f.certainty >= LEAST_CERTAINTY]  # fmt: skip
     if not kept:
         return Reading(None, why_not="no mark is to be kept")
-    changed = [_mark_change(views, finding) for finding in kept]
-    most = int(np.argmax(changed))
-    finding = kept[most]
-    return Reading(changed[most], (finding.x, finding.y), finding.kind.value)
+    measured = [(left, f) for f in kept if (left := _contrast_left(views, f)) is not None]
+    if not measured:
+        return Reading(None, why_not="no kept mark stands out")
+    bound = views.state.brief.limits.bounds["keep_marks"]
+    left, finding = max(measured, key=lambda pair: bound.share(pair[0]))
+    return Reading(left, (finding.x, finding.y), finding.kind.value)
 
 
-def _mark_change(views: Views, finding: Finding) -> float:
+def _contrast_left(views: Views, finding: Finding) -> float | None:
+    """Of a mark against the skin around it, in Lab, along the way that it stood out at the start;
+    None where it hardly did."""
     close, side = views.close, 1 << views.close.level
     around = Rect.around(finding.x / side, finding.y / side, RING * finding.rect.width / side + 2)
     place = around.intersect(close.rect)
     if place.empty:
-        return 0.0
+        return None
     mark = marks_of([finding], place, close.level) > 0.5
-    grown = Finding(**{**vars(finding), "extent_px": tuple(RING * r for r in finding.extent_px)})
+    grown = replace(finding, extent_px=tuple(RING * r for r in finding.extent_px))
     ring = (marks_of([grown], place, close.level) > 0.5) & ~mark
     ring &= views.region(Region.SKIN, close.level, place) > SURE
     if mark.sum() < LEAST_PX or ring.sum() < LEAST_PX:
-        return 0.0
-    was, now = (lab[place.slices][mark].mean(0) - lab[place.slices][ring].mean(0)
+        return None
+    was, now = (lab[place.slices][mark].mean(0) - np.median(lab[place.slices][ring], axis=0)
                 for lab in (close.start, close.now))  # fmt: skip
-    return float(np.linalg.norm(now - was))
+    square = float(was @ was)
+    return float(now @ was) / square if square > LEAST_CONTRAST**2 else None
 
 
 ROWS = (
@@ -154,8 +163,8 @@ ROWS = (
     Row("straight_lines", "Straight lines bent by", "mm",
         "How far a straight line behind the person is off straight.", straight_lines,
         too_much="bent", advice="straighten the background, or hold it while you push"),
-    Row("keep_marks", "Kept marks changed", "ΔE",
-        "How far the contrast of a mark that is to be kept has changed, in Lab.", keep_marks,
-        too_much="a mark of the person's is going", quick=True,
+    Row("keep_marks", "Kept marks", "%",
+        "How much of its contrast is left of the mark to be kept that changed most.", keep_marks,
+        too_little="a mark of the person's is going", too_much="harder than it was", quick=True,
         advice="paint the mark back"),
 )  # fmt: skip

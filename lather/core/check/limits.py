@@ -67,8 +67,8 @@ TABLE: tuple[Limit, ...] = (
         set_by="clean retouches 79-96 %; a blur of 0.3 mm 8-17 %, gritty sharpening 287-303 %",
     ),
     Limit(
-        "grain", 1.0, low=(0.8, 0.7, 0.6, 0.85, 0.95), high=(1.25, 1.35, 1.5, 1.2, 1.05),
-        set_by="clean retouches 76-100 %; a blur of 0.3 mm 0-48 %, doubled contrast 160-184 %",
+        "grain", 1.0, low=(0.75, 0.6, 0.5, 0.8, 0.95), high=(1.25, 1.35, 1.5, 1.2, 1.05),
+        set_by="clean retouches 65-100 %; a blur of 0.3 mm 0-48 %, doubled contrast 160-184 %",
     ),
     Limit(
         "modelling_kept", 1.0, low=(0.94, 0.88, 0.8, 0.96, 0.99), high=(1.15, 1.3, 1.5, 1.1, 1.01),
@@ -95,7 +95,8 @@ TABLE: tuple[Limit, ...] = (
         set_by="clean retouches leave 34-40 %; chalk 19 %",
     ),
     Limit(
-        "eye_whites_lighter", 0.0, low=(-6.0, -6.0, -6.0, -3.0, -0.5), high=(5.0, 8.0, 11.0, 3.0, 0.5),
+        "eye_whites_lighter", 0.0, low=(-6.0, -6.0, -6.0, -3.0, -0.5),
+        high=(5.0, 8.0, 11.0, 3.0, 0.5),
         set_by="clean retouches 4.0-5.6; staring eyes 31-37",
     ),
     Limit(
@@ -115,8 +116,9 @@ TABLE: tuple[Limit, ...] = (
         set_by="lines of an untouched picture 0; a bend of 9 px at 1600 px 1.8 mm and more",
     ),
     Limit(
-        "keep_marks", 0.0, high=(2.0, 3.0, 4.0, 2.0, 0.5),
-        set_by="clean retouches 0.2-1.1; doubled contrast 3.1-9.3",
+        "keep_marks", 1.0, low=(0.8, 0.7, 0.6, 0.85, 0.95), high=(1.35, 1.5, 1.7, 1.25, 1.05),
+        set_by="clean retouches 83-121 %, Lather's own 94-108 %; doubled contrast 175-217 %, "
+        "a blur of 1.5 mm 12-82 %",
     ),
     Limit(
         "edges", 0.0, high=(3.0, 3.3, 3.8, 3.0, 0.5),
