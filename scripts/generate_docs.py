@@ -1,9 +1,11 @@
-"""Writes the pages that follow from tables: keys, preferences, parameters."""
+"""Writes the pages that follow from tables: keys, preferences, parameters, limits."""
 
 from __future__ import annotations
 
 from lather.actions.keymap import LOGIC, PLANES, default_keys
 from lather.actions.table import MENUS, all_actions
+from lather.assist.check.table import BY_ID
+from lather.core.check.limits import STYLES, TABLE, Limit
 from lather.document.layers.table import COMPUTED
 from lather.paths import SOURCE_TREE
 from lather.settings.options import OPTIONS
@@ -62,8 +64,31 @@ def parameters() -> str:
     return "\n".join(lines)
 
 
+def limits() -> str:
+    lines = [NOTE, "# Limits of the check\n",
+             "What every measure of the [check](check.md) may be at least and at most, by the\n"
+             "style of the [brief](brief.md), and what that was set by: figures of the made-up\n"
+             "portraits, measured anew by `make bench-quality`. In a brief's file a limit is\n"
+             "moved by its name with `.least` or `.most`.\n",
+             f"| measure | name | what | {' | '.join(STYLES)} | set by |",
+             f"|---|---|---|{'---|' * len(STYLES)}---|"]  # fmt: skip
+    for limit in TABLE:
+        row = BY_ID[limit.id]
+        values = " | ".join(_allowed(limit, style) for style in STYLES)
+        lines.append(f"| {row.title} | `{limit.id}` | {row.help} | {values} | {limit.set_by} |")
+    return "\n".join(lines) + "\n"
+
+
+def _allowed(limit: Limit, style: str) -> str:
+    row, bound = BY_ID[limit.id], limit.bound(style)
+    ends = [f"{sign} {row.text(value)}" for sign, value in (("≥", bound.low), ("≤", bound.high))
+            if value is not None]  # fmt: skip
+    return ", ".join(ends)
+
+
 def main() -> None:
-    pages = {"shortcuts": shortcuts(), "settings": settings(), "parameters": parameters()}
+    pages = {"shortcuts": shortcuts(), "settings": settings(), "parameters": parameters(),
+             "limits": limits()}  # fmt: skip
     for name, text in pages.items():
         (SOURCE_TREE / "docs" / f"{name}.md").write_text(text, encoding="utf-8")
 

@@ -5,26 +5,28 @@ from __future__ import annotations
 import math
 import os
 import tempfile
+from dataclasses import replace
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import cv2
 import numpy as np
-from PyQt6.QtCore import QEvent, QPointF
+from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QDialog, QWidget
 
-from lather.actions import evening, finding
+from lather.actions import checking, evening, finding
 from lather.actions.shape import set_shape, take
+from lather.assist.blind import blind_pair
 from lather.assist.face_features import mesh_of
 from lather.assist.survey import survey_photo, surveyed, with_survey
-from lather.core.area.combine import Combine
 from lather.core.brush.stroke import PenSample
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
 from lather.document import areas, edits
+from lather.document.brief import Brief
 from lather.document.layers.layer import Stage
 from lather.document.layers.limits import Limits, Span
 from lather.document.layers.table import KINDS
@@ -35,8 +37,8 @@ from lather.render.lenses.lens import REDNESS
 from lather.render.lenses.table import render_region
 from lather.settings.store import Settings
 from lather.ui.app import build
+from lather.ui.blind_dialog import PICTURE_PX, BlindDialog
 from lather.ui.deliver_dialog import DeliverDialog
-from lather.ui.history_list import HistoryList
 from lather.ui.scripted import SIZE, open_and_settle, settle, shot, wait_until
 from lather.ui.simulated_pen import SimulatedPen
 
@@ -71,6 +73,7 @@ def main() -> None:
         if number == 8:
             even_stage(app)
             shape_stage(app)
+            brief_and_check(app)
             continue
         shot(app, FOLDER / "survey.png")
         bench.take_job(None)  # without asking about the survey
@@ -105,7 +108,6 @@ def main() -> None:
     dialog.folder_field.setText("~/Pictures/Delivered")
     dialog.list.setCurrentRow(1)
     show(app, dialog, "deliver")
-    show(app, HistoryList(bench, app.window), "history")
     bench.go_to_stage(Stage.CLEAN)
 
     app.window.actions_by_id["help.shortcuts"].run(bench)
@@ -185,16 +187,7 @@ def even_stage(app) -> None:
     shot(app, FOLDER / "proposal.png")
     evening.accept(bench)
     wait_until(lambda: bench.task is None)
-    ys, xs = np.mgrid[:180, :180]
-    disc = np.asarray(np.hypot(xs - 90, ys - 90) < 80, dtype=np.float32)
-    bench.change("Outline area", areas.outline, Rect(700, 470, 880, 650), disc, Combine.NEW)
-    evening.match_colour(bench)
-    wait_until(lambda: bench.task is None)
-    bench.centre_on(Rect.around(790, 760, 2))
-    settle(app)
-    app.window.canvas._move_cursor(QPointF(400, 230))
     app.window.messages.hide()
-    shot(app, FOLDER / "match.png")
     bench.go_to_stage(Stage.CLEAN)
 
 
@@ -222,12 +215,46 @@ def shape_stage(app) -> None:
     app.window.messages.hide()
     shot(app, FOLDER / "shape.png")
     bench.look(lens="")
-    take(bench, "feature")
-    canvas.leaveEvent(QEvent(QEvent.Type.Leave))
-    shot(app, FOLDER / "symmetry.png")
     set_shape(bench, mirrored=False)
     bench.take_job(None)
     straight_lines(app)
+
+
+def brief_and_check(app) -> None:
+    """A brief as it is agreed on, a retouch that goes too far, and the blinded test."""
+    from lather.assist.retouch import as_one
+    from lather.document.briefing import set_brief
+
+    bench = app.bench
+    open_and_settle(app, demo_dir() / "portrait8.jpg")
+    finding.survey(bench)
+    wait_until(lambda: bench.task is None)
+    brief = Brief(
+        words="Fresh, as after a good night's sleep. Her mole stays, and so do the fine lines.",
+        delivery_long_side_px=1600, n_pictures=12, fee=420.0, agreed_hours=7.0,
+        deadline="2027-03-01", consent_by="the person in the picture", consent_on="2027-02-11",
+    )  # fmt: skip
+    bench.change("Brief", set_brief, brief)
+    bench.go_to_stage(Stage.BRIEF)
+    app.window.messages.hide()
+    settle(app)
+    shot(app, FOLDER / "brief.png")
+    bench.go_to_stage(Stage.FINISH)
+    for stage in (Stage.CLEAN, Stage.EVEN):
+        bench.change(stage.title, lambda state, stage=stage: as_one(state, stage).after)
+    bench.change("Smooth", lambda state: edits.add_computed(
+        replace(state, active_id=state.layers[-1].id), KINDS["smooth"]))  # fmt: skip
+    bench.change("Reach", edits.set_parameter, bench.state.active_id, "scale_px", 5.0)
+    bench.zoom_to(0.5)
+    bench.centre_on(Rect.around(800, 900, 2))
+    checking.check_all(bench)
+    wait_until(lambda: bench.task is None, 180)
+    app.window.messages.hide()
+    shot(app, FOLDER / "check.png")
+    pair = blind_pair(bench.state, *PICTURE_PX, lambda: 1)
+    show(app, BlindDialog(bench.state, pair, bench.surround, app.window), "blind")
+    bench.take_job(None)
+    bench.go_to_stage(Stage.CLEAN)
 
 
 def straight_lines(app) -> None:

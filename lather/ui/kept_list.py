@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from lather.actions.briefing import keep_or_not
@@ -77,7 +78,7 @@ class KeptList(QWidget):
                       state.findings.state(finding) is FindingState.KEPT)  # fmt: skip
             self.list.addItem(item)
 
-    def _crop(self, state: JobState, finding_id: int):  # type: ignore[no-untyped-def]
+    def _crop(self, state: JobState, finding_id: int) -> QIcon:
         return crop_of(state, state.findings.get(finding_id).rect, self.bench.surround)
 
     @staticmethod

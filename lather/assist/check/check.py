@@ -121,7 +121,7 @@ class Check:
         if self.beyond or self.retouched:
             return Verdict.OVERDONE
         natural = Limits.of_style(Style.NATURAL.value).bounds
-        within = all(natural[c.row.id].share(c.reading.value or c.bound.start) <= AT_LIMIT
+        within = all(natural[c.row.id].share(c.reading.value) <= AT_LIMIT
                      for c in self.rows if c.reading.value is not None)  # fmt: skip
         if self.share > AT_LIMIT:
             return Verdict.AT_LIMIT

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lather.assist.check.reading import Reading, Row
 from lather.assist.check.views import Views
@@ -25,6 +27,7 @@ SURE, LEAST_MM2 = 0.6, 3.0  # coverage of a white; what there must be of it
 LEAST_CHROMA = 3.0  # of a white that had any colour to lose
 RING = 1.9  # of a mark's extent, where the skin around it is looked at
 LEAST_PX, LEAST_CONTRAST = 4, 1.5  # of a mark, to say anything of it
+Lab = NDArray[np.floating]
 LEAST_CERTAINTY = 0.6  # a scar that may be a crease's glint proves nothing
 _NOT_MARKS = (Kind.FOLD, Kind.CREASE)
 
@@ -45,7 +48,7 @@ def eye_whites_colour(views: Views) -> Reading:
     return _white(views, Region.EYE_WHITE, _colour_left)
 
 
-def _white(views: Views, region: Region, figure) -> Reading:  # type: ignore[no-untyped-def]
+def _white(views: Views, region: Region, figure: Callable[[Lab, Lab], float]) -> Reading:
     close = views.close
     inside = views.region(region, close.level) > SURE
     if inside.sum() * close.mm_per_px**2 < LEAST_MM2:
@@ -57,11 +60,11 @@ def _white(views: Views, region: Region, figure) -> Reading:  # type: ignore[no-
     return Reading(figure(start, now), middle)
 
 
-def _lighter(start: np.ndarray, now: np.ndarray) -> float:
+def _lighter(start: Lab, now: Lab) -> float:
     return float(now[0] - start[0])
 
 
-def _colour_left(start: np.ndarray, now: np.ndarray) -> float:
+def _colour_left(start: Lab, now: Lab) -> float:
     was, left = (max(float(np.hypot(lab[1], lab[2])), LEAST_CHROMA) for lab in (start, now))
     return left / was
 

@@ -159,11 +159,7 @@ def _furthest(views: Views, parts: dict[Part, float], name: str) -> Reading:
 
 
 def _middle(views: Views, part: Part) -> tuple[float, float]:
-    weight = views.weights[part][0]
-    ys, xs = np.nonzero(weight > 0.5)
-    n = len(xs) // 2
-    order = np.argsort(xs + 0.01 * ys)
-    return _place(views, float(xs[order[n]]), float(ys[order[n]]))
+    return _place(views, *views.begun.middle(part))
 
 
 def _place(views: Views, x: float, y: float) -> tuple[float, float]:

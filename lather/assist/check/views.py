@@ -74,7 +74,8 @@ class Start:
 
     def __init__(self, state: JobState, most_mm: float) -> None:
         self.state, self.most_mm = state, most_mm
-        self.strips: FineStrips = FineStrips(state, keeps=most_mm == QUICK_MM)
+        self.strips = FineStrips(state, keeps=most_mm == QUICK_MM)
+        self._middles: dict[Part, tuple[float, float]] = {}
 
     @cached_property
     def skin(self) -> SkinView:
@@ -104,6 +105,15 @@ class Start:
             matt = np.asarray(weight * (1 - self.glossy), dtype=np.float32)
             found[part] = weight, matt if matt.sum() > LEAST_MATT * weight.sum() else weight
         return found
+
+    def middle(self, part: Part) -> tuple[float, float]:
+        """x, y of a pixel of a part that lies in its middle, even where the part is bent."""
+        if part not in self._middles:
+            ys, xs = np.nonzero(self.weights[part][0] > 0.5)
+            away = np.hypot(xs - xs.mean(), ys - ys.mean())
+            n = int(np.argmin(away))
+            self._middles[part] = float(xs[n]), float(ys[n])
+        return self._middles[part]
 
     @cached_property
     def large_light(self) -> Plane:
