@@ -61,16 +61,16 @@ class PhotoMissingError(JobFileError):
     """A job's linked photo is not where it was, or is another one."""
 
 
-class BriefError(LatherError):
-    """A brief cannot be read, or says two things at once."""
-
-
 class InUseError(LatherError):
     """A job is open in another process."""
 
 
 class EditError(LatherError):
     """An edit does not apply to the layer or job at hand."""
+
+
+class BriefError(EditError):
+    """A brief cannot be read, or says two things at once."""
 
 
 class UnseenError(EditError):

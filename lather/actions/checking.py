@@ -121,6 +121,6 @@ ACTIONS = (
            "Weaken the layer that went too far until the measure is at its limit.", "Check",
            use_lever, enabled=_has_lever),
     Action("check.blind", "Which is the photo?",
-           "Photo and retouch at delivery size, without labels: can you tell?", "Check",
+           "Photo and retouch at delivery size, without labels; your answer is kept.", "Check",
            compare_blindly, enabled=_has_retouch),
 )  # fmt: skip

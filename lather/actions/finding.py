@@ -185,6 +185,7 @@ def mend_all(bench: Workbench) -> None:
     mend(bench, [
         finding for finding in bench.state.findings.of_stage(Stage.CLEAN.value)
         if bench.state.findings.state(finding) is FindingState.OPEN and not finding.doubtful
+        and bench.state.brief.wants_done(finding.kind)
     ])  # fmt: skip
 
 

@@ -177,7 +177,7 @@ KEYS: dict[str, tuple[str, ...]] = {
     "shape.slower": ("F+4",),
     "shape.faster": ("F+5",),
     # The check.
-    "check.show": ("Alt+G",),
+    "check.show": ("Shift+C",),
     "check.next": ("Alt+X",),
     "check.previous": ("Alt+B",),
     "check.lever": ("Alt+R",),

@@ -52,6 +52,11 @@ class CleanOptions:
     nth_source: int = 0
     doubtful: bool = False
 
+    @property
+    def is_meant(self) -> bool:
+        """True if somebody named findings or kinds: else the brief says what is to be done."""
+        return self.ids is not None or self.kinds is not None
+
     def takes(self, finding: Finding) -> bool:
         value = finding.kind.value
         of_kind = self.kinds is None or value in self.kinds or value.split(".")[0] in self.kinds
@@ -83,7 +88,8 @@ def propose_clean(
     except EditError as error:
         return Proposal("Mend", state, state, refusal=error)
     wanted = [f for f in state.findings.in_state(FindingState.OPEN)
-              if f.kind.known and not f.kind.is_patch and options.takes(f)]  # fmt: skip
+              if f.kind.known and not f.kind.is_patch and options.takes(f)
+              and (options.is_meant or state.brief.wants_done(f.kind))]  # fmt: skip
     free = [finding for finding in wanted if finding.stands_free]
     left: Counter[str] = Counter({BESIDE_AN_EDGE: len(wanted) - len(free)})
     groups = sorted(_touching(free), key=lambda group: max(f.reach_px for f in group))

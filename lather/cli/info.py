@@ -51,6 +51,8 @@ def describe(job: Any) -> dict[str, Any]:
         },
         "worked_s": round(job.ledger.worked_s, 1),
         "delivery_long_side_px": state.brief.delivery_long_side_px,
+        "style": state.brief.style.value,
+        "blinded_tests": [trial.answer.value for trial in state.trials],
         "layers": [
             {
                 "id": layer.id,

@@ -9,6 +9,7 @@ from datetime import date
 from pathlib import Path
 from typing import Any, TypeVar
 
+from lather.core.check.limits import Limits
 from lather.core.survey.findings.finding import Kind
 from lather.document.brief import LONGEST_TEXT, Brief, Delivered, Task, refuse_contradictions
 from lather.document.style import Style
@@ -20,9 +21,10 @@ from lather.files.entries import Entry, unknown
 FORMAT, VERSION = "lather-brief", 1
 LARGEST_BYTES, MOST_KEPT = 2**20, 20_000
 LARGEST_NUMBER = 1e9
+LIMITS = "limits"
 _FILE_KEYS = {"format", "version", "photo", "keep", "questions"}
 _KEYS = {
-    "delivery_long_side_px", "style", "words", "limits", "keep_kinds", "tasks", "more_sizes_px",
+    "delivery_long_side_px", "style", "words", LIMITS, "keep_kinds", "tasks", "more_sizes_px",
     "formats", "n_pictures", "fee", "currency", "agreed_hours", "deadline", "consent_by",
     "consent_on", "guardian",
 }  # fmt: skip
@@ -35,7 +37,7 @@ def brief_entry(brief: Brief) -> Entry:
         "delivery_long_side_px": brief.delivery_long_side_px,
         "style": brief.style.value,
         "words": brief.words,
-        "limits": dict(brief.moved_limits),
+        LIMITS: {**brief.extras.get(LIMITS, {}), **brief.moved_limits},
         "keep_kinds": [kind.value for kind in brief.keep_kinds],
         "tasks": [task.value for task in brief.tasks],
         "more_sizes_px": list(brief.more_sizes_px),
@@ -54,12 +56,12 @@ def brief_entry(brief: Brief) -> Entry:
 def brief_from(entry: Entry) -> Brief:
     """The inverse; ValueError, KeyError or TypeError if it is wrong."""
     side = entry["delivery_long_side_px"]
-    limits = entry.get("limits", {})
+    limits, newer = _limits(entry.get(LIMITS, {}))
     return Brief(
         delivery_long_side_px=None if side is None else max(1, int(side)),
         style=Style(entry.get("style", Style.GROOMED.value)),
         words=_text(entry, "words"),
-        moved_limits={str(name): float(limits[name]) for name in sorted(limits)},
+        moved_limits=limits,
         keep_kinds=tuple(Kind(value) for value in _list(entry, "keep_kinds")),
         tasks=tuple(Task(value) for value in _list(entry, "tasks")),
         more_sizes_px=tuple(max(1, int(px)) for px in _list(entry, "more_sizes_px")),
@@ -72,8 +74,15 @@ def brief_from(entry: Entry) -> Brief:
         consent_by=_text(entry, "consent_by"),
         consent_on=_date(entry, "consent_on"),
         guardian=_text(entry, "guardian"),
-        extras=unknown(entry, _KEYS),
+        extras=unknown(entry, _KEYS) | ({LIMITS: newer} if newer else {}),
     )
+
+
+def _limits(entry: Entry) -> tuple[dict[str, float], Entry]:
+    """Those of measures that there are; those that only a newer Lather has."""
+    names = Limits.of_style(Style.GROOMED.value).numbers
+    known = {name: float(entry[name]) for name in sorted(entry) if name in names}
+    return known, unknown(entry, set(names))
 
 
 def write_brief(path: Path, held: WrittenBrief) -> None:
@@ -123,6 +132,9 @@ def read_brief(path: Path) -> WrittenBrief:
     except (ValueError, KeyError, TypeError, AttributeError, OverflowError) as error:
         why = f"'{error.args[0]}' is missing" if isinstance(error, KeyError) else str(error)
         raise BriefError(what, why, "correct it, or write it anew: lather brief") from error
+    for name in held.brief.extras.get(LIMITS, {}):
+        raise BriefError(what, f"it has a limit '{name}', which is no measure's",
+                         "its name is in docs/limits.md")  # fmt: skip
     refuse_contradictions(held.brief, what)
     return held
 

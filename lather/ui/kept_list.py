@@ -18,7 +18,7 @@ from lather.ui.theme import GAP_1
 from lather.ui.widgets import label
 
 INTRO = ("Ticked is kept: no assistant touches it, brushes warn, the check proves it. Dimples and "
-         "what else belongs to the person: mark it on the picture with Keep a mark.")  # fmt: skip
+         "what else belongs to the person: mark it on the picture with Mark to keep.")  # fmt: skip
 NO_SURVEY = "Survey the portrait first: moles, scars, freckles and creases are listed here then."
 NOTHING = "The survey found nothing that would have to be asked about."
 _IDS = Qt.ItemDataRole.UserRole

@@ -78,6 +78,7 @@ class FileTest(Case):
             (json.dumps(good | {"keep": [{"x": 1}]}), "'y' is missing"),
             (json.dumps(good | {"keep": [{"x": 1, "y": 2, "radius_px": 0}]}), "no size"),
             (json.dumps(good | {"limits": {"texture_kept.least": 7}}), "more than the photo"),
+            (json.dumps(good | {"limits": {"plastic.most": 1}}), "no measure's"),
             (json.dumps(good | {"words": 3}), "no text"),
             ("\0" * (2**20 + 5), "larger than a brief"),
         ):  # fmt: skip

@@ -65,11 +65,12 @@ def colour_largest(views: Views) -> Reading:
     start, now = views.begun.means, views.means
     # Of what is far apart in Lab, the furthest by the formula.
     far = np.where(counts, np.square(now - start).sum(-1), 0.0)
-    places = np.argpartition(far.ravel(), -MOST_PLACES)[-MOST_PLACES:] if (
-        far.size > MOST_PLACES) else np.arange(far.size)  # fmt: skip
+    n = min(MOST_PLACES, far.size)
+    places = np.argpartition(far.ravel(), -n)[-n:]
     away = ciede2000(start.reshape(-1, 3)[places], now.reshape(-1, 3)[places])
+    away *= counts.ravel()[places]
     y, x = np.unravel_index(places[int(np.argmax(away))], far.shape)
-    return Reading(float(away.max()) if counts.any() else 0.0, _place(views, float(x), float(y)))
+    return Reading(float(away.max()), _place(views, float(x), float(y)))
 
 
 def evenness(views: Views) -> Reading:

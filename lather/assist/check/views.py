@@ -11,13 +11,8 @@ from functools import cached_property
 
 import numpy as np
 
-from lather.assist.skin_view import (
-    STRIP_PX,
-    SkinView,
-    coarsest_level,
-    marks_of,
-    skin_view,
-)
+from lather.assist.scores import LEAST_CM2, LEAST_MATT, SCORED, SHINES_ON_MM
+from lather.assist.skin_view import STRIP_PX, SkinView, coarsest_level, marks_of, skin_view
 from lather.assist.texture_planes import FineStrips, TexturePlanes
 from lather.core.arrays import FloatImage, Plane
 from lather.core.check import skin as measure
@@ -41,12 +36,7 @@ from lather.render.regions import region_coverage
 CLOSE_MM, FINE_MM = 0.3, 0.15  # a pixel at which edges and texture are compared
 TONE_MM, QUICK_MM = 0.5, 0.6  # and tone; the same while it has to be quick
 LARGE_MM = 3.0  # over which colour is compared
-SHINES_ON_MM, LEAST_MATT = 3.0, 0.2
 EVERY = 12  # of the strips in which texture is measured while it has to be quick
-
-LEAST_CM2 = 1.0
-MEASURED = (Part.FOREHEAD, Part.CHEEK_LEFT, Part.CHEEK_RIGHT, Part.NOSE, Part.CHIN, Part.NECK,
-            Part.EARS, Part.BODY)  # fmt: skip
 
 
 @dataclass(frozen=True, eq=False)
@@ -98,7 +88,7 @@ class Start:
     def weights(self) -> dict[Part, tuple[Plane, Plane]]:
         """Plain skin of each part, and what of it does not shine; no part with too little."""
         picture, found = self.skin.picture, {}
-        for part in MEASURED:
+        for part in SCORED:
             weight = np.asarray(self.skin.parts[part] * picture.plain, dtype=np.float32)
             if picture.mm2(float(weight.sum())) < 100 * LEAST_CM2:
                 continue
