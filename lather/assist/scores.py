@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from lather.assist.skin_view import SkinView, rough_of, skin_view
-from lather.assist.texture_planes import FineStrips, TexturePlanes
+from lather.assist.texture_planes import TexturePlanes
 from lather.core.arrays import Plane
 from lather.core.check import skin as check
 from lather.core.check.limits import Limits, beyond
@@ -100,7 +100,7 @@ def skin_scores(
     progress(0.0, "measuring the skin")
     start, now = skin_view(state, cancel, photo=True), skin_view(state, cancel)
     progress(0.3, "measuring the texture")
-    texture = TexturePlanes(FineStrips(state.as_photographed), state, now.level, cancel)
+    texture = TexturePlanes(state.as_photographed, state, now.level, cancel)
     progress(0.6, "looking for shine")
     shine = _shining(start, texture.start, cancel), _shining(now, texture.now, cancel)
     progress(0.8, "measuring light and shade")

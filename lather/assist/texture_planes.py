@@ -15,37 +15,15 @@ from lather.core.colour.labs import lab_of
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
 from lather.core.work import CancelToken
+from lather.document.diff import changed_cells
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
+from lather.document.tiles import TILE_PX, Key
 from lather.render.compositor import render, render_photo
 
 GRAIN_SIDE_PX, GRAIN_BLOCKS = 96, 5
-Strip = tuple[Plane, NDArray[np.bool_]]
 CLIPPED = 0.5 / 255  # next to black or white
-SAMPLED_ROWS = 4  # of the view, of each strip that is measured while it has to be quick
-
-
-class FineStrips:
-    """Fine lightness of a state, and what is clipped in it, strip by strip."""
-
-    def __init__(self, state: JobState, *, keeps: bool = False) -> None:
-        """`keeps`: a strip that is asked for again is not worked out again."""
-        self.state = state
-        self._kept: dict[tuple[Rect, int], Strip] | None = {} if keeps else None
-
-    def read(self, strip: Rect, level: int, sigma_px: float) -> Strip:
-        """(h, w) each, of a rectangle of a level."""
-        if self._kept is not None and (strip, level) in self._kept:
-            return self._kept[strip, level]
-        whole = self.state.photo.rect.at_level(level)
-        wide = strip.grown(gaussian_reach_px(sigma_px)).intersect(whole)
-        inside = strip.shifted(-wide.x0, -wide.y0).slices
-        pixels = render(self.state, wide, level)
-        light = np.ascontiguousarray(lab_of(pixels)[..., 0])
-        found = check.fine_lightness(light, sigma_px)[inside], clipped(pixels[inside])
-        if self._kept is not None:
-            self._kept[strip, level] = found
-        return found
+FEW_ROWS = 8  # of the view, that are measured anew together where something changed
 
 
 class TexturePlanes:
@@ -53,53 +31,71 @@ class TexturePlanes:
 
     Attributes
     ----------
-    measured : (h,) bool, which rows of the view were measured.
-    clipped : (h, w), the share of each pixel that is clipped and was not.
+    state : what there is now.
+    level : of the mip pyramid, at which texture is measured.
     fine : fine lightness at the start and now, (H, W) at `level`, if it was asked for.
     """
 
     def __init__(
-        self, start: FineStrips, now: JobState, view_level: int, cancel: CancelToken, *,
-        most_mm: float = FINEST_MM, every: int = 1, keep_fine: bool = False,
+        self, start: JobState, now: JobState, view_level: int, cancel: CancelToken, *,
+        most_mm: float = FINEST_MM, keep_fine: bool = False, earlier: TexturePlanes | None = None,
     ) -> None:  # fmt: skip
-        """A pixel is at most `most_mm`; only one strip in `every` is measured."""
-        level = min(coarsest_level(now, most_mm), view_level)
-        self.level, view = level, now.photo.rect.at_level(view_level)
-        self._sigma_px = check.TEXTURE_MM * px_per_mm(now) / 2**level
-        side, whole = 1 << (view_level - level), now.photo.rect.at_level(level)
-        self._planes = [np.zeros((view.height, view.width), dtype=np.float32) for _ in range(3)]
-        self.measured = np.zeros(view.height, dtype=bool)
-        self.clipped = np.zeros((view.height, view.width), dtype=np.float32)
+        """A pixel is at most `most_mm`. `earlier` is of the same start and view: only what has
+        changed since is measured anew."""
+        self.state = now
+        self.level = min(coarsest_level(now, most_mm), view_level)
+        view, whole = now.photo.rect.at_level(view_level), now.photo.rect.at_level(self.level)
+        self._sigma_px = check.TEXTURE_MM * px_per_mm(now) / 2**self.level
+        self._side = 1 << (view_level - self.level)
+        self._planes = [np.zeros((view.height, view.width), dtype=np.float32) for _ in range(4)]
         self.fine: tuple[Plane, Plane] | None = None
         if keep_fine:
             shape = whole.height, whole.width
             self.fine = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
-        self._grain_l = _grain_l(now, level, whole)
-        rows = SAMPLED_ROWS if every > 1 else max(1, STRIP_PX // side)
-        for top in range(0, view.height, every * rows):
+        self._grain_l: float = (
+            _grain_l(now, self.level, whole) if earlier is None else earlier._grain_l
+        )
+        changed = None if earlier is None else changed_cells(earlier.state, now)
+        rows = max(1, STRIP_PX // self._side) if earlier is None else FEW_ROWS
+        for top in range(0, view.height, rows):
             cancel.check()
             band = Rect(0, top, view.width, min(top + rows, view.height))
-            strip = Rect(0, band.y0 * side, whole.width, min(band.y1 * side, whole.height))
-            self._measure(start, FineStrips(now), band, strip)
+            strip = Rect(0, band.y0 * self._side, whole.width,
+                         min(band.y1 * self._side, whole.height))  # fmt: skip
+            if earlier is not None and changed is not None and self._is_far(strip, changed):
+                for plane, before in zip(self._planes, earlier._planes, strict=True):
+                    plane[band.slices] = before[band.slices]
+            else:
+                self._measure(start, now, band, strip)
 
-    def _measure(self, start: FineStrips, now: FineStrips, band: Rect, strip: Rect) -> None:
+    def _is_far(self, strip: Rect, changed: set[Key]) -> bool:
+        """True if no tile that changed comes near a strip of the level."""
+        reach = gaussian_reach_px(self._sigma_px) + 1
+        top, bottom = ((y << self.level) // TILE_PX for y in (strip.y0 - reach, strip.y1 + reach))
+        return all(not top <= row <= bottom for row, _ in changed)
+
+    def _measure(self, start: JobState, now: JobState, band: Rect, strip: Rect) -> None:
         import cv2
 
         size = band.width, band.height
-        was, was_clipped = start.read(strip, self.level, self._sigma_px)
-        is_now, is_clipped = now.read(strip, self.level, self._sigma_px)
+        (was, was_clipped), (is_now, is_clipped) = (self._read(s, strip) for s in (start, now))
+        newly = (is_clipped & ~was_clipped).astype(np.float32)
         for plane, values in zip(
-            self._planes, (was * was, was * is_now, is_now * is_now), strict=True
+            self._planes, (was * was, was * is_now, is_now * is_now, newly), strict=True
         ):
             plane[band.slices] = cv2.resize(values, size, interpolation=cv2.INTER_AREA)
-        newly = is_clipped & ~was_clipped
-        self.clipped[band.slices] = cv2.resize(
-            newly.astype(np.float32), size, interpolation=cv2.INTER_AREA
-        )
-        self.measured[band.y0 : band.y1] = True
         if self.fine is not None:
             for kept, values in zip(self.fine, (was, is_now), strict=True):
                 kept[strip.slices] = values
+
+    def _read(self, state: JobState, strip: Rect) -> tuple[Plane, NDArray[np.bool_]]:
+        """Fine lightness of a strip, and what is clipped in it."""
+        whole = state.photo.rect.at_level(self.level)
+        wide = strip.grown(gaussian_reach_px(self._sigma_px)).intersect(whole)
+        inside = strip.shifted(-wide.x0, -wide.y0).slices
+        pixels = render(state, wide, self.level)
+        light = np.ascontiguousarray(lab_of(pixels)[..., 0])
+        return check.fine_lightness(light, self._sigma_px)[inside], clipped(pixels[inside])
 
     @property
     def grain(self) -> float:
@@ -120,11 +116,15 @@ class TexturePlanes:
     def now(self) -> Plane:
         return self._planes[2]
 
+    @property
+    def clipped(self) -> Plane:
+        """(h, w), the share of each pixel that is clipped and was not."""
+        return self._planes[3]
+
     def of(self, weight: Plane) -> tuple[float, float, float]:
         """Variance of grain, mean square at the start, mean square now, of what a weight takes."""
-        weighed = weight * self.measured[:, None]
-        total = max(float(weighed.sum()), 1e-6)
-        was, now = (float((plane * weighed).sum()) / total for plane in (self.start, self.now))
+        total = max(float(weight.sum()), 1e-6)
+        was, now = (float((plane * weight).sum()) / total for plane in (self.start, self.now))
         return min(self.grain, 0.9 * was), was, now
 
 

@@ -53,6 +53,7 @@ class CheckPanel(QWidget):
                         for name, text in COMMANDS]  # fmt: skip
         for button in self.buttons:
             button.setProperty("role", "compact")
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             row.addWidget(button, 1)
         column.addLayout(row)
         self.trials = label("", "dim")

@@ -16,6 +16,7 @@ from lather.assist.blind import blind_pair
 from lather.assist.check.check import Verdict, check
 from lather.assist.check.lever import at_strength, find_lever
 from lather.assist.check.table import BY_ID, ROWS
+from lather.assist.check.views import Views
 from lather.core.check.limits import TABLE
 from lather.core.colour.lab import ciede2000, lab_to_srgb
 from lather.core.colour.labs import lab_of
@@ -164,6 +165,40 @@ class CheckTest(Case):
         place = found.rows[0].reading.place
         self.assertAlmostEqual(place[0], mole.x, delta=1)
         self.assertIn("mole", found.reasons[0])
+
+    def test_a_spot_that_was_made_is_found_and_smoothing_makes_none(self) -> None:
+        state = portrait()
+        rgb, mm = shown(state), state.findings.mm_per_px
+        ys, xs = np.mgrid[: rgb.shape[0], : rgb.shape[1]]
+        row = BY_ID["new_spots"]
+        begun = Views(state).begun
+        for part in begun.weights:
+            x, y = (v * (1 << begun.skin.level) for v in begun.middle(part))
+            away = np.hypot(xs - x, ys - y) * mm
+            bell = np.exp(-((away / 1.3) ** 2))[..., None].astype(np.float32)
+            rgb -= bell * np.array((0.02, 0.16, 0.13), dtype=np.float32)
+        found = check(painted(state, rgb), rows=[row])
+        self.assertGreaterEqual(found.rows[0].reading.value, 5)
+        calm = check(smoothed(state, 0.3), rows=[row])
+        self.assertLessEqual(calm.rows[0].reading.value, 1)
+
+    def test_after_a_stroke_only_what_it_touched_is_measured_anew(self) -> None:
+        from lather.document.tiles import TILE_PX
+
+        state = edits.add_pixel_layer(portrait(), "Stroke")
+        tile = np.zeros((TILE_PX, TILE_PX, 4), dtype=np.uint16)
+        tile[60:120, 40:200] = (30000, 20000, 15000, 60000)
+        face = state.findings.faces[0]
+        key = tuple(int(v) // TILE_PX for v in reversed(face.at(0.3, 0.9)))
+        painted_on = edits.set_pixels(state, state.active_id,
+                                      state.active.tiles.with_tiles({key: tile}))  # fmt: skip
+        rows = [BY_ID[name] for name in ("texture_kept", "sharpness", "clipped")]
+        check(state, quick=True, rows=rows)
+        after = check(painted_on, quick=True, rows=rows)  # goes on from the one before
+        check(edits.set_style(painted_on, Style.NATURAL), quick=True, rows=rows)
+        fresh = check(edits.set_style(painted_on, Style.GROOMED), quick=True, rows=rows)
+        for one, other in zip(after.rows, fresh.rows, strict=True):
+            self.assertAlmostEqual(one.reading.value, other.reading.value, places=5)
 
     def test_limits_of_the_brief_count(self) -> None:
         state = smoothed(portrait(), 0.12)

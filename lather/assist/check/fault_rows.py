@@ -13,6 +13,7 @@ from lather.assist.skin_view import marks_of
 from lather.core.check import edges
 from lather.core.check.repeats import repeated
 from lather.core.last import Last
+from lather.core.rect import Rect
 from lather.core.survey.findings.spot import Spot
 from lather.core.survey.regions.region import Region
 from lather.core.tone.skin_picture import NO_MARK, SURE_SKIN, disc
@@ -24,7 +25,7 @@ from lather.render.compositor import render
 EDGE_MM = 1.0  # beside the edge of skin no seam is looked for
 TOUCHED_MM = 1.5  # around what was touched, where spots count
 SAME_SPOT_MM = 2.5
-SEEN_Z = 7.0  # how clearly a new spot must stand out
+SEEN_Z, RISE = 7.0, 0.5  # how clearly a new spot must stand out; how much of that is new
 
 
 def rims(views: Views) -> Reading:
@@ -65,7 +66,7 @@ def repeats(views: Views) -> Reading:
 def clipped(views: Views) -> Reading:
     """Share of the skin that says no more, and did."""
     view, planes = views.begun.skin, views.texture
-    skin = view.picture.is_skin & planes.measured[:, None]
+    skin = view.picture.is_skin
     if not skin.any():
         return Reading(None, why_not="there is no skin")
     newly = planes.clipped * skin
@@ -94,6 +95,7 @@ def new_spots(views: Views) -> Reading:
         spot for spot in _spots(views, views.flat)
         if spot.z > SEEN_Z and near[int(spot.y) // side, int(spot.x) // side]
         and all(math.dist((spot.x, spot.y), place) > radius for place in places)
+        and _rose(views, spot)
     ]  # fmt: skip
     return Reading(float(len(new)), (new[0].x, new[0].y) if new else None)
 
@@ -111,6 +113,22 @@ def _spots(views: Views, state: JobState) -> list[Spot]:
     side = 1 << close.level
     found = find_spots(rgb, plain, close.mm_per_px, views.cancel)
     return [replace(spot, x=spot.x * side, y=spot.y * side) for spot in found]
+
+
+def _rose(views: Views, spot: Spot) -> bool:
+    """True if a spot stands out by what was changed: on calmer skin an old one is only seen better.
+    """
+    close, side = views.close, 1 << views.close.level
+    x, y, r = spot.x / side, spot.y / side, max(1.5, spot.sigma_px)
+    place = Rect.around(x, y, 4 * r).intersect(close.rect)
+    ys, xs = np.mgrid[place.y0 : place.y1, place.x0 : place.x1] + 0.5
+    away = np.hypot(xs - x, ys - y)
+    core, ring = away < r, (away > 2.2 * r) & (away < 3.6 * r)
+    if not core.any() or not ring.any():
+        return True
+    was, now = (lab[place.slices][core].mean(0) - np.median(lab[place.slices][ring], axis=0)
+                for lab in (close.start, close.now))  # fmt: skip
+    return float(np.linalg.norm(now - was)) > RISE * float(np.linalg.norm(now))
 
 
 _START_SPOTS: Last[list[Spot]] = Last()

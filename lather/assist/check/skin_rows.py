@@ -27,8 +27,7 @@ LEAST_GRAIN_L = 0.15  # with less the photo has none
 def texture_kept(views: Views) -> Reading:
     start, product, _ = views.local_texture
     parts = {
-        part: measure.usual_share(product, start, views.sampled(matt), views.texture.grain,
-                                  kept=True)
+        part: measure.usual_share(product, start, matt, views.texture.grain, kept=True)
         for part, (_, matt) in views.weights.items()
     }  # fmt: skip
     local = np.asarray(product / np.maximum(start, np.float32(1e-6)), dtype=np.float32)
@@ -38,8 +37,7 @@ def texture_kept(views: Views) -> Reading:
 def sharpness(views: Views) -> Reading:
     start, _, now = views.local_texture
     parts = {
-        part: measure.usual_share(now, start, views.sampled(matt), views.texture.grain,
-                                  kept=False)
+        part: measure.usual_share(now, start, matt, views.texture.grain, kept=False)
         for part, (_, matt) in views.weights.items()
     }  # fmt: skip
     return _furthest(views, parts, "sharpness")
@@ -145,7 +143,7 @@ def _lowest(views: Views, parts: dict[Part, float], local: Plane | None = None) 
     part = min(parts, key=lambda p: parts[p])
     if local is None:
         return Reading(parts[part], _middle(views, part), where(part), parts)
-    inside = views.sampled(views.weights[part][1]) > 0.5
+    inside = views.weights[part][1] > 0.5
     y, x = np.unravel_index(int(np.argmin(np.where(inside, local, np.inf))), local.shape)
     return Reading(parts[part], _place(views, float(x), float(y)), where(part), parts)
 

@@ -13,7 +13,7 @@ import numpy as np
 
 from lather.assist.scores import LEAST_CM2, LEAST_MATT, SCORED, SHINES_ON_MM
 from lather.assist.skin_view import STRIP_PX, SkinView, coarsest_level, marks_of, skin_view
-from lather.assist.texture_planes import FineStrips, TexturePlanes
+from lather.assist.texture_planes import TexturePlanes
 from lather.core.arrays import FloatImage, Plane
 from lather.core.check import skin as measure
 from lather.core.check.edges import Mask, touched_mask
@@ -36,7 +36,6 @@ from lather.render.regions import region_coverage
 CLOSE_MM, FINE_MM = 0.3, 0.15  # a pixel at which edges and texture are compared
 TONE_MM, QUICK_MM = 0.5, 0.6  # and tone; the same while it has to be quick
 LARGE_MM = 3.0  # over which colour is compared
-EVERY = 12  # of the strips in which texture is measured while it has to be quick
 
 
 @dataclass(frozen=True, eq=False)
@@ -64,7 +63,7 @@ class Start:
 
     def __init__(self, state: JobState, most_mm: float) -> None:
         self.state, self.most_mm = state, most_mm
-        self.strips = FineStrips(state, keeps=most_mm == QUICK_MM)
+        self.texture: TexturePlanes | None = None  # the latest that was measured quickly
         self._middles: dict[Part, tuple[float, float]] = {}
 
     @cached_property
@@ -176,24 +175,25 @@ class Views:
 
     @cached_property
     def texture(self) -> TexturePlanes:
-        return TexturePlanes(
-            self.begun.strips, self.flat, self.begun.skin.level, self.cancel, most_mm=FINE_MM,
-            every=EVERY if self.quick else 1, keep_fine=not self.quick,
+        """While it has to be quick only what has changed since the last time is measured."""
+        begun = self.begun
+        planes = TexturePlanes(
+            self.start, self.flat, begun.skin.level, self.cancel, most_mm=FINE_MM,
+            keep_fine=not self.quick, earlier=begun.texture,
         )  # fmt: skip
+        if self.quick:
+            begun.texture = planes
+        return planes
 
     @cached_property
     def local_texture(self) -> tuple[Plane, Plane, Plane]:
         """(h, w) each, at the size of `skin`: means over 2 mm of the square of fine lightness at
         the start, of the product, and of the square now."""
         picture, planes = self.begun.skin.picture, self.texture
-        inside = self.sampled(np.asarray(picture.plain, dtype=np.float32))
+        inside = np.asarray(picture.plain, dtype=np.float32)
         start, product, now = (picture.mean(plane, inside, measure.LOCAL_MM)
                                for plane in (planes.start, planes.product, planes.now))  # fmt: skip
         return start, product, now
-
-    def sampled(self, weight: Plane) -> Plane:
-        """What of a weight lies where texture was measured."""
-        return weight * self.texture.measured[:, None]
 
     @cached_property
     def close(self) -> Close:
