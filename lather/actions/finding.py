@@ -16,6 +16,7 @@ from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
+from lather.document.briefing import refuse_where_forbidden
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
 from lather.document.merge import Merged, merge, same_work
@@ -182,11 +183,15 @@ def mend_all(bench: Workbench) -> None:
     if bench.stage is Stage.EVEN:
         propose_all(bench)
         return
-    mend(bench, [
-        finding for finding in bench.state.findings.of_stage(Stage.CLEAN.value)
-        if bench.state.findings.state(finding) is FindingState.OPEN and not finding.doubtful
-        and bench.state.brief.wants_done(finding.kind)
-    ])  # fmt: skip
+    refuse_where_forbidden(bench.state, "Nothing was mended")
+    findings, brief = bench.state.findings, bench.state.brief
+    sure = [finding for finding in findings.of_stage(Stage.CLEAN.value)
+            if findings.state(finding) is FindingState.OPEN and not finding.doubtful]  # fmt: skip
+    wanted = [finding for finding in sure if brief.wants_done(finding.kind)]
+    if sure and not wanted:
+        bench.say("The brief asks for none of what is open.")
+        return
+    mend(bench, wanted)
 
 
 def other_source(bench: Workbench) -> None:

@@ -151,7 +151,12 @@ class CheckStrip(QWidget):
         check = gauge.check(job.state) if job is not None else None
         retouched = job is not None and len(job.state.layers) > 1
         surveyed = job is not None and job.state.surveyed
-        note = "as photographed" if job is not None and not retouched else "" if job is None else "checking …" if surveyed else "survey first"
+        if job is None:
+            note = ""
+        elif not retouched:
+            note = "as photographed"
+        else:
+            note = "checking …" if surveyed else "survey first"
         self.gauge.show_check(check, note)
 
     def _measure(self) -> None:

@@ -24,6 +24,7 @@ from lather.document.style import Style
 from lather.document.trials import Answer, Trial
 from lather.ui.blind_dialog import BlindDialog
 from lather.ui.scripted import settle, wait_until
+from lather.ui.widgets import run_action
 from tests.assist.test_check import portrait, smoothed
 from tests.ui.test_window import WindowCase
 
@@ -84,7 +85,8 @@ class BriefPageTest(WindowCase):
         QTest.mouseClick(self.page.styles[Style.IDENTITY], Qt.MouseButton.LeftButton)
         before = self.bench.state
         self.bench.go_to_stage(Stage.CLEAN)
-        next(a for a in all_actions() if a.id == "finding.mend_all").run(self.bench)
+        action = next(a for a in all_actions() if a.id == "finding.mend_all")
+        run_action(action, self.bench)
         wait_until(lambda: self.bench.task is None)
         self.assertEqual(self.bench.state.layers, before.layers)
         self.assertTrue(any("must show the person" in text for text, _ in self.said), self.said)
