@@ -14,9 +14,10 @@ from lather.document.brief import Brief
 from lather.document.briefing import set_brief
 from lather.document.findings import FindingState
 from lather.document.style import Style
+from lather.errors import BriefError
 from lather.files.outputs import with_ending
 
-ENDING = ".json"
+ENDING, LARGEST_PX = ".json", 60_000
 
 
 def change_brief(bench: Workbench, what: str, **values: Any) -> None:
@@ -25,6 +26,15 @@ def change_brief(bench: Workbench, what: str, **values: Any) -> None:
 
     brief = replace(bench.state.brief, **values)
     bench.change("Brief", set_brief, brief, gesture=("brief", what))
+
+
+def sizes_of(text: str) -> tuple[int, ...]:
+    """Long sides in pixels, as they are typed: '2048, 1080'; `BriefError` for what is none."""
+    words = text.replace(",", " ").replace("px", " ").split()
+    if not all(word.isdigit() and 0 < int(word) <= LARGEST_PX for word in words):
+        raise BriefError("The sizes stay as they were", f"'{text}' is no list of pixels",
+                         "type long sides like 2048, 1080")  # fmt: skip
+    return tuple(dict.fromkeys(map(int, words)))
 
 
 def open_brief(bench: Workbench) -> None:

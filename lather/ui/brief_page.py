@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from lather.actions.action import Action
-from lather.actions.briefing import change_brief
+from lather.actions.briefing import change_brief, sizes_of
 from lather.actions.workbench import Workbench
 from lather.assist.briefing import money, zoom_advice
 from lather.assist.check.table import BY_ID
@@ -197,13 +197,17 @@ class BriefPage(QScrollArea):
             formats.addWidget(box)
             self.formats[form] = box
         formats.addStretch(1)
+        self.more_sizes = QLineEdit()
+        self.more_sizes.setPlaceholderText("2048, 1080")
+        self.more_sizes.editingFinished.connect(self._on_sizes)
         money_row = QHBoxLayout()
         money_row.addWidget(self.fee)
         money_row.addWidget(self.currency)
         _fill(grid, (
             ("Long side at delivery", self.long_side), ("Formats", formats),
+            ("Further sizes", self.more_sizes), ("Deadline", self.deadline),
             ("Pictures", self.n_pictures), ("Fee for all of them", money_row),
-            ("Agreed hours", self.hours), ("Deadline", self.deadline),
+            ("Agreed hours", self.hours),
         ))  # fmt: skip
         self.currency.setMaximumWidth(64)
         column.addLayout(grid)
@@ -256,6 +260,7 @@ class BriefPage(QScrollArea):
         for field, number in ((self.long_side, brief.delivery_long_side_px),
                               (self.n_pictures, brief.n_pictures)):  # fmt: skip
             field.setValue(number or 0)
+        _set_text(self.more_sizes, ", ".join(map(str, brief.more_sizes_px)))
         self.fee.setValue(brief.fee or 0.0)
         self.hours.setValue(brief.agreed_hours or 0.0)
         _set_text(self.currency, brief.currency)
@@ -280,6 +285,13 @@ class BriefPage(QScrollArea):
             change_brief(self.bench, what, **values)
         except Exception as error:  # noqa: BLE001 - the edge
             self.bench.report(error, "The brief was not changed")
+            self.reset()
+
+    def _on_sizes(self) -> None:
+        try:
+            self._change("sizes", more_sizes_px=sizes_of(self.more_sizes.text()))
+        except Exception as error:  # noqa: BLE001 - the edge
+            self.bench.report(error, "The sizes were not taken")
             self.reset()
 
     def _on_task(self) -> None:

@@ -130,6 +130,7 @@ class CheckStrip(QWidget):
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         self._refresh()
+        self._show_gauge()
         self._timer.start()
 
     def _refresh(self) -> None:

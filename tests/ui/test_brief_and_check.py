@@ -72,6 +72,14 @@ class BriefPageTest(WindowCase):
         self.assertEqual(page.long_side.value(), 0)
         self.assertTrue(page.tasks[Task.SHAPE].isChecked())
 
+    def test_further_sizes_are_pixels_or_one_clear_sentence(self) -> None:
+        field = self.page.more_sizes
+        for text, sizes in (("2048, 1080 px", (2048, 1080)), ("tall", (2048, 1080)), ("", ())):
+            field.setText(text)
+            field.editingFinished.emit()
+            self.assertEqual(self.brief().more_sizes_px, sizes)
+        self.assertTrue(any("'tall' is no list of pixels" in said for said, _ in self.said))
+
     def test_a_style_shows_what_it_allows(self) -> None:
         groomed = self.page.limits["texture_kept"].text()
         QTest.mouseClick(self.page.styles[Style.INFANT], Qt.MouseButton.LeftButton)
