@@ -3,19 +3,17 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QDate, Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
-    QDateEdit,
     QDoubleSpinBox,
     QFrame,
-    QGridLayout,
     QHBoxLayout,
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
     QScrollArea,
-    QSpinBox,
     QVBoxLayout,
     QWidget,
 )
@@ -29,16 +27,25 @@ from lather.document.brief import Brief, Delivered, Task, missing_consent
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.document.style import Style
+from lather.ui.fields import (
+    DATE_FORMAT,
+    NO_DATE,
+    Columns,
+    date_field,
+    date_text,
+    fields,
+    number_field,
+    set_text,
+    together,
+)
 from lather.ui.kept_list import KeptList
-from lather.ui.theme import GAP_1, GAP_2, GAP_3, GAP_4
+from lather.ui.theme import GAP_2, GAP_3, GAP_4
 from lather.ui.widgets import CommandButton, dress_anew, label
 
 ALLOWED = ("texture_kept", "modelling_kept", "colour_shift", "displacement", "teeth_lighter",
            "eye_whites_lighter", "evenness", "keep_marks")  # fmt: skip
-NO_SIZE, NO_DATE = 0, QDate(2000, 1, 1)
-DATE_FORMAT = "yyyy-MM-dd"
-WORDS_PX, FIELD_PX = 64, 120
-TASK_COLUMNS = 3
+COMMANDS = (("brief.open", "From a file…"), ("brief.save", "To a file…"), ("brief.clear", "Clear"))
+WORDS_PX, WIDE_PX = 64, 640
 
 
 class BriefPage(QScrollArea):
@@ -48,6 +55,7 @@ class BriefPage(QScrollArea):
         super().__init__()
         self.bench = bench
         self._showing = False
+        self._columns: list[Columns] = []
         self.setWidgetResizable(True)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setFrameShape(QFrame.Shape.NoFrame)
@@ -91,6 +99,12 @@ class BriefPage(QScrollArea):
         if before.brief is not after.brief or before.findings is not after.findings:
             self.reset()
 
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Fewer columns where there is no room for more."""
+        super().resizeEvent(event)
+        for columns in self._columns:
+            columns.arrange(is_wide=self.width() >= WIDE_PX)
+
     # --- parts ---------------------------------------------------------------------------
 
     def _heading(self, actions: dict[str, Action]) -> QHBoxLayout:
@@ -98,8 +112,8 @@ class BriefPage(QScrollArea):
         row.setSpacing(GAP_2)
         row.addWidget(label("The brief", "title"))
         row.addStretch(1)
-        self.commands = [CommandButton(actions[name], self.bench)
-                         for name in ("brief.open", "brief.save", "brief.clear")]  # fmt: skip
+        self.commands = [CommandButton(actions[name], self.bench, text=text)
+                         for name, text in COMMANDS]  # fmt: skip
         for button in self.commands:
             button.setProperty("role", "compact")
             row.addWidget(button)
@@ -119,8 +133,6 @@ class BriefPage(QScrollArea):
 
     def _styles(self, actions: dict[str, Action]) -> QWidget:
         card, column = _card("How far to go")
-        row = QHBoxLayout()
-        row.setSpacing(GAP_1)
         self.styles, group = {}, QButtonGroup(self)
         for style in Style:
             button = QPushButton(style.title.capitalize())
@@ -130,48 +142,37 @@ class BriefPage(QScrollArea):
                 lambda checked, style=style: self._change("style", style=style))
             group.addButton(button)
             self.styles[style] = button
-            row.addWidget(button, 1)
-        column.addLayout(row)
+        column.addLayout(self._laid(Columns([(b,) for b in self.styles.values()], 5, 3)))
         self.style_help = label("", "dim")
         self.style_help.setWordWrap(True)
         column.addWidget(self.style_help)
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(GAP_3)
-        grid.setVerticalSpacing(GAP_1)
-        self.limits = {}
-        for number, name in enumerate(ALLOWED):
-            title, value = label(BY_ID[name].title), label("", "title")
+        self.limits = {name: label("", "title") for name in ALLOWED}
+        cells = []
+        for name, value in self.limits.items():
+            title = label(BY_ID[name].title)
             title.setToolTip(BY_ID[name].help)
-            grid.addWidget(title, number // 2, 3 * (number % 2))
-            grid.addWidget(value, number // 2, 3 * (number % 2) + 1)
-            self.limits[name] = value
-        grid.setColumnStretch(2, 1)
-        grid.setColumnStretch(5, 1)
+            cells.append((title, value))
+        grid = self._laid(Columns(cells, 2, 1))
         column.addLayout(grid)
         return card
 
     def _tasks(self) -> QWidget:
         card, column = _card("Parts of the work")
-        grid = QGridLayout()
-        grid.setSpacing(GAP_1)
         self.tasks = {}
-        for number, task in enumerate(Task):
+        for task in Task:
             box = QCheckBox(task.title.capitalize())
             box.clicked.connect(lambda checked: self._on_task())
-            grid.addWidget(box, number // TASK_COLUMNS, number % TASK_COLUMNS)
             self.tasks[task] = box
+        grid = self._laid(Columns([(box,) for box in self.tasks.values()], 3, 2))
         column.addLayout(grid)
         return card
 
     def _order(self) -> QWidget:
         card, column = _card("Order and delivery")
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(GAP_2)
-        grid.setVerticalSpacing(GAP_2)
-        self.long_side = _number(0, 60000, "full size", " px")
+        self.long_side = number_field(0, 60000, "full size", " px")
         self.long_side.valueChanged.connect(
             lambda px: self._change("size", delivery_long_side_px=px or None))
-        self.n_pictures = _number(0, 100000, "–", "")
+        self.n_pictures = number_field(0, 100000, "–", "")
         self.n_pictures.valueChanged.connect(
             lambda n: self._change("pictures", n_pictures=n or None))
         self.fee = QDoubleSpinBox()
@@ -186,29 +187,25 @@ class BriefPage(QScrollArea):
         self.hours.setSpecialValueText("–")
         self.hours.setSuffix(" h")
         self.hours.valueChanged.connect(lambda h: self._change("hours", agreed_hours=h or None))
-        self.deadline = _date()
+        self.deadline = date_field()
         self.deadline.dateChanged.connect(
-            lambda day: self._change("deadline", deadline=_text_of(day)))
+            lambda day: self._change("deadline", deadline=date_text(day)))
         self.formats = {}
-        formats = QHBoxLayout()
         for form in Delivered:
             box = QCheckBox(form.title.upper() if form is not Delivered.WEBP else "WebP")
             box.clicked.connect(lambda checked: self._on_format())
-            formats.addWidget(box)
             self.formats[form] = box
-        formats.addStretch(1)
         self.more_sizes = QLineEdit()
         self.more_sizes.setPlaceholderText("2048, 1080")
         self.more_sizes.editingFinished.connect(self._on_sizes)
-        money_row = QHBoxLayout()
-        money_row.addWidget(self.fee)
-        money_row.addWidget(self.currency)
-        _fill(grid, (
-            ("Long side at delivery", self.long_side), ("Formats", formats),
+        grid = self._laid(fields((
+            ("Long side at delivery", self.long_side),
+            ("Formats", together(*self.formats.values())),
             ("Further sizes", self.more_sizes), ("Deadline", self.deadline),
-            ("Pictures", self.n_pictures), ("Fee for all of them", money_row),
+            ("Pictures", self.n_pictures),
+            ("Fee for all of them", together(self.fee, self.currency)),
             ("Agreed hours", self.hours),
-        ))  # fmt: skip
+        )))  # fmt: skip
         self.currency.setMaximumWidth(64)
         column.addLayout(grid)
         self.advice = label("", "dim")
@@ -218,25 +215,28 @@ class BriefPage(QScrollArea):
 
     def _consent(self) -> QWidget:
         card, column = _card("Consent")
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(GAP_2)
         self.consent_by, self.guardian = QLineEdit(), QLineEdit()
         self.consent_by.setPlaceholderText("the person in the picture")
         self.guardian.setPlaceholderText("for a child")
         self.consent_by.textEdited.connect(
             lambda text: self._change("consent", consent_by=text))
         self.guardian.textEdited.connect(lambda text: self._change("guardian", guardian=text))
-        self.consent_on = _date()
+        self.consent_on = date_field()
         self.consent_on.dateChanged.connect(
-            lambda day: self._change("consent_on", consent_on=_text_of(day)))
-        _fill(grid, (
+            lambda day: self._change("consent_on", consent_on=date_text(day)))
+        grid = self._laid(fields((
             ("Given by", self.consent_by), ("On", self.consent_on), ("Guardian", self.guardian),
-        ))  # fmt: skip
+        )))  # fmt: skip
         column.addLayout(grid)
         self.asked = label("", "dim")
         self.asked.setWordWrap(True)
         column.addWidget(self.asked)
         return card
+
+    def _laid(self, columns: Columns) -> Columns:
+        """Followed as the page's width changes."""
+        self._columns.append(columns)
+        return columns
 
     # --- in and out ----------------------------------------------------------------------
 
@@ -260,14 +260,14 @@ class BriefPage(QScrollArea):
         for field, number in ((self.long_side, brief.delivery_long_side_px),
                               (self.n_pictures, brief.n_pictures)):  # fmt: skip
             field.setValue(number or 0)
-        _set_text(self.more_sizes, ", ".join(map(str, brief.more_sizes_px)))
+        set_text(self.more_sizes, ", ".join(map(str, brief.more_sizes_px)))
         self.fee.setValue(brief.fee or 0.0)
         self.hours.setValue(brief.agreed_hours or 0.0)
-        _set_text(self.currency, brief.currency)
+        set_text(self.currency, brief.currency)
         for form, box in self.formats.items():
             box.setChecked(form in brief.formats)
-        _set_text(self.consent_by, brief.consent_by)
-        _set_text(self.guardian, brief.guardian)
+        set_text(self.consent_by, brief.consent_by)
+        set_text(self.guardian, brief.guardian)
         for day, text in ((self.deadline, brief.deadline), (self.consent_on, brief.consent_on)):
             day.setDate(QDate.fromString(text, DATE_FORMAT) if text else NO_DATE)
         self.advice.setText("  ".join(p for p in (zoom_advice(state), money(brief)) if p))
@@ -312,41 +312,3 @@ def _card(title: str) -> tuple[QFrame, QVBoxLayout]:
     heading = label(title, "title")
     column.addWidget(heading)
     return frame, column
-
-
-def _fill(grid: QGridLayout, fields: tuple[tuple[str, QWidget | QHBoxLayout], ...]) -> None:
-    """Titles and fields, two of each in a row."""
-    for number, (title, field) in enumerate(fields):
-        row, at = number // 2, 2 * (number % 2)
-        grid.addWidget(label(title), row, at)
-        if isinstance(field, QWidget):
-            field.setMinimumWidth(FIELD_PX)
-            grid.addWidget(field, row, at + 1)
-        else:
-            grid.addLayout(field, row, at + 1)
-
-
-def _number(low: int, high: int, none: str, suffix: str) -> QSpinBox:
-    """A number; the least of its range stands for none."""
-    field = QSpinBox()
-    field.setRange(low, high)
-    field.setSpecialValueText(none)
-    field.setSuffix(suffix)
-    return field
-
-
-def _date() -> QDateEdit:
-    field = QDateEdit()
-    field.setDisplayFormat(DATE_FORMAT)
-    field.setMinimumDate(NO_DATE)
-    field.setSpecialValueText("–")
-    return field
-
-
-def _text_of(day: QDate) -> str:
-    return "" if day == NO_DATE else day.toString(DATE_FORMAT)
-
-
-def _set_text(field: QLineEdit, text: str) -> None:
-    if field.text() != text:
-        field.setText(text)
