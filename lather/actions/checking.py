@@ -5,6 +5,7 @@ from __future__ import annotations
 from lather.actions.action import Action, Run, has_job
 from lather.actions.finding import is_surveyed
 from lather.actions.settling import after_stroke
+from lather.actions.view import go_close
 from lather.actions.workbench import Workbench
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress
@@ -12,8 +13,7 @@ from lather.document import edits
 from lather.document.briefing import add_trial
 from lather.document.layers.layer import Stage
 
-NEAREST_ZOOM = 1.0
-CHECK_SHARE = 0.6  # of the work, before levers are looked for
+CHECK_SHARE = 0.4  # of the work, before causes are looked for
 
 
 def check_all(bench: Workbench, by_itself: bool = False) -> None:
@@ -21,22 +21,20 @@ def check_all(bench: Workbench, by_itself: bool = False) -> None:
     if bench.task is not None and by_itself:
         return
     from lather.assist.check.check import Check, check
-    from lather.assist.check.lever import Lever, find_lever
+    from lather.assist.check.lever import Causes, find_causes
 
     job, state = bench.open_job, bench.state
 
-    def work(progress: Progress, cancel: CancelToken) -> tuple[Check, dict[str, Lever | None]]:
+    def work(progress: Progress, cancel: CancelToken) -> tuple[Check, Causes]:
         checked = check(
             state, cancel=cancel, progress=lambda share, what: progress(CHECK_SHARE * share, what)
         )
-        levers: dict[str, Lever | None] = {}
-        for number, row in enumerate(checked.beyond):
-            share = CHECK_SHARE + (1 - CHECK_SHARE) * number / len(checked.beyond)
-            progress(share, f"looking for what brings back: {row.row.title.lower()}")
-            levers[row.row.id] = find_lever(state, row, cancel=cancel)
-        return checked, levers
+        return checked, find_causes(
+            state, checked, cancel=cancel,
+            progress=lambda share, what: progress(CHECK_SHARE + (1 - CHECK_SHARE) * share, what),
+        )  # fmt: skip
 
-    def done(found: tuple[Check, dict[str, Lever | None]]) -> None:
+    def done(found: tuple[Check, Causes]) -> None:
         if bench.job is job:
             bench.gauge.take_full(found[0], state, found[1])
 
@@ -57,10 +55,7 @@ def look_at_row(bench: Workbench, row_id: str) -> None:
     row = bench.gauge.row(bench.state)
     if row is None or row.reading.place is None:
         return
-    x, y = row.reading.place
-    if bench.geometry is not None and bench.geometry.zoom < NEAREST_ZOOM:
-        bench.zoom_to(NEAREST_ZOOM)
-    bench.centre_on(Rect.around(x, y, 1))
+    go_close(bench, Rect.around(*row.reading.place, 1))
 
 
 def use_lever(bench: Workbench) -> None:

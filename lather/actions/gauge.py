@@ -10,7 +10,7 @@ from lather.document.state import JobState
 
 if TYPE_CHECKING:
     from lather.assist.check.check import Check, Checked
-    from lather.assist.check.lever import Lever
+    from lather.assist.check.lever import Causes, Lever
 
 
 class Gauge:
@@ -20,7 +20,7 @@ class Gauge:
     ----------
     quick : of the cheap measures, after the last change that was followed.
     full : of all measures, and `full_of` the work that it was made of.
-    levers : by row, of that check; None where no layer has anything to do with it.
+    causes : which layer does most to each row of that check, and the levers.
     row_id : the row that is looked at.
 
     Signals
@@ -32,29 +32,25 @@ class Gauge:
         self.quick: Check | None = None
         self.full: Check | None = None
         self.full_of: object = None
-        self.levers: Mapping[str, Lever | None] = {}
+        self.causes: Causes | None = None
         self.row_id = ""
         self.changed: Signal[()] = Signal()
 
     def forget(self) -> None:
         """For another job."""
-        self.quick = self.full = self.full_of = None
-        self.levers, self.row_id = {}, ""
+        self.quick = self.full = self.full_of = self.causes = None
+        self.row_id = ""
         self.changed.emit()
 
     def take_quick(self, check: Check | None) -> None:
         self.quick = check
         self.changed.emit()
 
-    def take_full(
-        self, check: Check, state: JobState, levers: Mapping[str, Lever | None]
-    ) -> None:
-        self.full, self.full_of, self.levers = check, checked_work(state), levers
+    def take_full(self, check: Check, state: JobState, causes: Causes) -> None:
+        self.full, self.full_of, self.causes = check, checked_work(state), causes
         self.quick = check
-        beyond = check.beyond
-        if self.row_id not in {row.row.id for row in beyond}:
-            worst = check.worst
-            self.row_id = beyond[0].row.id if beyond else worst.row.id if worst else ""
+        if self.row_id not in {row.row.id for row in check.beyond}:
+            self.row_id = check.worst.row.id if check.worst is not None else ""
         self.changed.emit()
 
     def is_fresh(self, state: JobState) -> bool:
@@ -78,9 +74,19 @@ class Gauge:
             found = self.full.row(self.row_id)
         return found
 
+    def levers(self, state: JobState) -> Mapping[str, Lever | None]:
+        """By row, while they hold."""
+        return self.causes.levers if self.causes is not None and self.is_fresh(state) else {}
+
     def lever(self, state: JobState) -> Lever | None:
         """Of the row that is looked at, while it holds."""
-        return self.levers.get(self.row_id) if self.is_fresh(state) else None
+        return self.levers(state).get(self.row_id)
+
+    def cause(self, state: JobState) -> str:
+        """The layer that does most to the row that is looked at; '' where none is known."""
+        if self.causes is None or not self.is_fresh(state):
+            return ""
+        return self.causes.layers.get(self.row_id, "")
 
 
 def checked_work(state: JobState) -> tuple[object, ...]:

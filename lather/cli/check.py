@@ -4,20 +4,19 @@ from __future__ import annotations
 
 import argparse
 import json
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from lather.cli.briefed import briefed, read_brief_option
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
-from lather.cli.survey import add_scale_argument, check_scale, survey_of
-from lather.cli.text import write_text
+from lather.cli.survey import add_scale_argument, check_scale, with_own_survey
+from lather.cli.text import tell, write_text
 from lather.files.outputs import Form
 
 if TYPE_CHECKING:
-    from lather.assist.check.check import Check, Checked
-    from lather.assist.check.lever import Lever
+    from lather.assist.check.check import Check, Checked, Verdict
+    from lather.assist.check.lever import Causes
 
 READS = ("job", "brief")
 WRITES = {"json": Form.TEXT}
@@ -30,40 +29,48 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--brief", type=Path, metavar="FILE", help="check against another brief than the job's"
     )
-    parser.add_argument("--levers", action="store_true", help="find what would bring it back")
+    parser.add_argument(
+        "--levers", action="store_true",
+        help="find which layer does it, and what would bring it back",
+    )  # fmt: skip
     add_scale_argument(parser)
     parser.add_argument("--json", type=Path, metavar="FILE", help="all measures as JSON")
 
 
 def run(options: argparse.Namespace) -> int:
-    from lather.assist.check.check import Verdict, check
-    from lather.assist.check.lever import find_lever
-    from lather.assist.survey import surveyed, with_survey
+    from lather.assist.check.check import check
+    from lather.assist.check.lever import NO_CAUSES, find_causes
 
     check_scale(options.mm_per_pixel)
     held = read_brief_option(options)
     state = opened_job(options.job, options).state
     compiled_kernels()
-    if not state.surveyed:
-        state = with_survey(state, surveyed(survey_of(state.photo, options)))
+    state = with_own_survey(state, options)
     state, notices = briefed(state, held, None)
-    for notice in notices:
-        print(f"lather: {notice}", file=sys.stderr)
+    tell(notices)
     checked = check(state, progress=report)
-    levers: dict[str, Lever | None] = {}
-    for row in checked.beyond if options.levers else ():
-        levers[row.row.id] = find_lever(state, row, progress=report)
+    causes = find_causes(state, checked, progress=report) if options.levers else NO_CAUSES
     facts = checked.facts()
     if options.levers:
+        for entry in facts["rows"]:
+            if entry["id"] in causes.layers:
+                entry["layer"] = causes.layers[entry["id"]]
         facts["levers"] = [
             {"id": lever.row_id, "layer": lever.layer_name, "strength": lever.strength,
              "instead_of": lever.now, "share_of_limit": round(lever.share, 3),
              "is_enough": lever.is_enough}
-            for lever in levers.values() if lever is not None
+            for lever in causes.levers.values() if lever is not None
         ]  # fmt: skip
     text = json.dumps(facts, indent=1) if options.json is not None else ""
-    write_text(text, options.json, _as_text(checked, levers))
-    return OVERDONE if checked.verdict is Verdict.OVERDONE else 0
+    write_text(text, options.json, _as_text(checked, causes))
+    return status_of(checked.verdict)
+
+
+def status_of(verdict: Verdict) -> int:
+    """The exit status that a verdict is."""
+    from lather.assist.check.check import Verdict
+
+    return OVERDONE if verdict is Verdict.OVERDONE else 0
 
 
 def check_line(checked: Check) -> str:
@@ -73,12 +80,12 @@ def check_line(checked: Check) -> str:
     return "\n".join(lines)
 
 
-def _as_text(checked: Check, levers: dict[str, Lever | None]) -> str:
+def _as_text(checked: Check, causes: Causes) -> str:
     default = " (no brief was written: these are the defaults)"
     style = checked.brief.style.title + (default if checked.brief.is_default else "")
     lines = [f"style: {style}"]
     lines += [_row(row) for row in checked.rows]
-    lines += [f"  {lever.sentence()}" for lever in levers.values() if lever is not None]
+    lines += [f"  {lever.sentence()}" for lever in causes.levers.values() if lever is not None]
     lines.append(check_line(checked))
     return "\n".join(lines)
 

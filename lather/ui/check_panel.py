@@ -11,8 +11,10 @@ from lather.actions.finding import is_surveyed
 from lather.actions.keymap import keys_of
 from lather.actions.workbench import Workbench
 from lather.assist.check.check import Check, Checked
+from lather.assist.check.lever import LITTLE
 from lather.assist.face_map import shades_of_row
 from lather.core.survey.regions.region import Part
+from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.document.trials import told
 from lather.ui.face_map import FaceMap
@@ -21,7 +23,6 @@ from lather.ui.theme import GAP_1, GAP_2
 from lather.ui.verdict_gauge import VerdictGauge
 from lather.ui.widgets import CommandButton, dress_anew, label
 
-LITTLE = 0.25  # share below which a row is folded away
 MAP_PX = 124
 COMMANDS = (("check.all", "Check all"), ("check.blind", "Which is it?"))
 UNBUILT = "Not built yet in this stage: sharpening and grain as proposals."
@@ -85,19 +86,21 @@ class CheckPanel(QWidget):
         bench.gauge.changed.connect(self._show)
         bench.job_opened.connect(self._show)
         bench.job_changed.connect(self._on_job_changed)
-        bench.task_changed.connect(self._show)
+        bench.stage_changed.connect(self._show)
         self._show()
 
     def close_view(self) -> None:
         self.bench.gauge.changed.disconnect(self._show)
         self.bench.job_opened.disconnect(self._show)
         self.bench.job_changed.disconnect(self._on_job_changed)
-        self.bench.task_changed.disconnect(self._show)
+        self.bench.stage_changed.disconnect(self._show)
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:  # noqa: ARG002
         self._show()
 
     def _show(self) -> None:
+        if self.bench.stage is not Stage.FINISH:
+            return  # read back when it is gone to
         if self.bench.job is None:
             self.gauge.show_check(None, "no photo open")
             return
@@ -135,7 +138,7 @@ class CheckPanel(QWidget):
         rows.sort(key=lambda row: -row.share)
         telling = [row for row in rows if row.share >= LITTLE or row.row.id == gauge.row_id]
         shown = rows if self.all_rows.isChecked() else telling
-        self.ladder.show_rows(shown, gauge.levers if fresh else {}, gauge.row_id, stale)
+        self.ladder.show_rows(shown, gauge.levers(self.bench.state), gauge.row_id, stale)
         self.ladder.setVisible(bool(rows))
         n_folded = len(rows) - len(telling)
         self.all_rows.setVisible(n_folded > 0)
@@ -145,13 +148,16 @@ class CheckPanel(QWidget):
     def _show_row(self, row: Checked | None) -> None:
         """What the row means, what it is, and what would bring it back."""
         self.detail.setVisible(row is not None)
-        lever = self.bench.gauge.lever(self.bench.state)
+        gauge, state = self.bench.gauge, self.bench.state
+        lever, cause = gauge.lever(state), gauge.cause(state)
         self.lever.setVisible(lever is not None)
         if row is None:
             return
         lines = [f"{row.sentence()}."]
         if lever is not None:
             lines.append(lever.sentence())
+        elif cause and not row.is_beyond:
+            lines.append(f"Most of it by '{cause}'.")
         elif row.is_beyond:
             lines.append(f"By hand: {row.row.advice}.")
         self.detail.setText("\n".join(lines))

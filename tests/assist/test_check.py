@@ -14,7 +14,7 @@ from bench.check_quality import clean_truth
 from bench.planted import PLANTS, painted
 from lather.assist.blind import blind_pair
 from lather.assist.check.check import Verdict, check
-from lather.assist.check.lever import at_strength, find_lever
+from lather.assist.check.lever import find_causes, find_lever
 from lather.assist.check.table import BY_ID, ROWS
 from lather.assist.check.views import Views
 from lather.core.check.limits import TABLE
@@ -79,6 +79,13 @@ class CheckTest(Case):
         self.assertEqual([row.row.id for row in found.rows if row.share > 0.01], [])
         self.assertEqual(found.reasons, ())
         self.assertIn("defaults", found.facts()["brief"])
+
+    def test_a_photo_that_is_hidden_is_compared_with_all_the_same(self) -> None:
+        state = portrait()
+        covered = painted(state, shown(state))
+        hidden = edits.set_visible(covered, covered.layers[0].id, False)
+        found = check(hidden, quick=True)
+        self.assertLess(found.share, 0.05)
 
     def test_a_job_that_was_not_surveyed_is_refused_with_what_to_do(self) -> None:
         with self.assertRaisesRegex(EditError, "survey the portrait first"):
@@ -227,12 +234,18 @@ class LeverTest(Case):
         self.assertEqual(lever.layer_id, state.layers[-1].id)
         self.assertTrue(lever.is_enough)
         self.assertLess(lever.strength, lever.now)
-        layer = state.layer(lever.layer_id)
-        at, over = (check(at_strength(state, layer, s), rows=[row.row]).share
+        at, over = (check(edits.set_strength(state, lever.layer_id, s), rows=[row.row]).share
                     for s in (lever.strength, lever.strength + 0.1))  # fmt: skip
         self.assertLessEqual(at, 1.0)
         self.assertGreater(over, 1.0)
         self.assertIn("brings this to the limit", lever.sentence())
+
+    def test_every_row_that_went_some_way_names_the_layer_that_does_it(self) -> None:
+        state = smoothed(edits.add_pixel_layer(portrait(), "Nothing on it"), 0.25)
+        found = check(state)
+        causes = find_causes(state, found)
+        self.assertEqual(causes.layers["texture_kept"], state.layers[-1].name)
+        self.assertEqual(set(causes.levers), {row.row.id for row in found.beyond})
 
     def test_where_no_layer_has_to_do_with_it_there_is_none(self) -> None:
         state = edits.add_pixel_layer(portrait(), "Nothing on it")

@@ -1,26 +1,28 @@
-"""The lever: which layer brings a measure beyond its limit, and how far down it must go.
+"""Which layer does it, and the lever: how far down it must go to bring a measure to its limit.
 
-Found by trial on a reduced picture: every layer is taken out once, and the one without which the
-measure falls most is weakened until the limit holds.
+Found by trial on a reduced picture: every layer is left out once, for all measures together. What
+does most to a measure beyond its limit is weakened until the limit holds.
 """
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 
-from lather.assist.check.check import Checked, check
+from lather.assist.check.check import Check, Checked, check
 from lather.assist.check.reading import Row
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
+from lather.document import edits
 from lather.document.layers.layer import Layer
 from lather.document.layers.photo import PhotoLayer
 from lather.document.state import JobState
-from lather.document.tree import replaced
 
 HOLDS = 0.995  # share of the limit that a lever brings a measure to
 STEPS = 6  # halvings of what is left between too much and too little
 MOST_CORRECTIONS, CORRECTION = 4, 0.05
 LEAST_EFFECT = 0.02  # of a share, below which a layer has nothing to do with it
+LITTLE = 0.25  # share of a limit, below which nobody asks what does it
+LEAVING_OUT = 0.5  # of the work, before layers are weakened
 
 
 @dataclass(frozen=True)
@@ -52,58 +54,109 @@ class Lever:
         return f"{head} helps most, and is not enough by itself."
 
 
-def find_lever(
-    state: JobState, checked: Checked, *, progress: Progress = no_progress,
+@dataclass(frozen=True)
+class Causes:
+    """By row: the name of the layer that does most to it, and the lever of what is beyond its
+    limit; None where no layer has anything to do with it."""
+
+    layers: Mapping[str, str]
+    levers: Mapping[str, Lever | None]
+
+
+NO_CAUSES = Causes({}, {})
+
+
+@dataclass(frozen=True)
+class _Trial:
+    """A row's share of its limit, and what it is without each layer."""
+
+    share: float
+    without: Mapping[int, float]
+    quick: bool
+
+    @property
+    def layer_id(self) -> int | None:
+        """The layer without which it falls most."""
+        best = min(self.without, key=lambda layer_id: self.without[layer_id], default=None)
+        if best is None:
+            return None
+        falls = self.share - self.without[best]
+        return best if falls >= LEAST_EFFECT * max(self.share, 1.0) else None
+
+
+def find_causes(
+    state: JobState, found: Check, *, progress: Progress = no_progress,
     cancel: CancelToken = NEVER,
-) -> Lever | None:
-    """The lever for a row; None where no layer has anything to do with it.
+) -> Causes:
+    """What does most to every row that went some way, and the levers of those beyond.
 
     Raises
     ------
     Cancelled : by the token.
     """
-    row = checked.row
+    telling = [row for row in found.rows if row.share >= LITTLE]
+    trials = _tried(state, [row.row for row in telling], cancel, quick=True,
+                    progress=lambda share, what: progress(LEAVING_OUT * share, what))  # fmt: skip
+    layers: dict[str, str] = {}
+    levers: dict[str, Lever | None] = {}
+    for number, checked in enumerate(telling):
+        row, trial = checked.row, trials[checked.row.id]
+        share = LEAVING_OUT + (1 - LEAVING_OUT) * number / len(telling)
+        progress(share, f"looking for what brings back: {row.title.lower()}")
+        if checked.is_beyond and trial.share <= 1:  # a reduced picture does not show it
+            trial = _tried(state, [row], cancel, quick=False)[row.id]
+        layer = None if trial.layer_id is None else state.layer(trial.layer_id)
+        if layer is not None:
+            layers[row.id] = layer.name
+        if checked.is_beyond:
+            levers[row.id] = None if layer is None else _lever(state, row, layer, trial, cancel)
+    return Causes(layers, levers)
+
+
+def find_lever(
+    state: JobState, checked: Checked, *, cancel: CancelToken = NEVER
+) -> Lever | None:
+    """The lever of one row; None where no layer has anything to do with it."""
+    alone = Check((checked,), state.brief)
+    return find_causes(state, alone, cancel=cancel).levers.get(checked.row.id)
+
+
+def _tried(
+    state: JobState, rows: Sequence[Row], cancel: CancelToken, *, quick: bool,
+    progress: Progress = no_progress,
+) -> dict[str, _Trial]:
+    """Every row, with all layers and without each of them."""
+    if not rows:
+        return {}
     candidates = [layer for layer in state.layers
                   if layer.is_shown and not isinstance(layer, PhotoLayer)]  # fmt: skip
-    share_of, start = _trial(state, row, cancel)
-    without = {}
+    now, without = _checked(state, rows, cancel, quick=quick), {}
     for number, layer in enumerate(candidates):
-        progress(0.6 * number / len(candidates), f"trying without '{layer.name}'")
-        without[layer.id] = share_of(at_strength(state, layer, 0.0))
-    if not without:
-        return None
-    best_id = min(without, key=lambda layer_id: without[layer_id])
-    layer = next(one for one in candidates if one.id == best_id)
-    if start - without[best_id] < LEAST_EFFECT * max(start, 1.0):
-        return None
-    if without[best_id] > 1:
-        return Lever(row.id, layer.id, layer.name, layer.strength, 0.0, without[best_id])
-    progress(0.6, f"trying '{layer.name}' weaker")
-    strength = _weakened(lambda s: share_of(at_strength(state, layer, s)), layer.strength)
-    for _ in range(MOST_CORRECTIONS):  # what a reduced picture does not show
-        share = _share(at_strength(state, layer, strength), row, cancel, quick=row.quick)
-        if share <= 1 or strength == 0:
-            break
-        strength = round(max(0.0, strength - CORRECTION), 2)
+        progress(number / len(candidates), f"trying without '{layer.name}'")
+        left_out = edits.set_strength(state, layer.id, 0.0)
+        without[layer.id] = _checked(left_out, rows, cancel, quick=quick)
+    return {
+        row.id: _Trial(now[row.id], {key: shares[row.id] for key, shares in without.items()}, quick)
+        for row in rows
+    }  # fmt: skip
+
+
+def _lever(
+    state: JobState, row: Row, layer: Layer, trial: _Trial, cancel: CancelToken
+) -> Lever:
+    def share_at(strength: float, quick: bool = trial.quick) -> float:
+        weaker = edits.set_strength(state, layer.id, strength)
+        return _checked(weaker, (row,), cancel, quick=quick)[row.id]
+
+    strength, share = 0.0, trial.without[layer.id]
+    if share <= 1:
+        strength = _weakened(share_at, layer.strength)
+        for _ in range(MOST_CORRECTIONS):  # what a reduced picture does not show
+            share = share_at(strength, row.quick)
+            if share <= 1 or strength == 0:
+                break
+            strength = round(max(0.0, strength - CORRECTION), 2)
     return Lever(row.id, layer.id, layer.name, layer.strength, strength, share)
-
-
-def _trial(
-    state: JobState, row: Row, cancel: CancelToken
-) -> tuple[Callable[[JobState], float], float]:
-    """How a state's share is tried, on a reduced picture if the fault shows there, and the share
-    that there is now."""
-    for quick in (True, False):
-        start = _share(state, row, cancel, quick=quick)
-        if start > 1 or not quick:
-            break
-    return lambda changed: _share(changed, row, cancel, quick=quick), start
-
-
-def at_strength(state: JobState, layer: Layer, strength: float) -> JobState:
-    """The state with a layer of the top level at another strength."""
-    weaker = replace(layer, strength=strength)
-    return replace(state, layers=replaced(state.layers, layer.id, (weaker,)))
 
 
 def _weakened(share_at: Callable[[float], float], now: float) -> float:
@@ -120,6 +173,10 @@ def _weakened(share_at: Callable[[float], float], now: float) -> float:
     return low
 
 
-def _share(state: JobState, row: Row, cancel: CancelToken, *, quick: bool) -> float:
+def _checked(
+    state: JobState, rows: Sequence[Row], cancel: CancelToken, *, quick: bool
+) -> dict[str, float]:
+    """The share of each row."""
     cancel.check()
-    return check(state, quick=quick, rows=(row,), cancel=cancel, skips=False).share
+    found = check(state, quick=quick, rows=rows, cancel=cancel, skips=False)
+    return {checked.row.id: checked.share for checked in found.rows}
