@@ -20,6 +20,7 @@ from lather.actions.saving import settle_unsaved
 from lather.actions.task import Offer
 from lather.actions.workbench import Workbench
 from lather.core.work import Progress
+from lather.document.briefing import forbidden_work
 from lather.document.photo import UNTAGGED
 from lather.errors import InUseError, PhotoMissingError, TruncatedError
 from lather.files.outputs import same_file
@@ -81,9 +82,11 @@ def _open(
         bench.take_job(opened)
         bench.settings.add_recent(path)
         settings_notice = bench.settings.take_notice()
+        forbidden = forbidden_work(opened.job.state)
         _tell(
-            bench, _how_recovered(opened), *_troubles(opened), settings_notice, warns=partial
-        )
+            bench, _how_recovered(opened), *_troubles(opened), settings_notice, forbidden,
+            warns=partial or bool(forbidden),
+        )  # fmt: skip
 
     def handled(error: Exception) -> bool:
         if isinstance(error, PhotoMissingError):

@@ -40,6 +40,14 @@ def retouching(state: JobState) -> list[Layer]:
     return [layer for layer in walk(state.layers) if layer.is_shown and _retouches(layer)]
 
 
+def forbidden_work(state: JobState) -> str:
+    """What is there that the brief forbids, a sentence; '' if nothing is."""
+    if not state.brief.style.forbids_retouching:
+        return ""
+    names = ", ".join(f"'{layer.name}'" for layer in retouching(state))
+    return f"{names} may not be in a picture for a document: hide or delete it." if names else ""
+
+
 def refuse_where_forbidden(state: JobState, what: str) -> None:
     """Raise `EditError` where the brief lets nothing be retouched; `what` did not happen."""
     style = state.brief.style

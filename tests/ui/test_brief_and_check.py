@@ -99,6 +99,22 @@ class BriefPageTest(WindowCase):
         self.assertEqual(self.bench.state.layers, before.layers)
         self.assertTrue(any("must show the person" in text for text, _ in self.said), self.said)
 
+    def test_an_identity_job_with_layers_says_so_when_it_is_opened(self) -> None:
+        from lather.actions.opening import open_file
+        from lather.document.state import new_state
+        from lather.files.jobwriter import save_job
+        from tests.support import photo_in
+
+        state = edits.add_computed(new_state(photo_in(self.folder)), KINDS["blur"])
+        state = set_brief(state, replace(state.brief, style=Style.IDENTITY))
+        path = self.folder / "document.lather"
+        save_job(state, path)
+        self.bench.take_job(None)
+        open_file(self.bench, path)
+        wait_until(lambda: self.bench.task is None and self.bench.job is not None)
+        self.assertIn("'Blur' may not be in a picture for a document", self.said[-1][0])
+        self.assertEqual(len(self.bench.state.layers), 2)
+
     def test_what_is_ticked_is_kept(self) -> None:
         kept = self.page.kept.list
         items = [kept.item(n) for n in range(kept.count())]
@@ -163,6 +179,7 @@ class CheckWindowTest(WindowCase):
         self.assertEqual(self.bench.gauge.row_id, "texture_kept")
         self.assertIn("plastic", self.panel.detail.text())
         self.assertIn("brings this to the limit", self.panel.detail.text())
+        self.assertIn(self.bench.state.layers[-1].name, self.panel.detail.text())
         place = self.bench.gauge.row(self.bench.state).reading.place
         at = self.bench.geometry.to_view(*place)
         self.assertGreaterEqual(self.bench.geometry.zoom, 1.0)
