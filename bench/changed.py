@@ -45,6 +45,17 @@ def truth(number: int, scale: float = 1.0) -> Planes:
     return planes
 
 
+def without_flaw(number: int, flaw: str) -> Image | None:
+    """What taking one flaw away adds to a portrait, (H, W, 3); None where the demo has it not."""
+    path = demo_dir() / f"portrait{number}_delta_{flaw}.png"
+    if not path.exists():
+        return None
+    delta = cv2.imread(str(path))
+    assert delta is not None, path
+    change: Image = (delta[..., ::-1].astype(np.float32) - 128) / np.float32(255)
+    return change
+
+
 def overlap(one: Image, other: Image) -> float:
     """The sum of the lesser over the sum of the greater coverage."""
     return float(np.minimum(one, other).sum() / max(float(np.maximum(one, other).sum()), 1e-6))

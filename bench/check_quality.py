@@ -9,7 +9,7 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from bench.changed import CHANGES, Image, Planes, portrait, truth
+from bench.changed import CHANGES, PORTRAITS, Image, Planes, portrait, truth, without_flaw
 from bench.common import Row, Scale, row
 from bench.evenness import surveyed
 from bench.planted import PLANTS, Plant, painted, with_lines
@@ -19,7 +19,6 @@ from lather.core.survey.regions.region import Region
 from lather.document.state import JobState
 from lather.paths import demo_dir
 
-PORTRAITS = (1, 2, 8, 9)
 DELTAS = ("creases", "tone", "shine", "teeth_eyes")
 CHANGED = ("little light", "warm light", "light from the side", "noise", "smaller", "mirrored",
            "dark skin")  # fmt: skip
@@ -49,11 +48,9 @@ def clean_truth(number: int, size: float = 1.0) -> Image:
     rgb = portrait(number)
     out = rgb + _without_blemishes(number, rgb)
     for name in DELTAS:
-        path = demo_dir() / f"portrait{number}_delta_{name}.png"
-        if path.exists():
-            delta = cv2.imread(str(path))
-            assert delta is not None, path
-            out += (delta[..., ::-1].astype(np.float32) - 128) / np.float32(255)
+        change = without_flaw(number, name)
+        if change is not None:
+            out += change
     clean: Image = np.clip(out, 0, 1)
     if size == 1:
         return clean

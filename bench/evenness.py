@@ -16,7 +16,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bench.changed import Image, portrait, truth
+from bench.changed import Image, portrait, truth, without_flaw
 from bench.common import Row, Scale, row
 from lather.core.check.skin import fine_lightness
 from lather.core.colour.lab import ciede2000, to_encoded, to_linear
@@ -387,9 +387,8 @@ def difference(one: Image, other: Image, where: NDArray[np.bool_]) -> float:
 
 
 def _without(number: int, flaw: str, rgb: Image, size: float) -> Image:
-    delta = cv2.imread(str(demo_dir() / f"portrait{number}_delta_{flaw}.png"))
-    assert delta is not None
-    change = (delta[..., ::-1].astype(np.float32) - 128) / np.float32(255)
+    change = without_flaw(number, flaw)
+    assert change is not None
     if size != 1:
         change = cv2.resize(change, (rgb.shape[1], rgb.shape[0]), interpolation=cv2.INTER_AREA)
     return np.asarray(np.clip(rgb + change, 0, 1), dtype=np.float32)

@@ -9,6 +9,7 @@ from lather.actions.aside import Meanwhile, merge_aside, run_edit, take_merged
 from lather.actions.evening import accept, has_pending, propose_all, propose_for
 from lather.actions.face import start_measuring
 from lather.actions.task import Offer
+from lather.actions.view import CLOSE_ZOOM, go_close
 from lather.actions.walk import Mended
 from lather.actions.workbench import Workbench
 from lather.assist.proposal import Proposal
@@ -24,7 +25,6 @@ from lather.document.state import JobState
 from lather.errors import LatherError, ScaleError
 from lather.tools.source import SourceGoes
 
-NEAREST_ZOOM = 1.0
 PATCH_ON_SCREEN_PX = 420.0
 
 
@@ -106,12 +106,10 @@ def look_at(bench: Workbench, finding: Finding) -> None:
 
     bench.go_to_stage(Stage(finding.kind.stage))
     bench.walk.go_to(finding.id)
-    wanted = NEAREST_ZOOM
+    wanted = CLOSE_ZOOM
     if finding.kind.is_patch:  # all of it is looked at
         wanted = min(wanted, PATCH_ON_SCREEN_PX / (2 * finding.reach_px))
-    if bench.geometry is not None and bench.geometry.zoom < wanted:
-        bench.zoom_to(wanted)
-    bench.centre_on(Rect.around(finding.x, finding.y, 1))
+    go_close(bench, Rect.around(finding.x, finding.y, 1), wanted)
     advice = advice_for(finding)
     if advice is not None:
         bench.hands.take_tool(advice.tool)

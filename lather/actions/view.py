@@ -5,9 +5,17 @@ from __future__ import annotations
 from lather.actions.action import Action, Run, has_job
 from lather.actions.looks import Peek
 from lather.actions.workbench import Workbench
+from lather.core.rect import Rect
 from lather.document.layers.layer import Stage
 
-ZOOM_STEP = 1.25
+ZOOM_STEP, CLOSE_ZOOM = 1.25, 1.0
+
+
+def go_close(bench: Workbench, rect: Rect, least_zoom: float = CLOSE_ZOOM) -> None:
+    """Centre the picture on a place, as close as it has to be seen, or closer."""
+    if bench.geometry is not None and bench.geometry.zoom < least_zoom:
+        bench.zoom_to(least_zoom)
+    bench.centre_on(rect)
 
 
 def _zoom(zoom: float) -> Run:

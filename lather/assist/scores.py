@@ -20,8 +20,6 @@ from lather.document.reshapes import without_reshapes
 from lather.document.state import JobState
 
 LEAST_CM2 = 1.0  # of a part, with less of it nothing is said
-SHINES_ON_MM = 3.0  # around a patch of shine, where skin still glitters
-LEAST_MATT = 0.2  # share of a part that does not shine, to measure it by
 SCORED = (Part.FOREHEAD, Part.CHEEK_LEFT, Part.CHEEK_RIGHT, Part.NOSE, Part.CHIN, Part.NECK,
           Part.EARS, Part.BODY)  # fmt: skip
 
@@ -124,8 +122,7 @@ class _Measured:
     ) -> None:
         self._views, self._shine, self._texture = views, shine, texture
         picture = views[0].picture
-        # Glints are no texture of the skin, and a highlight is none of its form.
-        self._glossy = np.clip(4 * picture.mean(shine[0], picture.is_skin, SHINES_ON_MM), 0, 1)
+        self._glossy = check.glossy(picture, shine[0])
         skin = np.asarray(picture.is_skin * (1 - self._glossy), dtype=np.float32)
         self._light = [check.large_light(view.picture, skin) for view in views]
         cancel.check()
@@ -141,8 +138,7 @@ class _Measured:
         area_cm2 = start.mm2(float(weight.sum())) / 100
         if area_cm2 < LEAST_CM2:
             return None
-        matt = np.asarray(weight * (1 - self._glossy), dtype=np.float32)
-        matt = matt if matt.sum() > LEAST_MATT * weight.sum() else weight
+        matt = check.matt(weight, self._glossy)
         grain, was, is_now = self._texture.of(matt)
         figures = [
             Score(

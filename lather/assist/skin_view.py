@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.core.arrays import MaskPixels, Plane
+from lather.core.arrays import FloatImage, MaskPixels, Plane
 from lather.core.check.skin import TEXTURE_MM, fine_lightness
 from lather.core.colour.labs import lab_of
 from lather.core.filter.reach import gaussian_reach_px
@@ -27,7 +27,7 @@ from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.document.tiles import DEEPEST_LEVEL, TILE_PX, Key, Tiles
 from lather.errors import EditError
-from lather.render.compositor import render, render_photo
+from lather.render.compositor import render
 from lather.render.ground import ground_of
 from lather.render.regions import region_coverage
 
@@ -56,6 +56,11 @@ class SkinView:
     @property
     def rect(self) -> Rect:
         return self.state.photo.rect.at_level(self.level)
+
+    def middle_of(self, x: float, y: float) -> tuple[float, float]:
+        """Where the middle of a pixel of the view lies in the photo."""
+        side = 1 << self.level
+        return (x + 0.5) * side, (y + 0.5) * side
 
     @cached_property
     def parts(self) -> dict[Part, Plane]:
@@ -88,17 +93,23 @@ def skin_view(
         )
     level = coarsest_level(state, most_mm)
     rect = state.photo.rect.at_level(level)
-    rgb = np.empty((rect.height, rect.width, 3), dtype=np.float32)
-    for top in range(0, rect.height, STRIP_PX):
-        cancel.check()
-        strip = Rect(0, top, rect.width, min(top + STRIP_PX, rect.height))
-        shown = render_photo(state.photo, strip, level) if photo else render(state, strip, level)
-        rgb[strip.slices] = shown[..., :3]
+    rgb = rgb_at(state.as_photographed if photo else state, level, cancel)
     skin = region_coverage(ground_of(state), Region.SKIN, rect, level)
     mm_per_px = (1 << level) / px_per_mm(state)
     picture = SkinPicture(rgb, skin, _marks(state, rect, level), _people(state, rect, level),
                           mm_per_px, cancel)  # fmt: skip
     return SkinView(state, level, picture)
+
+
+def rgb_at(state: JobState, level: int, cancel: CancelToken = NEVER) -> FloatImage:
+    """(h, w, 3): the whole picture at a level, strip by strip, so that a cancel is seen at once."""
+    rect = state.photo.rect.at_level(level)
+    rgb = np.empty((rect.height, rect.width, 3), dtype=np.float32)
+    for top in range(0, rect.height, STRIP_PX):
+        cancel.check()
+        strip = Rect(0, top, rect.width, min(top + STRIP_PX, rect.height))
+        rgb[strip.slices] = render(state, strip, level)[..., :3]
+    return rgb
 
 
 def roughness(view: SkinView, cancel: CancelToken = NEVER) -> Plane:

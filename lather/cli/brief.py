@@ -3,15 +3,14 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from pathlib import Path
 
 from lather.cli.briefed import briefed, read_brief_option
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels
-from lather.cli.retouch import STYLES
-from lather.cli.survey import add_scale_argument, check_scale, survey_of
-from lather.cli.text import write_text
+from lather.cli.survey import add_scale_argument, check_scale, with_own_survey
+from lather.cli.text import tell, write_text
+from lather.core.check.limits import STYLES
 from lather.errors import UsageError
 from lather.files.outputs import Form
 
@@ -35,7 +34,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     from lather.assist.briefing import written_brief, zoom_advice
-    from lather.assist.survey import surveyed, with_survey
     from lather.document import edits
     from lather.files.brief import brief_text
 
@@ -46,11 +44,9 @@ def run(options: argparse.Namespace) -> int:
     held = read_brief_option(options)
     state = opened_job(options.photo, options).state
     compiled_kernels()
-    if not state.surveyed:
-        state = with_survey(state, surveyed(survey_of(state.photo, options)))
+    state = with_own_survey(state, options)
     state, notices = briefed(state, held, options.style)
-    for notice in notices:
-        print(f"lather: {notice}", file=sys.stderr)
+    tell(notices)
     if options.long_side is not None:
         state = edits.set_delivery_long_side(state, options.long_side)
     written = written_brief(state)

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -12,6 +11,7 @@ from lather.cli.marks import Mark, add_keep_argument, check_inside, read_marks
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
 from lather.cli.survey import add_scale_argument, check_scale, survey_of
+from lather.cli.text import tell
 from lather.cli.written import save_work, writable_depth
 from lather.errors import UsageError
 from lather.files.outputs import Form
@@ -75,8 +75,7 @@ def _clean(
     wanted = CleanOptions(kinds=frozenset(kinds), doubtful=options.doubtful)
     proposal = propose_clean(state, wanted, progress=report)
     state = proposal.after
-    for why in proposal.reasons:
-        print(f"lather: {why}", file=sys.stderr)
+    tell(proposal.reasons)
     delivery = Delivery(depth_bits=depth_bits, to_srgb=False)
     write_pictures(state, [(options.out, delivery)], report, CancelToken())
     if options.job is not None:

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 from lather.cli.guard import guard_photo
 from lather.cli.progress import report
+from lather.cli.text import tell
 
 if TYPE_CHECKING:
     from lather.document.job import Job
@@ -26,6 +26,5 @@ def opened_job(path: Path, options: argparse.Namespace) -> Job:
         if n_unsaved:
             steps = "1 step" if n_unsaved == 1 else f"{n_unsaved} steps"
             notices.append(f"The job as it was saved is used: {steps} since then are not in it.")
-    for notice in notices:
-        print(f"lather: {notice}", file=sys.stderr)
+    tell(notices)
     return opened.job

@@ -4,19 +4,19 @@ from __future__ import annotations
 
 import argparse
 import json
-import sys
 from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from lather.cli.briefed import briefed, read_brief_option, refuse_identity
-from lather.cli.check import check_line
+from lather.cli.check import check_line, status_of
 from lather.cli.marks import Mark, add_keep_argument, check_inside, read_marks
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
 from lather.cli.survey import add_scale_argument, check_scale, survey_of
-from lather.cli.text import percent, write_text
+from lather.cli.text import percent, tell, write_text
 from lather.cli.written import save_work, writable_depth
+from lather.core.check.limits import STYLES
 from lather.document.layers.layer import Stage
 from lather.errors import UsageError
 from lather.files.outputs import Form
@@ -31,8 +31,6 @@ READS = ("photo", "brief")
 WRITES = {"out": Form.PICTURE, "job": Form.JOB, "json": Form.TEXT}
 HELP = "run the assistants on a photo, by its brief, and check the outcome"
 REFUSED = "Nothing was retouched"
-STYLES = ("natural", "groomed", "flawless", "infant", "identity")
-OVERDONE = 3  # exit status
 
 
 def add_arguments(parser: argparse.ArgumentParser) -> None:
@@ -80,7 +78,6 @@ def run(options: argparse.Namespace) -> int:
 def run_stages(options: argparse.Namespace, stages: tuple[Stage, ...]) -> int:
     """Survey, run the assistants, write what was asked for; what the check says is the status."""
     from lather.actions.claiming import claimed
-    from lather.assist.check.check import Verdict
     from lather.assist.retouch import RetouchOptions
 
     check_scale(options.mm_per_pixel)
@@ -92,7 +89,7 @@ def run_stages(options: argparse.Namespace, stages: tuple[Stage, ...]) -> int:
     depth_bits = writable_depth(options, state.photo)
     with claimed(options.job) if options.job is not None else nullcontext():
         verdict = _retouch(state, wanted, marks, depth_bits, options)
-    return OVERDONE if verdict is Verdict.OVERDONE else 0
+    return status_of(verdict)
 
 
 def _retouch(
@@ -114,8 +111,7 @@ def _retouch(
     compiled_kernels()
     state = with_survey(state, surveyed(survey_of(state.photo, options)))
     state, notices = briefed(state, held, options.style)
-    for notice in notices:
-        print(f"lather: {notice}", file=sys.stderr)
+    tell(notices)
     state = with_kept(state, marks)
     state, done = retouch(state, wanted, progress=report)
     scores, checked = skin_scores(state, progress=report), check(state, progress=report)
@@ -124,9 +120,7 @@ def _retouch(
     if options.job is not None:
         save_work(state, options.job)
     text = json.dumps(_facts(done, scores, checked), indent=1) if options.json is not None else ""
-    for one in done:
-        for why in one.proposal.reasons:
-            print(f"lather: {one.proposal.name}: {why}", file=sys.stderr)
+    tell(f"{one.proposal.name}: {why}" for one in done for why in one.proposal.reasons)
     write_text(text, options.json, _as_text(done, checked))
     return checked.verdict
 

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
-from lather.cli.survey import add_scale_argument, check_scale, survey_of
+from lather.cli.survey import add_scale_argument, check_scale, with_own_survey
 from lather.cli.text import percent
 from lather.cli.written import save_work
 from lather.errors import UsageError
@@ -67,7 +67,7 @@ def run(options: argparse.Namespace) -> int:
         job = opened_job(options.job, options)
         _check_inside(pushes, job.state.photo)
         compiled_kernels()
-        state = _surveyed(job.state, options) if options.mirror or regions else job.state
+        state = with_own_survey(job.state, options) if options.mirror or regions else job.state
         state = _shaped(state, pushes, regions, give, options)
         save_work(state, target)
     from lather.assist.shape_measures import shape_measures
@@ -119,15 +119,6 @@ def _shaped(
         state = outcome.apply(state)
     report(1.0, "pushed")
     return state
-
-
-def _surveyed(state: JobState, options: argparse.Namespace) -> JobState:
-    """With faces and regions, measured now if they were not."""
-    from lather.assist.survey import surveyed, with_survey
-
-    if state.surveyed:
-        return state
-    return with_survey(state, surveyed(survey_of(state.photo, options)))
 
 
 def _push(text: str) -> Push:

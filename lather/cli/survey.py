@@ -96,6 +96,15 @@ def _picture(folder: Path, name: str) -> Path:
     return folder / f"{name}.png"
 
 
+def with_own_survey(state: JobState, options: argparse.Namespace) -> JobState:
+    """With faces, regions and findings, measured now if they were not."""
+    from lather.assist.survey import surveyed, with_survey
+
+    if state.surveyed:
+        return state
+    return with_survey(state, surveyed(survey_of(state.photo, options)))
+
+
 def survey_of(photo: Photo, options: argparse.Namespace) -> Survey:
     """The survey of a photo, at the scale that was given if one was."""
     from lather.assist.survey import survey_photo

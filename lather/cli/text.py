@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Iterable
 from pathlib import Path
 
 from lather.errors import UsageError
@@ -19,6 +20,12 @@ def percent(text: str, option: str, refused: str) -> float:
     if not 0 <= value <= 100:
         raise UsageError(refused, f"{option} {text} is no share", "give 0 to 100")
     return value / 100
+
+
+def tell(sentences: Iterable[str]) -> None:
+    """What a person should know beside the outcome, to standard error."""
+    for sentence in sentences:
+        print(f"lather: {sentence}", file=sys.stderr)
 
 
 def write_text(text: str, path: Path | None, summary: str) -> None:

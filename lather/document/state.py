@@ -86,8 +86,10 @@ class JobState:
 
     @property
     def as_photographed(self) -> JobState:
-        """The photo alone, with all that is known of it."""
-        return replace(self, layers=self.layers[:1], active_id=self.layers[0].id)
+        """The photo alone, with all that is known of it; shown even where it is hidden."""
+        photo = self.layers[0]
+        shown = photo if photo.visible else replace(photo, visible=True)
+        return replace(self, layers=(shown,), active_id=photo.id)
 
     @property
     def delivery_scale(self) -> float:

@@ -16,7 +16,7 @@ from lather.document.style import Style
 from lather.document.written_brief import KeptMark, WrittenBrief
 from lather.errors import BriefError
 from lather.files.atomic import replacing
-from lather.files.entries import Entry, unknown
+from lather.files.entries import Entry, measure, unknown
 
 FORMAT, VERSION = "lather-brief", 1
 LARGEST_BYTES, MOST_KEPT = 2**20, 20_000
@@ -176,9 +176,9 @@ def _number(entry: Entry, name: str, kind: Callable[[Any], T]) -> T | None:
     value = entry.get(name)
     if value is None:
         return None
-    if isinstance(value, bool) or not 0 <= float(value) <= LARGEST_NUMBER:
-        raise ValueError(f"'{name}' is {value}, not a number from 0 up")
-    return kind(value)
+    if isinstance(value, bool):
+        raise ValueError(f"'{name}' is {value}, no number")
+    return kind(measure(value, 0, LARGEST_NUMBER, name))
 
 
 def _date(entry: Entry, name: str) -> str:

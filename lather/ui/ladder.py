@@ -14,9 +14,8 @@ from lather.assist.check.lever import Lever
 from lather.ui.theme import SMALL_PX, font, theme
 
 ROW_PX, BAR_PX = 36, 5
-LIMIT_AT = 0.62  # of the width: what lies beyond is the way to twice the limit and more
 LEVER_PX = 74
-MOST_SHARE = 1.35
+MOST_SHARE = 1.35  # of the limit, at the end of a rung
 
 
 class Ladder(QWidget):
@@ -85,7 +84,6 @@ class Ladder(QWidget):
         """The way to the limit, and beyond it; the notch; the lever's handle and figure."""
         t = theme()
         room = self.width() - 12.0 - LEVER_PX
-        limit_x = 6 + room * LIMIT_AT / (LIMIT_AT * MOST_SHARE)
         groove = QRectF(6, y, room, BAR_PX)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(t.groove))
@@ -100,7 +98,7 @@ class Ladder(QWidget):
         painter.setBrush(QColor(colour))
         painter.drawRoundedRect(way, 2.5, 2.5)
         painter.setPen(QPen(QColor(t.text), 2))
-        painter.drawLine(QPointF(limit_x, y - 3), QPointF(limit_x, y + BAR_PX + 3))
+        painter.drawLine(QPointF(x(1.0), y - 3), QPointF(x(1.0), y + BAR_PX + 3))
         at = QPointF(x(row.share), y + BAR_PX / 2)
         painter.setPen(QPen(QColor(t.groove), 1))
         painter.setBrush(QColor(t.text))

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QGridLayout, QListWidget, QListWidgetItem, QSizePoli
 from lather.actions.action import Action
 from lather.actions.delivering import DELIVERY_CAUTION
 from lather.actions.finding import is_surveyed
+from lather.actions.view import go_close
 from lather.actions.workbench import Workbench
 from lather.assist.briefing import questions
 from lather.document.findings import FindingState
@@ -26,7 +27,6 @@ from lather.ui.shape_panel import INTRO, ShapePanel
 from lather.ui.theme import GAP_1, GAP_2
 from lather.ui.widgets import CommandButton, Panel, label
 
-NEAREST_ZOOM = 1.0
 LISTED = (Stage.CLEAN, Stage.EVEN)  # stages with findings to decide on
 ASSISTANTS = ("even.shine", "even.redness", "even.even_out", "even.match")
 TITLES = {**dict.fromkeys(LISTED, "Worklist"), Stage.FINISH: "Check"}
@@ -215,10 +215,7 @@ class Worklist(Panel):
 
     def _on_picked(self, item: QListWidgetItem) -> None:
         record: StrokeRecord = item.data(_RECORD)
-        geometry = self.bench.geometry
-        if geometry is not None and geometry.zoom < NEAREST_ZOOM:
-            self.bench.zoom_to(NEAREST_ZOOM)
-        self.bench.centre_on(record.rect)
+        go_close(self.bench, record.rect)
 
 
 def _strokes(state: JobState) -> list[int]:

@@ -10,17 +10,15 @@ import numpy as np
 from lather.assist.check.reading import Reading, Row
 from lather.assist.check.views import Views
 from lather.assist.skin_view import marks_of
+from lather.core.arrays import FloatImage
 from lather.core.check import edges
 from lather.core.check.repeats import repeated
 from lather.core.last import Last
 from lather.core.rect import Rect
 from lather.core.survey.findings.spot import Spot
-from lather.core.survey.regions.region import Region
-from lather.core.tone.skin_picture import NO_MARK, SURE_SKIN, disc
+from lather.core.tone.skin_picture import NO_MARK, disc
 from lather.document.findings import FindingState
 from lather.document.scale import px_per_mm
-from lather.document.state import JobState
-from lather.render.compositor import render
 
 EDGE_MM = 1.0  # beside the edge of skin no seam is looked for
 TOUCHED_MM = 1.5  # around what was touched, where spots count
@@ -32,7 +30,7 @@ def rims(views: Views) -> Reading:
     if not views.touched.any():
         return Reading(0.0)
     close = views.close
-    skin = views.region(Region.SKIN, close.level) > 0.5
+    skin = views.close_skin > 0.5
     worst = edges.rim(close.start, close.now, skin, views.marks(close.level) < NO_MARK,
                       close.mm_per_px)  # fmt: skip
     return _at(worst, close.level)
@@ -44,7 +42,7 @@ def seams(views: Views) -> Reading:
     import cv2
 
     close = views.close
-    skin = (views.region(Region.SKIN, close.level) > SURE_SKIN).astype(np.uint8)
+    skin = views.sure_skin.astype(np.uint8)
     inner = cv2.erode(skin, disc(EDGE_MM / close.mm_per_px)) > 0
     return _at(edges.seam(close.start, close.now, views.touched, inner, close.mm_per_px),
                close.level)  # fmt: skip
@@ -57,7 +55,7 @@ def repeats(views: Views) -> Reading:
     if planes.fine is None or not views.touched.any():
         return Reading(0.0)
     start, now = planes.fine
-    where = views.touched & (views.region(Region.SKIN, views.close.level) > SURE_SKIN)
+    where = views.touched & views.sure_skin
     here = cv2.resize(where.astype(np.uint8), now.shape[::-1], interpolation=cv2.INTER_NEAREST)
     mm_per_px = (1 << planes.level) / px_per_mm(views.state)
     return _at(repeated(start, now, here > 0, mm_per_px, views.cancel), planes.level)
@@ -71,8 +69,7 @@ def clipped(views: Views) -> Reading:
         return Reading(None, why_not="there is no skin")
     newly = planes.clipped * skin
     y, x = np.unravel_index(int(np.argmax(newly)), newly.shape)
-    side = 1 << view.level
-    place = ((float(x) + 0.5) * side, (float(y) + 0.5) * side) if newly[y, x] > 0 else None
+    place = view.middle_of(float(x), float(y)) if newly[y, x] > 0 else None
     return Reading(float(newly.sum() / skin.sum()), place)
 
 
@@ -83,7 +80,7 @@ def new_spots(views: Views) -> Reading:
     if not views.touched.any():
         return Reading(0.0)
     before = _START_SPOTS.of((views.state.photo, views.state.regions, views.state.findings),
-                             lambda: _spots(views, views.start))  # fmt: skip
+                             lambda: _spots(views, views.close.start_rgb))  # fmt: skip
     radius = SAME_SPOT_MM * px_per_mm(views.state)
     known = [(f.x, f.y) for f in views.state.findings.items
              if views.state.findings.state(f) is not FindingState.DONE]  # fmt: skip
@@ -92,7 +89,7 @@ def new_spots(views: Views) -> Reading:
     near = cv2.dilate(views.touched.astype(np.uint8), disc(TOUCHED_MM / close.mm_per_px))
     side = 1 << close.level
     new = [
-        spot for spot in _spots(views, views.flat)
+        spot for spot in _spots(views, close.now_rgb)
         if spot.z > SEEN_Z and near[int(spot.y) // side, int(spot.x) // side]
         and all(math.dist((spot.x, spot.y), place) > radius for place in places)
         and _rose(views, spot)
@@ -100,16 +97,14 @@ def new_spots(views: Views) -> Reading:
     return Reading(float(len(new)), (new[0].x, new[0].y) if new else None)
 
 
-def _spots(views: Views, state: JobState) -> list[Spot]:
+def _spots(views: Views, rgb: FloatImage) -> list[Spot]:
     """In pixels of the photo, on skin without marks that were left."""
     from lather.core.survey.findings.blemishes import find_spots
 
-    close = views.close
-    skin = views.region(Region.SKIN, close.level) > SURE_SKIN
-    there = [f for f in state.findings.items if not f.kind.is_patch
-             and state.findings.state(f) is not FindingState.DONE]  # fmt: skip
-    plain = skin & (marks_of(there, close.rect, close.level) < NO_MARK)
-    rgb = np.ascontiguousarray(render(state, close.rect, close.level)[..., :3])
+    close, findings = views.close, views.state.findings
+    there = [f for f in findings.items if not f.kind.is_patch
+             and findings.state(f) is not FindingState.DONE]  # fmt: skip
+    plain = views.sure_skin & (marks_of(there, close.rect, close.level) < NO_MARK)
     side = 1 << close.level
     found = find_spots(rgb, plain, close.mm_per_px, views.cancel)
     return [replace(spot, x=spot.x * side, y=spot.y * side) for spot in found]
@@ -126,8 +121,7 @@ def _rose(views: Views, spot: Spot) -> bool:
     core, ring = away < r, (away > 2.2 * r) & (away < 3.6 * r)
     if not core.any() or not ring.any():
         return True
-    was, now = (lab[place.slices][core].mean(0) - np.median(lab[place.slices][ring], axis=0)
-                for lab in (close.start, close.now))  # fmt: skip
+    was, now = close.contrasts(place, core, ring)
     return float(np.linalg.norm(now - was)) > RISE * float(np.linalg.norm(now))
 
 

@@ -6,12 +6,10 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from lather.assist.check.reading import Reading, Row
-from lather.assist.check.views import Views
+from lather.assist.check.views import Lab, Views
 from lather.assist.face_features import mesh_of
-from lather.assist.shape_measures import shape_measures
 from lather.assist.skin_view import marks_of
 from lather.assist.straight_lines import SEARCHED_PX, photo_lines
 from lather.core.check.lines import bent
@@ -23,11 +21,10 @@ from lather.document.findings import FindingState
 from lather.document.scale import px_per_mm
 from lather.render.compositor import deepest_level, render
 
-SURE, LEAST_MM2 = 0.6, 3.0  # coverage of a white; what there must be of it
+SURE = 0.6  # coverage of skin around a mark
 LEAST_CHROMA = 3.0  # of a white that had any colour to lose
 RING = 1.9  # of a mark's extent, where the skin around it is looked at
 LEAST_PX, LEAST_CONTRAST = 4, 1.5  # of a mark, to say anything of it
-Lab = NDArray[np.floating]
 LEAST_CERTAINTY = 0.6  # a scar that may be a crease's glint proves nothing
 _NOT_MARKS = (Kind.FOLD, Kind.CREASE)
 
@@ -49,15 +46,10 @@ def eye_whites_colour(views: Views) -> Reading:
 
 
 def _white(views: Views, region: Region, figure: Callable[[Lab, Lab], float]) -> Reading:
-    close = views.close
-    inside = views.region(region, close.level) > SURE
-    if inside.sum() * close.mm_per_px**2 < LEAST_MM2:
+    white = views.white(region)
+    if white is None:
         return Reading(None, why_not="none are seen")
-    start, now = (np.median(lab[inside], axis=0) for lab in (close.start, close.now))
-    ys, xs = np.nonzero(inside)
-    side = 1 << close.level
-    middle = (float(np.median(xs)) + 0.5) * side, (float(np.median(ys)) + 0.5) * side
-    return Reading(figure(start, now), middle)
+    return Reading(figure(white.start, white.now), white.middle)
 
 
 def _lighter(start: Lab, now: Lab) -> float:
@@ -70,7 +62,7 @@ def _colour_left(start: Lab, now: Lab) -> float:
 
 
 def displacement(views: Views) -> Reading:
-    found = shape_measures(views.state)
+    found = views.shape
     if found is None:
         return Reading(0.0)
     if found.share is None:
@@ -80,7 +72,7 @@ def displacement(views: Views) -> Reading:
 
 def symmetry(views: Views) -> Reading:
     """How much less even the halves became, mm, or how far a difference was turned over."""
-    found, mesh = shape_measures(views.state), mesh_of(views.state)
+    found, mesh = views.shape, mesh_of(views.state)
     if found is None or mesh is None:
         return Reading(0.0) if mesh is not None else Reading(None, why_not="no face")
     grown = {
@@ -137,8 +129,7 @@ def _contrast_left(views: Views, finding: Finding) -> float | None:
     ring &= views.region(Region.SKIN, close.level, place) > SURE
     if mark.sum() < LEAST_PX or ring.sum() < LEAST_PX:
         return None
-    was, now = (lab[place.slices][mark].mean(0) - np.median(lab[place.slices][ring], axis=0)
-                for lab in (close.start, close.now))  # fmt: skip
+    was, now = close.contrasts(place, mark, ring)
     square = float(was @ was)
     return float(now @ was) / square if square > LEAST_CONTRAST**2 else None
 

@@ -12,11 +12,11 @@ from lather.assist.scores import where
 from lather.core.arrays import Plane
 from lather.core.check import skin as measure
 from lather.core.check.edges import Mask
+from lather.core.check.limits import FLAT, PLASTIC, SHIFTED
 from lather.core.colour.lab import ciede2000
 from lather.core.colour.labs import lab_of
 from lather.core.rect import Rect
-from lather.core.survey.regions.region import Part, Region
-from lather.core.tone.skin_picture import SURE_SKIN
+from lather.core.survey.regions.region import Part
 from lather.render.compositor import render
 
 LEAST_GLOSS, MOST_PLACES = 0.1, 4000
@@ -26,41 +26,40 @@ LEAST_GRAIN_L = 0.15  # with less the photo has none
 
 def texture_kept(views: Views) -> Reading:
     start, product, _ = views.local_texture
-    parts = {
-        part: measure.usual_share(product, start, matt, views.texture.grain, kept=True)
-        for part, (_, matt) in views.weights.items()
-    }  # fmt: skip
     local = np.asarray(product / np.maximum(start, np.float32(1e-6)), dtype=np.float32)
-    return _lowest(views, parts, local)
+    return _lowest(views, _usual_shares(views, product, kept=True), local)
 
 
 def sharpness(views: Views) -> Reading:
-    start, _, now = views.local_texture
-    parts = {
-        part: measure.usual_share(now, start, matt, views.texture.grain, kept=False)
-        for part, (_, matt) in views.weights.items()
-    }  # fmt: skip
-    return _furthest(views, parts, "sharpness")
+    _, _, now = views.local_texture
+    return _furthest(views, _usual_shares(views, now, kept=False), "sharpness")
+
+
+def _usual_shares(views: Views, now: Plane, *, kept: bool) -> dict[Part, float]:
+    start, grain = views.local_texture[0], views.texture.grain
+    return {part: measure.usual_share(now, start, matt, grain, kept=kept)
+            for part, (_, matt) in views.begun.weights.items()}  # fmt: skip
 
 
 def modelling_kept(views: Views) -> Reading:
-    start, now = views.begun.large_light, views.large_light
+    begun = views.begun
+    start, now = begun.light, views.now.large_light(begun.matt)
     parts = {part: measure.modelling_kept(start, now, matt)
-             for part, (_, matt) in views.weights.items()}  # fmt: skip
+             for part, (_, matt) in begun.weights.items()}  # fmt: skip
     return _furthest(views, parts, "modelling_kept")
 
 
 def colour_shift(views: Views) -> Reading:
     away = _difference(views)
     parts = {part: float((away * matt).sum() / matt.sum())
-             for part, (_, matt) in views.weights.items()}  # fmt: skip
+             for part, (_, matt) in views.begun.weights.items()}  # fmt: skip
     return _furthest(views, parts, "colour_shift")
 
 
 def colour_largest(views: Views) -> Reading:
     """Of the means over 3 mm, so that a mended spot is none; shine may go altogether."""
     counts = views.begun.skin.picture.plain & (views.begun.glossy < LEAST_GLOSS)
-    start, now = views.begun.means, views.means
+    start, now = views.begun.means, views.now.means
     # Of what is far apart in Lab, the furthest by the formula.
     far = np.where(counts, np.square(now - start).sum(-1), 0.0)
     n = min(MOST_PLACES, far.size)
@@ -68,14 +67,14 @@ def colour_largest(views: Views) -> Reading:
     away = ciede2000(start.reshape(-1, 3)[places], now.reshape(-1, 3)[places])
     away *= counts.ravel()[places]
     y, x = np.unravel_index(places[int(np.argmax(away))], far.shape)
-    return Reading(float(away.max()), _place(views, float(x), float(y)))
+    return Reading(float(away.max()), views.begun.skin.middle_of(float(x), float(y)))
 
 
 def evenness(views: Views) -> Reading:
     """What is left of the start's unevenness between 1 and 5 mm."""
-    square_was, square_now = views.begun.unevenness, views.unevenness
+    square_was, square_now = views.begun.unevenness, views.now.unevenness
     parts = {}
-    for part, (weight, _) in views.weights.items():
+    for part, (weight, _) in views.begun.weights.items():
         was, now = (float((s * weight).sum()) for s in (square_was, square_now))
         parts[part] = _quotient(math.sqrt(now), math.sqrt(was))
     return _lowest(views, parts)
@@ -83,7 +82,7 @@ def evenness(views: Views) -> Reading:
 
 def grain(views: Views) -> Reading:
     """Of skin that was touched against skin that was not, each against the start."""
-    skin = (views.region(Region.SKIN, views.close.level) > SURE_SKIN) & ~views.shining
+    skin = views.sure_skin & ~views.shining
     ratios, places = [], []
     for mask in (views.touched & skin, ~views.touched & skin):
         found = [(ratio, place) for place in _spread(views, mask)
@@ -127,7 +126,7 @@ def _difference(views: Views) -> Plane:
     """(h, w): CIEDE2000 of each pixel of skin."""
     skin = views.begun.skin.picture.is_skin
     away = np.zeros(skin.shape, dtype=np.float32)
-    start, now = views.begun.lab, views.lab
+    start, now = views.begun.lab, views.now.lab
     away[skin] = ciede2000(start[skin], now[skin])
     return away
 
@@ -142,10 +141,10 @@ def _lowest(views: Views, parts: dict[Part, float], local: Plane | None = None) 
         return _TOO_LITTLE
     part = min(parts, key=lambda p: parts[p])
     if local is None:
-        return Reading(parts[part], _middle(views, part), where(part), parts)
-    inside = views.weights[part][1] > 0.5
+        return Reading(parts[part], views.begun.middle(part), where(part), parts)
+    inside = views.begun.weights[part][1] > 0.5
     y, x = np.unravel_index(int(np.argmin(np.where(inside, local, np.inf))), local.shape)
-    return Reading(parts[part], _place(views, float(x), float(y)), where(part), parts)
+    return Reading(parts[part], views.begun.skin.middle_of(float(x), float(y)), where(part), parts)
 
 
 def _furthest(views: Views, parts: dict[Part, float], name: str) -> Reading:
@@ -154,16 +153,7 @@ def _furthest(views: Views, parts: dict[Part, float], name: str) -> Reading:
         return _TOO_LITTLE
     bound = views.state.brief.limits.bounds[name]
     part = max(parts, key=lambda p: bound.share(parts[p]))
-    return Reading(parts[part], _middle(views, part), where(part), parts)
-
-
-def _middle(views: Views, part: Part) -> tuple[float, float]:
-    return _place(views, *views.begun.middle(part))
-
-
-def _place(views: Views, x: float, y: float) -> tuple[float, float]:
-    side = 1 << views.skin.level
-    return (x + 0.5) * side, (y + 0.5) * side
+    return Reading(parts[part], views.begun.middle(part), where(part), parts)
 
 
 _TOO_LITTLE = Reading(None, why_not="there is too little plain skin")
@@ -171,7 +161,7 @@ _TOO_LITTLE = Reading(None, why_not="there is too little plain skin")
 ROWS = (
     Row("texture_kept", "Texture kept", "%",
         "What is left of the skin's own texture, finer than 0.5 mm, on the part that lost most.",
-        texture_kept, too_little="plastic", quick=True,
+        texture_kept, too_little=PLASTIC, quick=True,
         advice="weaken what smooths it, or paint it back"),
     Row("sharpness", "Sharpness of skin", "%",
         "Energy of the texture against the start, whatever it is of.", sharpness,
@@ -182,14 +172,14 @@ ROWS = (
         too_much="grainier than the rest", advice="match the grain of what was touched"),
     Row("modelling_kept", "Modelling kept", "%",
         "Large-scale light and shade of a part, coarser than 10 mm, against the start.",
-        modelling_kept, too_little="flat", too_much="harder than it was", quick=True,
+        modelling_kept, too_little=FLAT, too_much="harder than it was", quick=True,
         advice="weaken what lights or shades the face"),
     Row("colour_shift", "Colour moved, mean", "ΔE",
-        "Mean CIEDE2000 of the part that moved most.", colour_shift, too_much="another colour",
+        "Mean CIEDE2000 of the part that moved most.", colour_shift, too_much=SHIFTED,
         quick=True, advice="weaken what colours skin"),
     Row("colour_largest", "Colour moved, most", "ΔE",
         "The largest CIEDE2000 of means over 3 mm of plain skin.", colour_largest,
-        too_much="another colour", quick=True, advice="weaken what colours this place"),
+        too_much=SHIFTED, quick=True, advice="weaken what colours this place"),
     Row("evenness", "Unevenness left", "%",
         "Blotches of light and colour between 1 and 5 mm that are left, on the evenest part.",
         evenness, too_little="a mask", quick=True, advice="weaken what evens skin"),

@@ -10,9 +10,11 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
+from numpy.typing import NDArray
 
-from lather.assist.scores import LEAST_CM2, LEAST_MATT, SCORED, SHINES_ON_MM
-from lather.assist.skin_view import STRIP_PX, SkinView, coarsest_level, marks_of, skin_view
+from lather.assist.scores import LEAST_CM2, SCORED
+from lather.assist.shape_measures import ShapeMeasures, shape_measures
+from lather.assist.skin_view import SkinView, coarsest_level, marks_of, rgb_at, skin_view
 from lather.assist.texture_planes import TexturePlanes
 from lather.core.arrays import FloatImage, Plane
 from lather.core.check import skin as measure
@@ -22,28 +24,30 @@ from lather.core.last import Last
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Kind
 from lather.core.survey.regions.region import Part, Region
-from lather.core.tone.skin_picture import SkinPicture
+from lather.core.tone.skin_picture import SURE_SKIN
 from lather.core.work import NEVER, CancelToken
 from lather.document.layers.exposure import ExposureLayer
-from lather.document.layers.photo import PhotoLayer
 from lather.document.reshapes import without_reshapes
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
-from lather.render.compositor import render
 from lather.render.ground import ground_of
 from lather.render.regions import region_coverage
 
 CLOSE_MM, FINE_MM = 0.3, 0.15  # a pixel at which edges and texture are compared
 TONE_MM, QUICK_MM = 0.5, 0.6  # and tone; the same while it has to be quick
 LARGE_MM = 3.0  # over which colour is compared
+SURE_WHITE, LEAST_WHITE_MM2 = 0.6, 3.0  # coverage of a white; what there must be of it
+Lab = NDArray[np.floating]
 
 
 @dataclass(frozen=True, eq=False)
 class Close:
-    """Lab of both pictures at a size at which edges and marks can be told."""
+    """Both pictures at a size at which edges and marks can be told, encoded and in Lab."""
 
     level: int
     mm_per_px: float
+    start_rgb: FloatImage
+    now_rgb: FloatImage
     start: FloatImage
     now: FloatImage
 
@@ -51,37 +55,78 @@ class Close:
     def rect(self) -> Rect:
         return Rect(0, 0, self.start.shape[1], self.start.shape[0])
 
+    def contrasts(self, place: Rect, mark: Mask, ring: Mask) -> tuple[Lab, Lab]:
+        """How far a mark stands out from the ring around it, in Lab, at the start and now."""
+        was, now = (lab[place.slices][mark].mean(0) - np.median(lab[place.slices][ring], axis=0)
+                    for lab in (self.start, self.now))  # fmt: skip
+        return was, now
 
-class Start:
-    """What a check compares with, worked out once for all checks of a photo.
+
+@dataclass(frozen=True, eq=False)
+class White:
+    """Lab of teeth or eye whites at the start and now, and their middle in the photo."""
+
+    start: Lab
+    now: Lab
+    middle: tuple[float, float]
+
+
+class Seen:
+    """The skin of a state, as it is measured.
 
     Attributes
     ----------
-    state : the photo, and what lights it as a whole.
-    most_mm : how large a pixel of its skin may be.
+    most_mm : how large a pixel may be.
     """
 
-    def __init__(self, state: JobState, most_mm: float) -> None:
-        self.state, self.most_mm = state, most_mm
-        self.texture: TexturePlanes | None = None  # the latest that was measured quickly
-        self._middles: dict[Part, tuple[float, float]] = {}
+    def __init__(self, state: JobState, most_mm: float, cancel: CancelToken = NEVER) -> None:
+        self.state, self.most_mm, self._cancel = state, most_mm, cancel
 
     @cached_property
     def skin(self) -> SkinView:
-        return skin_view(self.state, most_mm=self.most_mm)
+        """EditError before a survey."""
+        return skin_view(self.state, self._cancel, most_mm=self.most_mm)
 
     @cached_property
     def lab(self) -> FloatImage:
         return lab_of(self.skin.picture.rgb)
 
     @cached_property
+    def unevenness(self) -> Plane:
+        """(h, w): the square of what lies between 1 and 5 mm, in Lab."""
+        bands = measure.blotches(self.skin.picture)
+        return np.asarray(sum(np.square(band) for band in bands), dtype=np.float32)
+
+    @cached_property
+    def means(self) -> FloatImage:
+        """(h, w, 3): Lab over 3 mm of plain skin."""
+        picture = self.skin.picture
+        planes = (np.ascontiguousarray(self.lab[..., channel]) for channel in range(3))
+        return np.stack([picture.mean(plane, picture.plain, LARGE_MM) for plane in planes], -1)
+
+    def large_light(self, matt: Plane) -> Plane:
+        """(h, w): L* after a Gaussian of 10 mm, of what a weight takes in."""
+        return measure.large_light(self.skin.picture, matt)
+
+
+class Start(Seen):
+    """What a check compares with, worked out once for all checks of a photo.
+
+    Attributes
+    ----------
+    texture : the latest that was measured quickly.
+    """
+
+    def __init__(self, state: JobState, most_mm: float) -> None:
+        super().__init__(state, most_mm)
+        self.texture: TexturePlanes | None = None
+        self._middles: dict[Part, tuple[float, float]] = {}
+
+    @cached_property
     def glossy(self) -> Plane:
-        """(h, w) 0-1: where skin glitters, which is neither texture nor form."""
+        """(h, w) 0-1: where skin glitters."""
         view = self.skin
-        shines = [f for f in self.state.findings.items if f.kind is Kind.SHINE]
-        marks = marks_of(shines, view.rect, view.level)
-        mean = view.picture.mean(marks, view.picture.is_skin, SHINES_ON_MM)
-        return np.asarray(np.clip(4 * mean, 0, 1), dtype=np.float32)
+        return measure.glossy(view.picture, shine_marks(self.state, view.rect, view.level))
 
     @cached_property
     def weights(self) -> dict[Part, tuple[Plane, Plane]]:
@@ -89,24 +134,17 @@ class Start:
         picture, found = self.skin.picture, {}
         for part in SCORED:
             weight = np.asarray(self.skin.parts[part] * picture.plain, dtype=np.float32)
-            if picture.mm2(float(weight.sum())) < 100 * LEAST_CM2:
-                continue
-            matt = np.asarray(weight * (1 - self.glossy), dtype=np.float32)
-            found[part] = weight, matt if matt.sum() > LEAST_MATT * weight.sum() else weight
+            if picture.mm2(float(weight.sum())) >= 100 * LEAST_CM2:
+                found[part] = weight, measure.matt(weight, self.glossy)
         return found
 
     def middle(self, part: Part) -> tuple[float, float]:
-        """x, y of a pixel of a part that lies in its middle, even where the part is bent."""
+        """x, y in the photo of a pixel in a part's middle, even where the part is bent."""
         if part not in self._middles:
             ys, xs = np.nonzero(self.weights[part][0] > 0.5)
-            away = np.hypot(xs - xs.mean(), ys - ys.mean())
-            n = int(np.argmin(away))
-            self._middles[part] = float(xs[n]), float(ys[n])
+            n = int(np.argmin(np.hypot(xs - xs.mean(), ys - ys.mean())))
+            self._middles[part] = self.skin.middle_of(float(xs[n]), float(ys[n]))
         return self._middles[part]
-
-    @cached_property
-    def large_light(self) -> Plane:
-        return measure.large_light(self.skin.picture, self.matt)
 
     @cached_property
     def matt(self) -> Plane:
@@ -114,13 +152,8 @@ class Start:
         return np.asarray(self.skin.picture.is_skin * (1 - self.glossy), dtype=np.float32)
 
     @cached_property
-    def unevenness(self) -> Plane:
-        """(h, w): the square of what lies between 1 and 5 mm, in Lab."""
-        return _squares(measure.blotches(self.skin.picture))
-
-    @cached_property
-    def means(self) -> FloatImage:
-        return _means(self.skin.picture, self.lab)
+    def light(self) -> Plane:
+        return self.large_light(self.matt)
 
 
 class Views:
@@ -130,7 +163,8 @@ class Views:
     ----------
     state : the whole retouch.
     flat : it, without what moves skin.
-    start : what it is compared with.
+    begun : the skin that it is compared with.
+    now : the skin of `flat`.
     quick : on a reduced picture, for what is measured after every stroke.
     """
 
@@ -138,40 +172,18 @@ class Views:
         self.state, self.cancel, self.quick = state, cancel, quick
         self.flat = without_reshapes(state)
         most_mm = QUICK_MM if quick else TONE_MM
-        lit = start_of(state)
         lighting = state.layers if state.brief.style.forbids_retouching else None
         self.begun = _STARTS[quick].of(
             (state.photo, state.regions, state.findings, state.brief, lighting),
-            lambda: Start(lit, most_mm),
+            lambda: Start(start_of(state), most_mm),
         )
-        self.start = self.begun.state
-
-    @cached_property
-    def skin(self) -> SkinView:
-        """As it is now; EditError before a survey."""
-        return skin_view(self.flat, self.cancel, most_mm=self.begun.most_mm)
-
-    @cached_property
-    def lab(self) -> FloatImage:
-        return lab_of(self.skin.picture.rgb)
+        self.now = Seen(self.flat, most_mm, cancel)
+        self._whites: dict[Region, White | None] = {}
 
     @property
-    def weights(self) -> dict[Part, tuple[Plane, Plane]]:
-        return self.begun.weights
-
-    @cached_property
-    def large_light(self) -> Plane:
-        """(h, w): L* after a Gaussian of 10 mm."""
-        return measure.large_light(self.skin.picture, self.begun.matt)
-
-    @cached_property
-    def unevenness(self) -> Plane:
-        return _squares(measure.blotches(self.skin.picture))
-
-    @cached_property
-    def means(self) -> FloatImage:
-        """(h, w, 3): Lab over 3 mm of plain skin."""
-        return _means(self.skin.picture, self.lab)
+    def start(self) -> JobState:
+        """What it is compared with."""
+        return self.begun.state
 
     @cached_property
     def texture(self) -> TexturePlanes:
@@ -198,11 +210,13 @@ class Views:
     @cached_property
     def close(self) -> Close:
         if self.quick:
-            level = self.skin.level
-            return Close(level, (1 << level) / px_per_mm(self.state), self.begun.lab, self.lab)
-        level = coarsest_level(self.flat, CLOSE_MM)
-        start, now = (_lab(state, level, self.cancel) for state in (self.start, self.flat))
-        return Close(level, (1 << level) / px_per_mm(self.state), start, now)
+            seen, level = (self.begun, self.now), self.now.skin.level
+            rgb, lab = [one.skin.picture.rgb for one in seen], [one.lab for one in seen]
+        else:
+            level = coarsest_level(self.flat, CLOSE_MM)
+            rgb = [rgb_at(state, level, self.cancel) for state in (self.start, self.flat)]
+            lab = [lab_of(pixels) for pixels in rgb]
+        return Close(level, (1 << level) / px_per_mm(self.state), *rgb, *lab)
 
     @cached_property
     def touched(self) -> Mask:
@@ -211,10 +225,41 @@ class Views:
         return touched_mask(close.start, close.now, close.mm_per_px)
 
     @cached_property
+    def close_skin(self) -> Plane:
+        """(h, w) 0-1 at the size of `close`: where skin is."""
+        return self.region(Region.SKIN, self.close.level)
+
+    @cached_property
+    def sure_skin(self) -> Mask:
+        """(h, w) at the size of `close`: what is skin and nothing else."""
+        return np.asarray(self.close_skin > SURE_SKIN)
+
+    @cached_property
     def shining(self) -> Mask:
         """(h, w) at the size of `close`: patches of shine."""
-        shines = [f for f in self.state.findings.items if f.kind is Kind.SHINE]
-        return np.asarray(marks_of(shines, self.close.rect, self.close.level) > 0.1)
+        return np.asarray(shine_marks(self.state, self.close.rect, self.close.level) > 0.1)
+
+    @cached_property
+    def shape(self) -> ShapeMeasures | None:
+        """What the reshapes come to; None if there are none."""
+        return shape_measures(self.state)
+
+    def white(self, region: Region) -> White | None:
+        """Of the teeth or the eyes; None where hardly any of it is seen."""
+        if region not in self._whites:
+            self._whites[region] = self._median_white(region)
+        return self._whites[region]
+
+    def _median_white(self, region: Region) -> White | None:
+        close = self.close
+        inside = self.region(region, close.level) > SURE_WHITE
+        if inside.sum() * close.mm_per_px**2 < LEAST_WHITE_MM2:
+            return None
+        start, now = (np.median(lab[inside], axis=0) for lab in (close.start, close.now))
+        ys, xs = np.nonzero(inside)
+        side = 1 << close.level
+        middle = (float(np.median(xs)) + 0.5) * side, (float(np.median(ys)) + 0.5) * side
+        return White(start, now, middle)
 
     def region(self, region: Region | Part, level: int, rect: Rect | None = None) -> Plane:
         """(h, w) 0-1 of the picture at a level, or a rectangle of it."""
@@ -234,24 +279,11 @@ def start_of(state: JobState) -> JobState:
     """The photo; with what changes its light as a whole, if the brief lets nothing else be done."""
     if not state.brief.style.forbids_retouching:
         return state.as_photographed
-    layers = tuple(layer for layer in state.layers if isinstance(layer, PhotoLayer | ExposureLayer))
-    return replace(state, layers=layers, active_id=layers[0].id)
+    photo = state.as_photographed
+    lights = (layer for layer in state.layers if isinstance(layer, ExposureLayer))
+    return replace(photo, layers=(*photo.layers, *lights))
 
 
-def _squares(bands: list[Plane]) -> Plane:
-    return np.asarray(sum(np.square(band) for band in bands), dtype=np.float32)
-
-
-def _means(picture: SkinPicture, lab: FloatImage) -> FloatImage:
-    planes = (np.ascontiguousarray(lab[..., channel]) for channel in range(3))
-    return np.stack([picture.mean(plane, picture.plain, LARGE_MM) for plane in planes], -1)
-
-
-def _lab(state: JobState, level: int, cancel: CancelToken) -> FloatImage:
-    whole = state.photo.rect.at_level(level)
-    lab = np.empty((whole.height, whole.width, 3), dtype=np.float32)
-    for top in range(0, whole.height, STRIP_PX):
-        cancel.check()
-        strip = Rect(0, top, whole.width, min(top + STRIP_PX, whole.height))
-        lab[strip.slices] = lab_of(render(state, strip, level))
-    return lab
+def shine_marks(state: JobState, rect: Rect, level: int) -> Plane:
+    """(h, w) 0-1 of a level: patches of shine that the survey found."""
+    return marks_of((f for f in state.findings.items if f.kind is Kind.SHINE), rect, level)

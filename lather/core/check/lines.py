@@ -57,6 +57,7 @@ def _followed(
                   borderMode=cv2.BORDER_REPLICATE)
         for plane in (start, now)
     )  # fmt: skip
+    shifts = np.arange(-REACH_PX * FINE, REACH_PX * FINE + 1) / FINE
     middle = slice(REACH_PX * FINE, len(offsets) - REACH_PX * FINE)
     found = np.full(len(points), np.nan)
     tells = np.ptp(was[:, middle], axis=1) >= LEAST_STEP_L
@@ -65,10 +66,9 @@ def _followed(
             found[n] = 0.0
             continue
         scores = cv2.matchTemplate(is_now[n][None], was[n, middle][None], cv2.TM_CCOEFF_NORMED)[0]
-        best = int(np.argmax(scores - 1e-4 * np.abs(offsets[middle.start - REACH_PX * FINE:][
-            : len(scores)])))  # fmt: skip
+        best = int(np.argmax(scores - 1e-4 * np.abs(shifts)))  # of the same ones the nearest
         if scores[best] >= SAME:
-            found[n] = (best - REACH_PX * FINE) / FINE
+            found[n] = shifts[best]
     return points[tells], found[tells]
 
 

@@ -19,6 +19,8 @@ from lather.core.colour.labs import lab_of
 from lather.core.tone.skin_picture import SkinPicture
 
 TEXTURE_MM, MODELLING_MM = 0.5, 10.0
+SHINES_ON_MM = 3.0  # around a patch of shine, where skin still glitters
+LEAST_MATT = 0.2  # share of a part that does not shine, to measure it by
 LOCAL_MM = 2.0  # over which texture is compared
 LEAST_ABOVE_GRAIN = 1.3  # of a texture's mean square, where it can be told from grain
 BLOTCH_FINE_MM, BLOTCH_COARSE_MM = 1.0, 5.0
@@ -68,6 +70,19 @@ def usual_share(now: Plane, start: Plane, weight: Plane, grain: float, *, kept: 
     if not kept:
         return float(np.median(np.sqrt(np.maximum(a - grain, 0) / (b - grain))))
     return float(np.median((a - grain * np.clip(a / b, 0, 1)) / (b - grain)))
+
+
+def glossy(picture: SkinPicture, shine: Plane) -> Plane:
+    """(h, w) 0-1: where skin glitters, around patches of shine: glints are no texture of it, and a
+    highlight is none of its form."""
+    mean = picture.mean(shine, picture.is_skin, SHINES_ON_MM)
+    return np.asarray(np.clip(4 * mean, 0, 1), dtype=np.float32)
+
+
+def matt(weight: Plane, gloss: Plane) -> Plane:
+    """(h, w): what of a weight does not shine; all of it where too little would be left."""
+    left = np.asarray(weight * (1 - gloss), dtype=np.float32)
+    return left if left.sum() > LEAST_MATT * weight.sum() else weight
 
 
 def blotch_rms(picture: SkinPicture, where: Plane | None = None) -> Three:
