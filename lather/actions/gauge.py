@@ -37,7 +37,10 @@ class Gauge:
         self.changed: Signal[()] = Signal()
 
     def forget(self) -> None:
-        """For another job."""
+        """For another job: the photo of the one before is let go."""
+        from lather.assist.check.views import forget_starts
+
+        forget_starts()
         self.quick = self.full = self.full_of = self.causes = None
         self.row_id = ""
         self.changed.emit()

@@ -26,3 +26,8 @@ class Last(Generic[A]):
         with self._lock:
             self._last = about, found
         return found
+
+    def forget(self) -> None:
+        """Let go of the answer and of what was asked about."""
+        with self._lock:
+            self._last = None

@@ -75,6 +75,7 @@ class CheckPanel(QWidget):
         column.addWidget(self.ladder)
         self.all_rows = QToolButton()
         self.all_rows.setCheckable(True)
+        self.all_rows.setAccessibleName("All measures")
         self.all_rows.setProperty("role", "compact")
         self.all_rows.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.all_rows.toggled.connect(lambda on: self._show())

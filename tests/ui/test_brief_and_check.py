@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import gc
 import unittest
+import weakref
 from dataclasses import replace
 
 from PyQt6.QtCore import QDate, QPointF, Qt
@@ -14,6 +16,7 @@ from lather.actions.checking import check_all, compare_blindly, go_to_check
 from lather.actions.table import all_actions
 from lather.assist.blind import blind_pair
 from lather.assist.check.check import Verdict
+from lather.assist.check.views import Views
 from lather.document import edits
 from lather.document.brief import Delivered, Task
 from lather.document.briefing import set_brief
@@ -232,6 +235,16 @@ class CheckWindowTest(WindowCase):
                 gauge.grab().toImage().Format.Format_Grayscale8)
             pictures.append(image)
         self.assertNotEqual(pictures[0], pictures[1])
+
+
+class LifetimeTest(WindowCase):
+    def test_what_was_checked_is_let_go_with_its_job(self) -> None:
+        self.open(smoothed(portrait(), 0.4))
+        wait_until(lambda: self.window.checks.measured and self.bench.gauge.quick is not None)
+        start = weakref.ref(Views(self.bench.state, quick=True).begun)
+        self.assertIsNotNone(start())
+        self.open()
+        self.assertTrue(wait_until(lambda: (gc.collect(), start() is None)[1], 5))
 
 
 class BlindTest(WindowCase):
