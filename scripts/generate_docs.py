@@ -32,7 +32,7 @@ def shortcuts() -> str:
                   "|---|---|---|---|"]
         for action in all_actions():
             if action.menu == menu:
-                right, left = (", ".join(default_keys(action, h)) for h in ("right", "left"))
+                right, left = (", ".join(default_keys(action.id, h)) for h in ("right", "left"))
                 lines.append(f"| {action.title} | {right} | {left} | {action.help} |")
     return "\n".join(lines) + "\n"
 

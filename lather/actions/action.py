@@ -14,8 +14,35 @@ Run = Callable[[Workbench], None]
 Ask = Callable[[Workbench], bool]
 
 
-def always(bench: Workbench) -> bool:  # noqa: ARG001
-    return True
+@dataclass(frozen=True)
+class When:
+    """Whether a command applies now, and why it does not: questions that must all be answered yes.
+
+    Attributes
+    ----------
+    asked : each with what is said where the answer is no: a reason, a colon and what to do; it may
+        name the key of another command, as `Workbench.say` writes it.
+    """
+
+    asked: tuple[tuple[Ask, str], ...] = ()
+
+    @classmethod
+    def that(cls, holds: Ask, why_not: str) -> When:
+        return cls(((holds, why_not),))
+
+    def __call__(self, bench: Workbench) -> bool:
+        return all(holds(bench) for holds, _ in self.asked)
+
+    def __and__(self, other: When) -> When:
+        return When((*self.asked, *other.asked))
+
+    def why_not(self, bench: Workbench) -> str:
+        """The first reason against it; '' where there is none."""
+        return next((why for holds, why in self.asked if not holds(bench)), "")
+
+
+always = When()
+has_job = When.that(lambda bench: bench.job is not None, "no photo is open: open one first")
 
 
 @dataclass(frozen=True)
@@ -24,9 +51,10 @@ class Action:
 
     Attributes
     ----------
-    enabled : whether it applies now.
+    enabled : whether it applies now, and why not.
     checked : for switches, whether it is on.
     release : for momentary commands, what happens when the key is let go.
+    repeats : a key that stays down does it again and again; for steps that are harmless.
     """
 
     id: str
@@ -35,9 +63,10 @@ class Action:
     menu: str
     run: Run
     icon: str = ""
-    enabled: Ask = always
+    enabled: When = always
     checked: Ask | None = None
     release: Run | None = None
+    repeats: bool = False
 
     @property
     def is_momentary(self) -> bool:
@@ -49,7 +78,3 @@ def next_choice(choice: E) -> E:
     """The one after it in its enumeration, round the end."""
     choices = list(type(choice))
     return choices[(choices.index(choice) + 1) % len(choices)]
-
-
-def has_job(bench: Workbench) -> bool:
-    return bench.job is not None

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lather.actions.action import Action, Run
+from lather.actions.action import Action, Run, When, has_job
 from lather.actions.aside import change_aside
 from lather.actions.layer import above_photo, has_mask
 from lather.actions.workbench import Workbench
@@ -11,8 +11,10 @@ from lather.document import areas
 STEPS_PER_SIDE = 1000  # a step of growing or feathering is the picture's long side by this
 
 
-def has_area(bench: Workbench) -> bool:
-    return bench.job is not None and bench.state.area is not None
+has_area = has_job & When.that(
+    lambda bench: bench.state.area is not None,
+    "there is no area: outline one ({key:tool.outline}) or grow one ({key:tool.grow_area})",
+)
 
 
 def step_px(bench: Workbench) -> float:
@@ -40,9 +42,9 @@ ACTIONS = (
     Action("area.invert", "Invert area", "Inside out.", "Area",
            lambda bench: bench.change("Invert area", areas.invert), enabled=has_area),
     Action("area.grow", "Grow area a step", "Its rim moves outwards.", "Area", _grow(+1),
-           enabled=has_area),
+           enabled=has_area, repeats=True),
     Action("area.shrink", "Shrink area a step", "Its rim moves inwards.", "Area", _grow(-1),
-           enabled=has_area),
+           enabled=has_area, repeats=True),
     Action("area.feather", "Feather area", "Its rim fades softly; again for softer.", "Area",
            _feather, enabled=has_area),
     Action("area.from_layer", "Area from layer", "Where the active layer has pixels.", "Area",
@@ -55,5 +57,5 @@ ACTIONS = (
     Action("area.to_mask", "Area to mask", "The active layer shows only where the area is.",
            "Area",
            lambda bench: bench.change("Area to mask", areas.to_mask, bench.state.active_id),
-           enabled=lambda bench: has_area(bench) and above_photo(bench)),
+           enabled=has_area & above_photo),
 )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lather.actions.action import Action, Run, next_choice
+from lather.actions.action import Action, Run, When, next_choice
 from lather.actions.shape import take
 from lather.actions.workbench import Workbench
 from lather.tools.table import TOOLS, tool
@@ -25,8 +25,9 @@ def _next_mode(bench: Workbench) -> None:
     bench.hands.set_mode(next_choice(bench.hand.mode))
 
 
-def _is_brush(bench: Workbench) -> bool:
-    return tool(bench.hand.tool).is_brush
+_is_brush = When.that(
+    lambda bench: tool(bench.hand.tool).is_brush, "the tool in the hand is no brush: take one"
+)
 
 
 def _save_preset(bench: Workbench) -> None:
@@ -78,24 +79,25 @@ ACTIONS = (
         for entry in TOOLS
     ),
     Action("brush.smaller", "Smaller brush", "A step smaller.", "Tool",
-           lambda bench: bench.hands.scale_brush(-1)),
+           lambda bench: bench.hands.scale_brush(-1), repeats=True),
     Action("brush.larger", "Larger brush", "A step larger.", "Tool",
-           lambda bench: bench.hands.scale_brush(+1)),
+           lambda bench: bench.hands.scale_brush(+1), repeats=True),
     Action("brush.softer", "Softer brush", "10 % less hardness.", "Tool",
-           _harder(-1)),
+           _harder(-1), repeats=True),
     Action("brush.harder", "Harder brush", "10 % more hardness.", "Tool",
-           _harder(+1)),
+           _harder(+1), repeats=True),
     Action("brush.less_flow", "Less flow", "5 % less flow.", "Tool",
-           _more("flow", -1)),
+           _more("flow", -1), repeats=True),
     Action("brush.more_flow", "More flow", "5 % more flow.", "Tool",
-           _more("flow", +1)),
+           _more("flow", +1), repeats=True),
     Action(
         "brush.mode",
         "Acts on: next",
         "Mend everything, only lift darks, or only tame brights.",
         "Tool",
         _next_mode,
-        enabled=lambda bench: tool(bench.hand.tool).uses_mode,
+        enabled=When.that(lambda bench: tool(bench.hand.tool).uses_mode,
+                          "the tool in the hand acts on everything: take one that mends or copies"),
     ),
     Action("brush.next_preset", "Next preset",
            "The next named brush of this tool, and after the last your own again.", "Tool",
@@ -104,7 +106,8 @@ ACTIONS = (
            "Tool", _save_preset, enabled=_is_brush),
     Action("brush.delete_preset", "Delete preset", "Forget the preset in hand.", "Tool",
            lambda bench: bench.hands.delete_preset(),
-           enabled=lambda bench: bench.hands.has_own_preset),
+           enabled=When.that(lambda bench: bench.hands.has_own_preset,
+                             "the brush in the hand is no preset of your own")),
     Action(
         "brush.colour",
         "Choose colour…",
@@ -116,7 +119,8 @@ ACTIONS = (
            "While the key is down Lighten darkens and Darken lightens, with the same brush.",
            "Tool",
            lambda bench: bench.hands.set_reversed(True),
-           enabled=lambda bench: bool(tool(bench.hand.tool).reverse),
+           enabled=When.that(lambda bench: bool(tool(bench.hand.tool).reverse),
+                             "the tool in the hand has no reverse"),
            release=lambda bench: bench.hands.set_reversed(False)),
     Action("brush.weak", "Soften creases and eye bags",
            "They go on layers of their own, as strongly as the brief's style says; switched off "

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from lather.actions.action import Action, Run, has_job
+from lather.actions.action import Action, Run, When, has_job
 from lather.actions.finding import is_surveyed
 from lather.actions.settling import after_stroke
 from lather.actions.view import go_close
@@ -88,16 +88,17 @@ def _step(by: int) -> Run:
     return run
 
 
-def _has_lever(bench: Workbench) -> bool:
-    return bench.job is not None and bench.gauge.lever(bench.state) is not None
-
-
-def _is_checked(bench: Workbench) -> bool:
-    return bench.job is not None and bench.gauge.check(bench.state) is not None
-
-
-def _has_retouch(bench: Workbench) -> bool:
-    return bench.job is not None and len(bench.state.layers) > 1
+_is_checked = has_job & When.that(
+    lambda bench: bench.gauge.check(bench.state) is not None,
+    "nothing was measured yet: check everything ({key:check.all})",
+)
+_has_lever = _is_checked & When.that(
+    lambda bench: bench.gauge.lever(bench.state) is not None,
+    "there is no lever for this measure: it is within its limit, or no layer by itself does it",
+)
+_has_retouch = has_job & When.that(
+    lambda bench: len(bench.state.layers) > 1, "nothing was retouched yet"
+)
 
 
 ACTIONS = (
@@ -109,9 +110,9 @@ ACTIONS = (
            "Check", lambda bench: after_stroke(bench, lambda: check_all(bench)),
            enabled=is_surveyed),
     Action("check.next", "Next measure", "Look at the next row of the ladder, and where it is.",
-           "Check", _step(1), enabled=_is_checked),
+           "Check", _step(1), enabled=_is_checked, repeats=True),
     Action("check.previous", "Previous measure", "Look at the row before.", "Check", _step(-1),
-           enabled=_is_checked),
+           enabled=_is_checked, repeats=True),
     Action("check.lever", "Use the lever",
            "Weaken the layer that went too far until the measure is at its limit.", "Check",
            use_lever, enabled=_has_lever),

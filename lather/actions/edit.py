@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from lather.actions.action import Action, has_job
+from lather.actions.action import Action, When, has_job
 from lather.actions.workbench import Workbench
 
 
-def _can_undo(bench: Workbench) -> bool:
-    job, session = bench.job, bench.session
-    in_hand = session is not None and session.busy
-    return job is not None and (in_hand or job.history.next_undo is not None)
+def _is_undoable(bench: Workbench) -> bool:
+    in_hand = bench.session is not None and bench.session.busy
+    return in_hand or bench.open_job.history.next_undo is not None
 
 
-def _can_redo(bench: Workbench) -> bool:
-    return bench.job is not None and bench.job.history.next_redo is not None
+_can_undo = has_job & When.that(_is_undoable, "there is no step to take back")
+_can_redo = has_job & When.that(
+    lambda bench: bench.open_job.history.next_redo is not None, "no step was taken back"
+)
 
 
 ACTIONS = (
@@ -25,6 +26,7 @@ ACTIONS = (
         Workbench.undo,
         "undo",
         enabled=_can_undo,
+        repeats=True,
     ),
     Action(
         "edit.redo",
@@ -34,6 +36,7 @@ ACTIONS = (
         Workbench.redo,
         "redo",
         enabled=_can_redo,
+        repeats=True,
     ),
     Action(
         "edit.history",

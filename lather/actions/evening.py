@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
-from lather.actions.action import Action, Run, has_job
+from lather.actions.action import Action, Run, When, has_job
+from lather.actions.area import has_area
 from lather.actions.aside import take_merged
 from lather.actions.geometry import has_regions
 from lather.actions.pending import Pending
@@ -157,16 +158,16 @@ def look_at_part(bench: Workbench, part: Part) -> None:
         bench.centre_on(rect)
 
 
-def _can_be_weakened(bench: Workbench) -> bool:
-    return has_pending(bench) and bench.pending is not None and bench.pending.can_be_weakened
-
-
-def has_pending(bench: Workbench) -> bool:
-    return bench.job is not None and bench.pending is not None
-
-
-def _has_area(bench: Workbench) -> bool:
-    return bench.job is not None and bench.state.area is not None
+has_pending = has_job & When.that(
+    lambda bench: bench.pending is not None, "nothing is proposed in this stage"
+)
+_can_be_weakened = has_pending & When.that(
+    lambda bench: bench.pending is not None and bench.pending.can_be_weakened,
+    "it goes on layers that are there: take it over, and paint on their masks",
+)
+_can_be_mended = has_job & When.that(
+    lambda bench: bench.state.surveyed, "nothing was looked for yet: survey the portrait first"
+)
 
 
 def _in_even(run: Run) -> Run:
@@ -192,14 +193,15 @@ ACTIONS = (
            "Even", _in_even(match_colour), enabled=has_regions),
     Action("even.reference", "Take the area as reference",
            "Its colour is the one that others are matched to; without one it is a good cheek.",
-           "Even", take_reference, enabled=_has_area),
+           "Even", take_reference, enabled=has_area),
     Action("even.forget_reference", "Forget the reference",
            "A good cheek is the reference again.", "Even", forget_reference,
-           enabled=lambda bench: has_job(bench) and bench.reference is not None),
+           enabled=has_job & When.that(lambda bench: bench.reference is not None,
+                                       "no area was taken as reference")),
     Action("proposal.mends", "Look at all mends first",
            "Propose every certain mend of Clean on the picture, to be taken over or left.",
            "Finding", propose_mends,
-           enabled=lambda bench: has_job(bench) and bench.state.surveyed),
+           enabled=_can_be_mended),
     Action("proposal.accept", "Take it over",
            "Take the proposal over as it is set, as one step.", "Finding", accept,
            enabled=has_pending),

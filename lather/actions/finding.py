@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from lather.actions.action import Action, Run, has_job
+from lather.actions.action import Action, Run, When, has_job
 from lather.actions.aside import Meanwhile, merge_aside, run_edit, take_merged
-from lather.actions.evening import accept, has_pending, propose_all, propose_for
+from lather.actions.evening import accept, propose_all, propose_for
 from lather.actions.face import start_measuring
 from lather.actions.task import Offer
 from lather.actions.view import CLOSE_ZOOM, go_close
@@ -221,10 +221,14 @@ def other_source(bench: Workbench) -> None:
     run_edit(bench, "Mending", work, done)
 
 
-def has_other_source(bench: Workbench) -> bool:
-    """True while the last thing done is an accepted mend."""
+def _is_after_a_mend(bench: Workbench) -> bool:
     last = bench.walk.mended
-    return bench.job is not None and last is not None and same_work(bench.state, last.after)
+    return last is not None and same_work(bench.state, last.after)
+
+
+has_other_source = has_job & When.that(
+    _is_after_a_mend, "the last thing done was no mend of the worklist: mend one first"
+)
 
 
 def decide(bench: Workbench, findings: Sequence[Finding], state: FindingState) -> None:
@@ -247,12 +251,17 @@ def _decide_current(state: FindingState) -> Run:
     return lambda bench: decide(bench, _current(bench), state)
 
 
-def is_surveyed(bench: Workbench) -> bool:
-    return bench.job is not None and bench.state.surveyed
-
-
-def _has_current(bench: Workbench) -> bool:
-    return bench.job is not None and bool(_current(bench))
+is_surveyed = has_job & When.that(
+    lambda bench: bench.state.surveyed, "nothing was looked for yet: survey the portrait first"
+)
+_has_current = has_job & When.that(
+    lambda bench: bool(_current(bench)),
+    "no finding is looked at: {key:finding.next} goes to the next",
+)
+_can_be_mended = has_job & When.that(
+    lambda bench: bench.pending is not None or bool(_current(bench)),
+    "no finding is looked at: {key:finding.next} goes to the next",
+)
 
 
 ACTIONS = (
@@ -261,13 +270,13 @@ ACTIONS = (
            survey, enabled=has_job),
     Action("finding.next", "Next finding",
            "Centre the next open finding, with the advised brush in the hand.", "Finding",
-           lambda bench: step(bench, 1), enabled=is_surveyed),
+           lambda bench: step(bench, 1), enabled=is_surveyed, repeats=True),
     Action("finding.previous", "Previous finding", "Back to the open finding before.", "Finding",
-           lambda bench: step(bench, -1), enabled=is_surveyed),
+           lambda bench: step(bench, -1), enabled=is_surveyed, repeats=True),
     Action("finding.mend", "Mend it",
            "Accept the proposed mend of this finding, and go to the next; take over what is "
            "proposed.", "Finding", lambda bench: mend(bench, _current(bench)),
-           enabled=lambda bench: _has_current(bench) or has_pending(bench)),
+           enabled=_can_be_mended),
     Action("finding.other_source", "Other source",
            "Do the mend accepted last again, with texture from the next best place.", "Finding",
            other_source, enabled=has_other_source),

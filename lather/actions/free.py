@@ -2,15 +2,19 @@
 
 from __future__ import annotations
 
-from lather.actions.action import Action
+from lather.actions.action import Action, When, has_job
 from lather.actions.broken import cut_free
 from lather.actions.workbench import Workbench
 
 
-def can_be_cut_free(bench: Workbench) -> bool:
-    if bench.job is None:
-        return False
+def _is_aimed(bench: Workbench) -> bool:
     return bench.state.area is not None or bench.walk.current(bench.state.findings) is not None
+
+
+can_be_cut_free = has_job & When.that(
+    _is_aimed,
+    "there is neither an area nor a finding that is looked at: {key:finding.next} goes to one",
+)
 
 
 ACTIONS = (

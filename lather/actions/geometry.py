@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from lather.actions.action import Action, has_job
+from lather.actions.action import Action, When, has_job
 from lather.actions.face import start_measuring
 from lather.actions.workbench import Workbench
 from lather.core.survey.regions.region import REGIONS_AND_PARTS
 
-
-def _has_faces(bench: Workbench) -> bool:
-    return bench.job is not None and bool(bench.state.findings.faces)
-
-
-def has_regions(bench: Workbench) -> bool:
-    return bench.job is not None and bool(bench.state.regions.masks)
+_has_faces = has_job & When.that(
+    lambda bench: bool(bench.state.findings.faces),
+    "no face was measured: survey the portrait first",
+)
+has_regions = has_job & When.that(
+    lambda bench: bool(bench.state.regions.masks),
+    "where skin, hair and eyes are was not measured: survey the portrait first",
+)
 
 
 def _next_region(bench: Workbench) -> None:
@@ -29,7 +30,7 @@ ACTIONS = (
            "handles", enabled=_has_faces, checked=lambda bench: bench.looks.handles),
     Action("view.next_region", "Next region",
            "The region lens shows the next region, then the parts of the skin.", "View",
-           _next_region, enabled=has_regions),
+           _next_region, enabled=has_regions, repeats=True),
     Action("finding.scale", "Set the scale…",
            "Drag along something whose length you know: for body details and profiles.",
            "Finding", start_measuring, enabled=has_job),

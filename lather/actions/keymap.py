@@ -5,12 +5,23 @@ A key is written as it is pressed: "D", "Shift+D", "X+D" (D while X is held), "C
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
-from typing import Any
+from typing import Any, Protocol
 
-from lather.actions.action import Action
 from lather.errors import UsageError
 from lather.settings.store import Settings
+
+
+class Named(Protocol):
+    """A command, as far as its keys go."""
+
+    @property
+    def id(self) -> str: ...
+
+    @property
+    def title(self) -> str: ...
+
 
 LOGIC = (
     "A bare key is for the brush or the eye; Shift takes its sibling, and Alt says how the brush "
@@ -195,6 +206,7 @@ KEYS: dict[str, tuple[str, ...]] = {
 
 _LEFT_TO_RIGHT = dict(zip("QWERTASDFGZXCVB12345", "POIUY;LKJHM.,NB09876", strict=True))
 _MODIFIERS = ("Ctrl", "Alt", "Shift", "Meta")
+_KEY = re.compile(r"{key:([\w.]+)}")
 
 
 def mirrored_key(key: str) -> str:
@@ -230,20 +242,35 @@ def planes(pen_hand: str) -> dict[str, str]:
     return PLANES
 
 
-def default_keys(action: Action, pen_hand: str) -> tuple[str, ...]:
+def default_keys(command_id: str, pen_hand: str) -> tuple[str, ...]:
     """The keys of a command for a person with the pen in that hand, unless changed."""
-    keys = KEYS.get(action.id, ())
+    keys = KEYS.get(command_id, ())
     return tuple(map(mirrored_key, keys)) if pen_hand == "left" else keys
 
 
-def keys_of(action: Action, settings: Settings) -> tuple[str, ...]:
+def keys_of(action: Named, settings: Settings) -> tuple[str, ...]:
     """The keys of a command, as the person has them."""
-    own = _own(settings).get(action.id)
-    return default_keys(action, settings["pen_hand"]) if own is None else own
+    return keys_for(action.id, settings)
+
+
+def keys_for(command_id: str, settings: Settings) -> tuple[str, ...]:
+    """The same, of the command of that id."""
+    own = _own(settings).get(command_id)
+    return default_keys(command_id, settings["pen_hand"]) if own is None else own
+
+
+def with_keys(text: str, settings: Settings) -> str:
+    """A sentence in which '{key:ID}' is the key of that command, as the person presses it."""
+
+    def key(found: re.Match[str]) -> str:
+        keys = keys_for(found[1], settings)
+        return keys[0] if keys else "no key"
+
+    return _KEY.sub(key, text)
 
 
 def change_key(
-    actions: Iterable[Action], settings: Settings, action: Action, key: str | None
+    actions: Iterable[Named], settings: Settings, action: Named, key: str | None
 ) -> None:
     """Give a command another key, or none.
 
@@ -254,7 +281,7 @@ def change_key(
     if key is not None:
         hand = settings["pen_hand"]
         subject = planes(hand).get(key)
-        if subject is not None and key not in default_keys(action, hand):
+        if subject is not None and key not in default_keys(action.id, hand):
             raise _refused(key, f"held down it opens the plane of {subject}")
         for other in actions:
             if other.id != action.id and key in keys_of(other, settings):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from lather.actions.action import Action, Run, has_job
+from lather.actions.action import Action, Run, When, has_job
 from lather.actions.aside import change_aside, merge_aside, take_merged
 from lather.actions.geometry import has_regions
 from lather.actions.workbench import Workbench
@@ -27,20 +27,20 @@ from lather.errors import EditError
 Edit = Callable[..., JobState]
 
 
-def above_photo(bench: Workbench) -> bool:
-    return bench.job is not None and not isinstance(bench.state.active, PhotoLayer)
-
-
-def has_mask(bench: Workbench) -> bool:
-    return bench.job is not None and bench.state.active.mask is not None
-
-
-def _may_have_mask(bench: Workbench) -> bool:
-    return above_photo(bench) and not has_mask(bench)
-
-
-def _is_group(bench: Workbench) -> bool:
-    return bench.job is not None and isinstance(bench.state.active, GroupLayer)
+above_photo = has_job & When.that(
+    lambda bench: not isinstance(bench.state.active, PhotoLayer),
+    "the photo is active, which is never changed: pick a layer above it",
+)
+has_mask = has_job & When.that(
+    lambda bench: bench.state.active.mask is not None,
+    "the layer has no mask: add one ({key:mask.add})",
+)
+_may_have_mask = above_photo & When.that(
+    lambda bench: not has_mask(bench), "the layer has a mask already: paint on it, or remove it"
+)
+_is_group = has_job & When.that(
+    lambda bench: isinstance(bench.state.active, GroupLayer), "the layer is no group: pick one"
+)
 
 
 def _edit(name: str, edit: Edit, **kwargs: Any) -> Run:
@@ -113,8 +113,10 @@ def _from_span(bench: Workbench) -> None:
     _make_mask(bench, "Mask from lightness", masks.of_span)
 
 
-def _has_span(bench: Workbench) -> bool:
-    return above_photo(bench) and not bench.state.active.limits.span.is_open
+_has_span = above_photo & When.that(
+    lambda bench: not bench.state.active.limits.span.is_open,
+    "the layer is not limited to a span of lightness: set one ({key:layer.limits})",
+)
 
 
 def _from_change(bench: Workbench) -> None:
@@ -178,8 +180,9 @@ def _split_to_layers(bench: Workbench) -> None:
                 lambda merged: take_merged(bench, "Split as two layers", merged, said))  # fmt: skip
 
 
-def _is_split(bench: Workbench) -> bool:
-    return bench.job is not None and isinstance(bench.state.active, SplitLayer)
+_is_split = has_job & When.that(
+    lambda bench: isinstance(bench.state.active, SplitLayer), "the layer is no split: pick one"
+)
 
 
 ACTIONS = (
@@ -235,7 +238,7 @@ ACTIONS = (
            _steepen, enabled=has_mask),
     Action("mask.from_region", "Mask from region",
            "The layer shows on the region that is chosen for the region lens.", "Mask",
-           _from_region, enabled=lambda bench: above_photo(bench) and has_regions(bench)),
+           _from_region, enabled=above_photo & has_regions),
     Action("mask.from_lightness", "Mask from lightness",
            "The layer's span of lightness, as it is now, becomes its mask.", "Mask",
            _from_span, enabled=_has_span),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 
-from lather.actions.action import Action, Ask, Run, has_job
+from lather.actions.action import Action, Ask, Run, When, has_job
 from lather.actions.geometry import has_regions
 from lather.actions.workbench import Workbench
 from lather.render.lenses.lens import LIGHTNESS, REDNESS, Lens
@@ -33,7 +33,7 @@ def _is_on(lens: Lens) -> Ask:
     return lambda bench: bench.looks.lens == lens.id
 
 
-def _may_be_on(lens: Lens) -> Ask:
+def _may_be_on(lens: Lens) -> When:
     return has_regions if lens.id == "regions" else has_job
 
 
@@ -59,13 +59,14 @@ ACTIONS = (
         for lens in LENSES.values()
     ),
     Action("lens.clear", "No lens", "The picture as it is.", "View",
-           lambda bench: bench.look(lens=""), enabled=lambda bench: bool(bench.looks.lens)),
+           lambda bench: bench.look(lens=""), enabled=When.that(
+               lambda bench: bool(bench.looks.lens), "no lens is on")),
     Action("lens.less_red", "Black-white lens: less red",
            "Red spots come out darker, lips and blotches too.", "View",
-           _more_red(-RED_STEP_PERCENT), enabled=has_job),
+           _more_red(-RED_STEP_PERCENT), enabled=has_job, repeats=True),
     Action("lens.more_red", "Black-white lens: more red",
            "Red spots come out lighter, and skin smoother.", "View",
-           _more_red(RED_STEP_PERCENT), enabled=has_job),
+           _more_red(RED_STEP_PERCENT), enabled=has_job, repeats=True),
     Action("lens.blotch_of", "Blotch lens: lightness or redness",
            "What the blotch lens compares.", "View", _turn_deviation, enabled=has_job),
 )  # fmt: skip

@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from lather.actions.action import Action, has_job
+from lather.actions.action import Action, When, has_job
 from lather.actions.claiming import backups_to_keep
 from lather.actions.settling import GoOn, after_stroke, settle
 from lather.actions.workbench import Workbench
@@ -117,9 +117,10 @@ def _save_to(bench: Workbench, path: Path, then: GoOn | None) -> None:
     )
 
 
-def _may_link(bench: Workbench) -> bool:
-    """A photo that came out of the job has no file of its own to refer to."""
-    return bench.job is not None and bench.job.state.photo.path is not None
+_may_link = has_job & When.that(
+    lambda bench: bench.state.photo.path is not None,
+    "the photo came out of the job and has no file of its own to refer to",
+)
 
 
 def _toggle_link(bench: Workbench) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 from typing import Any
 
-from lather.actions.action import Action, Ask, Run, has_job
+from lather.actions.action import Action, Run, When, has_job
 from lather.actions.area import has_area
 from lather.actions.aside import change_aside
 from lather.actions.evening import propose
@@ -116,21 +116,18 @@ def _mirror_at_face(bench: Workbench) -> None:
     bench.change("Mirror at the face", edits.update_layer, layer.id, middle=None)
 
 
-def _has_reshape(bench: Workbench) -> bool:
-    return bench.job is not None and any(
-        isinstance(layer, ReshapeLayer) for layer in bench.state.layers
-    )
-
-
-def _has_line(bench: Workbench) -> bool:
-    if bench.job is None:
-        return False
+def _is_mirrored_at_a_line(bench: Workbench) -> bool:
     layer = bench.state.active
     return isinstance(layer, ReshapeLayer) and layer.middle is not None
 
 
-def _both(one: Ask, other: Ask) -> Ask:
-    return lambda bench: one(bench) and other(bench)
+_has_reshape = has_job & When.that(
+    lambda bench: any(isinstance(layer, ReshapeLayer) for layer in bench.state.layers),
+    "nothing was reshaped yet: push something first ({key:tool.push})",
+)
+_has_line = has_job & When.that(
+    _is_mirrored_at_a_line, "no middle line was drawn on the active layer: it mirrors at the face"
+)
 
 
 ACTIONS = (
@@ -146,9 +143,9 @@ ACTIONS = (
            "Forget the middle line that was drawn by hand.", "Shape", _mirror_at_face,
            enabled=_has_line),
     Action("shape.slower", "Slower", "The skin goes more slowly while the pen rests.", "Shape",
-           _speed(-1), enabled=has_job),
+           _speed(-1), enabled=has_job, repeats=True),
     Action("shape.faster", "Faster", "The skin goes faster while the pen rests.", "Shape",
-           _speed(+1), enabled=has_job),
+           _speed(+1), enabled=has_job, repeats=True),
     Action("shape.even_other", "Even the other side",
            "The half that was moved less gets the mirror image of the other one.", "Shape",
            _even_other, enabled=_has_reshape),
@@ -161,10 +158,10 @@ ACTIONS = (
            enabled=_has_reshape),
     Action("shape.back_area", "Bring the area back",
            "What lies in the area goes back to where the photo has it.", "Shape",
-           _back_area, enabled=_both(has_area, _has_reshape)),
+           _back_area, enabled=has_area & _has_reshape),
     Action("shape.back_region", "Bring the region back",
            f"A region goes back to where the photo has it. {REGION_HELP}", "Shape",
-           _back_region, enabled=_both(has_regions, _has_reshape)),
+           _back_region, enabled=has_regions & _has_reshape),
     Action("shape.back_all", "Bring all back",
            "The layer in work moves nothing any more; what is held stays held.", "Shape", _back,
            enabled=_has_reshape),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from lather.actions.action import Action, Run, next_choice
+from lather.actions.action import Action, Run, When, has_job, next_choice
 from lather.actions.hands import PICK_DISCS_MM
 from lather.actions.workbench import Workbench
 from lather.core.mend.placement import Turn
@@ -15,17 +15,26 @@ ANGLE_STEP_DEG = 5.0
 SCALE_STEP = 1.1
 
 
-def _uses_source(bench: Workbench) -> bool:
-    return bench.job is not None and tool(bench.hand.tool).uses_source
-
-
-def _uses_turn(bench: Workbench) -> bool:
-    return bench.job is not None and tool(bench.hand.tool).uses_turn
-
-
-def _picks(bench: Workbench) -> bool:
-    picks_colour = bench.job is not None and tool(bench.hand.tool).uses_colour
-    return _uses_source(bench) or picks_colour
+_SOURCE_TOOLS = "take one that does ({key:tool.mend_from_source}, {key:tool.copy_from_source})"
+_uses_source = has_job & When.that(
+    lambda bench: tool(bench.hand.tool).uses_source,
+    f"the tool in the hand takes from no picked source: {_SOURCE_TOOLS}",
+)
+_uses_turn = has_job & When.that(
+    lambda bench: tool(bench.hand.tool).uses_turn,
+    f"the tool in the hand takes from no source that could be turned: {_SOURCE_TOOLS}",
+)
+_uses_colour = has_job & When.that(
+    lambda bench: tool(bench.hand.tool).uses_colour,
+    "the tool in the hand lays no colour: take Paint colour ({key:tool.paint_colour})",
+)
+_picks = has_job & When.that(
+    lambda bench: tool(bench.hand.tool).uses_source or tool(bench.hand.tool).uses_colour,
+    f"the tool in the hand takes from nowhere: {_SOURCE_TOOLS}",
+)
+_is_turned = _uses_turn & When.that(
+    lambda bench: not bench.hand.turn.plain, "the source is as it is already"
+)
 
 
 def pick_at(bench: Workbench, x: float, y: float) -> None:
@@ -87,7 +96,7 @@ ACTIONS = (
     Action("source.disc", "Next disc to pick from",
            "The disc whose mean colour Paint colour picks: 0.5, 1 or 2 mm across; pores, hairs "
            "and glints do not count.", "Source", _next_disc,
-           enabled=lambda bench: bench.job is not None and tool(bench.hand.tool).uses_colour),
+           enabled=_uses_colour),
     Action("source.goes", "Source: next way",
            "It follows the brush, stays fixed, or is looked for afresh at each stroke.", "Source",
            _next_goes, enabled=_uses_source),
@@ -98,14 +107,14 @@ ACTIONS = (
            "The other half of a face, coat or collar.", "Source", _mirror, "mirror",
            enabled=_uses_turn, checked=lambda bench: bench.hand.turn.mirrored),
     Action("source.turn_left", "Turn the source left", "5 degrees anticlockwise.", "Source",
-           _turn_by(-1), enabled=_uses_turn),
+           _turn_by(-1), enabled=_uses_turn, repeats=True),
     Action("source.turn_right", "Turn the source right", "5 degrees clockwise.", "Source",
-           _turn_by(+1), enabled=_uses_turn),
+           _turn_by(+1), enabled=_uses_turn, repeats=True),
     Action("source.smaller", "Source smaller", "A tenth smaller.", "Source",
-           _scale_by(-1), enabled=_uses_turn),
+           _scale_by(-1), enabled=_uses_turn, repeats=True),
     Action("source.larger", "Source larger", "A tenth larger.", "Source",
-           _scale_by(+1), enabled=_uses_turn),
+           _scale_by(+1), enabled=_uses_turn, repeats=True),
     Action("source.straight", "Source as it is", "Not mirrored, turned or scaled.", "Source",
            lambda bench: bench.hands.set_turn(Turn()),
-           enabled=lambda bench: _uses_turn(bench) and not bench.hand.turn.plain),
+           enabled=_is_turned),
 )

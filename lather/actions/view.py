@@ -92,9 +92,9 @@ ACTIONS = (
            "Without them the tools are icons only and take less room.", "View",
            _switch("tool_names"), checked=lambda bench: bool(bench.settings["tool_names"])),
     Action("view.closer", "Closer", "Zoom in a step.", "View", _zoom_by(ZOOM_STEP),
-           enabled=has_job),
+           enabled=has_job, repeats=True),
     Action("view.farther", "Farther", "Zoom out a step.", "View", _zoom_by(1 / ZOOM_STEP),
-           enabled=has_job),
+           enabled=has_job, repeats=True),
     Action("view.hold_pan", "Move the picture (hold)", "Drag the picture while the key is down.",
            "View", _hold_pan, enabled=has_job, release=_release_pan),
     *(

@@ -14,6 +14,7 @@ from lather.actions.asker import Asker
 from lather.actions.gauge import Gauge
 from lather.actions.hands import Hands
 from lather.actions.keeping import Keeper
+from lather.actions.keymap import with_keys
 from lather.actions.looks import Looks
 from lather.actions.pending import Pending
 from lather.actions.recovery import Opened
@@ -351,8 +352,9 @@ class Workbench:
     def say(
         self, text: str, *, error: bool = False, offer: Offer | None = None
     ) -> None:
+        """A sentence for the person; '{key:ID}' in it is the key of that command."""
         self.offer = offer
-        self.said.emit(readable(text), error)
+        self.said.emit(with_keys(readable(text), self.settings), error)
 
     def run_task(
         self,

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QDate, Qt
+from collections.abc import Callable
+
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -28,13 +30,11 @@ from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.document.style import Style
 from lather.ui.fields import (
-    DATE_FORMAT,
-    NO_DATE,
     Columns,
-    date_field,
-    date_text,
+    DateField,
     fields,
     number_field,
+    set_number,
     set_text,
     together,
 )
@@ -187,9 +187,7 @@ class BriefPage(QScrollArea):
         self.hours.setSpecialValueText("–")
         self.hours.setSuffix(" h")
         self.hours.valueChanged.connect(lambda h: self._change("hours", agreed_hours=h or None))
-        self.deadline = date_field()
-        self.deadline.dateChanged.connect(
-            lambda day: self._change("deadline", deadline=date_text(day)))
+        self.deadline = self._day(lambda day: self._change("deadline", deadline=day))
         self.formats = {}
         for form in Delivered:
             box = QCheckBox(form.title.upper() if form is not Delivered.WEBP else "WebP")
@@ -221,9 +219,7 @@ class BriefPage(QScrollArea):
         self.consent_by.textEdited.connect(
             lambda text: self._change("consent", consent_by=text))
         self.guardian.textEdited.connect(lambda text: self._change("guardian", guardian=text))
-        self.consent_on = date_field()
-        self.consent_on.dateChanged.connect(
-            lambda day: self._change("consent_on", consent_on=date_text(day)))
+        self.consent_on = self._day(lambda day: self._change("consent_on", consent_on=day))
         grid = self._laid(fields((
             ("Given by", self.consent_by), ("On", self.consent_on), ("Guardian", self.guardian),
         )))  # fmt: skip
@@ -232,6 +228,13 @@ class BriefPage(QScrollArea):
         self.asked.setWordWrap(True)
         column.addWidget(self.asked)
         return card
+
+    def _day(self, taken: Callable[[str], None]) -> DateField:
+        field = DateField()
+        field.changed.connect(taken)
+        field.refused.connect(lambda text: self.bench.say(
+            f"The day stays as it was: '{text}' is none. Type it like 2026-12-24.", error=True))
+        return field
 
     def _laid(self, columns: Columns) -> Columns:
         """Followed as the page's width changes."""
@@ -258,18 +261,17 @@ class BriefPage(QScrollArea):
             box.setChecked(not brief.tasks or task in brief.tasks)
             box.setEnabled(not brief.style.forbids_retouching)
         for field, number in ((self.long_side, brief.delivery_long_side_px),
-                              (self.n_pictures, brief.n_pictures)):  # fmt: skip
-            field.setValue(number or 0)
+                              (self.n_pictures, brief.n_pictures), (self.fee, brief.fee),
+                              (self.hours, brief.agreed_hours)):  # fmt: skip
+            set_number(field, number or 0)
         set_text(self.more_sizes, ", ".join(map(str, brief.more_sizes_px)))
-        self.fee.setValue(brief.fee or 0.0)
-        self.hours.setValue(brief.agreed_hours or 0.0)
         set_text(self.currency, brief.currency)
         for form, box in self.formats.items():
             box.setChecked(form in brief.formats)
         set_text(self.consent_by, brief.consent_by)
         set_text(self.guardian, brief.guardian)
         for day, text in ((self.deadline, brief.deadline), (self.consent_on, brief.consent_on)):
-            day.setDate(QDate.fromString(text, DATE_FORMAT) if text else NO_DATE)
+            day.set_day(text)
         self.advice.setText("  ".join(p for p in (zoom_advice(state), money(brief)) if p))
         asked = missing_consent(brief)
         self.asked.setText(asked or "Agreed. Keep the release where you keep contracts.")

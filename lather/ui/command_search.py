@@ -19,7 +19,7 @@ from lather.actions.action import Action
 from lather.actions.keymap import keys_of
 from lather.actions.workbench import Workbench
 from lather.ui.theme import GAP_2, GAP_3
-from lather.ui.widgets import run_action
+from lather.ui.widgets import hint_of, run_action
 
 _ACTION = Qt.ItemDataRole.UserRole
 
@@ -75,7 +75,7 @@ class CommandSearch(QDialog):
             if matches(action, words):
                 keys = ", ".join(keys_of(action, self._bench.settings))
                 item = QListWidgetItem(f"{action.title}{f'   ·   {keys}' if keys else ''}")
-                item.setToolTip(action.help)
+                item.setToolTip(hint_of(action, self._bench))
                 item.setData(_ACTION, action)
                 if not action.enabled(self._bench):
                     item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)

@@ -3,14 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import date
 
-from PyQt6.QtCore import QDate
-from PyQt6.QtWidgets import QDateEdit, QGridLayout, QHBoxLayout, QLineEdit, QSpinBox, QWidget
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import (
+    QDoubleSpinBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QSpinBox,
+    QWidget,
+)
 
 from lather.ui.theme import GAP_1, GAP_2
 from lather.ui.widgets import label
 
-NO_DATE, DATE_FORMAT = QDate(2000, 1, 1), "yyyy-MM-dd"
+SHORTEST_DAY = len("20261224")
 
 
 class Columns(QGridLayout):
@@ -68,18 +76,58 @@ def number_field(low: int, high: int, none: str, suffix: str) -> QSpinBox:
     return field
 
 
-def date_field() -> QDateEdit:
-    """A day, or none."""
-    field = QDateEdit()
-    field.setDisplayFormat(DATE_FORMAT)
-    field.setMinimumDate(NO_DATE)
-    field.setSpecialValueText("–")
-    return field
+class DateField(QLineEdit):
+    """A day as it is typed, or none.
+
+    Signals
+    -------
+    changed(str) : another day, ISO 8601, or '' for none; as soon as what is typed is one.
+    refused(str) : what was typed is no day; the field shows the earlier one again.
+    """
+
+    changed = pyqtSignal(str)
+    refused = pyqtSignal(str)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._day = ""
+        self.setPlaceholderText("yyyy-mm-dd")
+        self.textEdited.connect(self._on_edited)
+        self.editingFinished.connect(self._on_finished)
+
+    def set_day(self, day: str) -> None:
+        """Without touching what is being typed, where it means the same."""
+        if day != self._day or not self.hasFocus():
+            self._day = day
+            set_text(self, day)
+
+    def _on_edited(self, text: str) -> None:
+        if len(text.strip()) >= SHORTEST_DAY or not text.strip():
+            self._take(text)
+
+    def _on_finished(self) -> None:
+        typed = self.text()
+        if not self._take(typed):
+            self.refused.emit(typed)
+        set_text(self, self._day)
+
+    def _take(self, text: str) -> bool:
+        """Whether it is a day, or nothing."""
+        text = text.strip()
+        try:
+            day = date.fromisoformat(text).isoformat() if text else ""
+        except ValueError:
+            return False
+        if day != self._day:
+            self._day = day
+            self.changed.emit(day)
+        return True
 
 
-def date_text(day: QDate) -> str:
-    """ISO 8601, or '' for none."""
-    return "" if day == NO_DATE else day.toString(DATE_FORMAT)
+def set_number(field: QSpinBox | QDoubleSpinBox, number: float) -> None:
+    """Without writing it anew where it is the same: half of it may just be typed."""
+    if field.value() != number:
+        field.setValue(number)  # type: ignore[arg-type]
 
 
 def set_text(field: QLineEdit, text: str) -> None:

@@ -21,7 +21,7 @@ from lather.actions.keymap import LOGIC, change_key, keys_of, planes, reset_keys
 from lather.actions.table import MENUS
 from lather.actions.workbench import Workbench
 from lather.errors import LatherError
-from lather.ui.keys import name_of
+from lather.ui.key_names import name_of
 from lather.ui.theme import GAP_1, GAP_2, GAP_3, GAP_4
 from lather.ui.widgets import label
 

@@ -5,31 +5,24 @@ Shortcuts of the toolkit know no release and swallow typing, so single keys are 
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QEvent, QKeyCombination, QObject, Qt
-from PyQt6.QtGui import QKeyEvent, QKeySequence
-from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QSpinBox, QWidget
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from lather.actions.action import Action
 from lather.actions.keymap import keys_of, planes
 from lather.actions.workbench import Workbench
+from lather.ui.key_names import name_of
+from lather.ui.typing_fields import keeps_key, takes_text
 from lather.ui.widgets import run_action
-
-
-def name_of(event: QKeyEvent) -> str:
-    """A pressed key with its modifiers, in the notation of the key map."""
-    # The pad of digits is no other key, and capitals are told by the modifier.
-    modifiers = event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
-    key = Qt.Key(event.key())
-    if key in (Qt.Key.Key_Control, Qt.Key.Key_Shift, Qt.Key.Key_Alt, Qt.Key.Key_Meta):
-        return ""
-    return QKeySequence(QKeyCombination(modifiers, key)).toString()
 
 
 class Keys(QObject):
     """Listens to a window's keys and runs commands of the table.
 
     A key that opens a plane waits: its own command runs when it is let go without another key
-    in between, or at once if it is one for as long as the key is down.
+    in between, or at once if it is one for as long as the key is down. A field that takes text
+    has the keyboard to itself; Escape gives it back.
     """
 
     def __init__(self, bench: Workbench, actions: dict[str, Action], window: QWidget) -> None:
@@ -80,8 +73,12 @@ class Keys(QObject):
         is_held = event.key() in self._held or self._is_plane(event.key())
         if event.isAutoRepeat() and is_held:
             return True
-        if _is_typing(watched) and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            return False
+        if takes_text(watched):
+            if event.key() == Qt.Key.Key_Escape:
+                watched.clearFocus()
+                return True
+            if keeps_key(watched, event):
+                return False
         name = name_of(event)
         if self._plane is not None:
             return self._pressed_in_plane(event, name)
@@ -93,7 +90,7 @@ class Keys(QObject):
                 return True
         if action is None:
             return False
-        self._run(action, event.key())
+        self._run(action, event)
         return True
 
     def _pressed_in_plane(self, event: QKeyEvent, name: str) -> bool:
@@ -102,12 +99,14 @@ class Keys(QObject):
         self._waiting = None
         action = self._by_key.get(f"{self._plane[1]}+{name}") if name else None
         if action is not None:
-            self._run(action, event.key())
+            self._run(action, event)
         return True
 
-    def _run(self, action: Action, key: int) -> None:
+    def _run(self, action: Action, event: QKeyEvent) -> None:
+        if event.isAutoRepeat() and not action.repeats:
+            return
         if action.release is not None:
-            self._held[key] = action
+            self._held[event.key()] = action
         run_action(action, self._bench)
 
     def _released(self, event: QKeyEvent) -> bool:
@@ -138,9 +137,3 @@ class Keys(QObject):
         if key in ("pen_hand", "keys"):
             self._let_go()
             self.reset()
-
-
-def _is_typing(widget: QWidget) -> bool:
-    return isinstance(widget, (QLineEdit, QSpinBox)) or (
-        isinstance(widget, QComboBox) and widget.isEditable()
-    )

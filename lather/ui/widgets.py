@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, QObject, QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from lather.actions.action import Action
-from lather.actions.keymap import keys_of
+from lather.actions.keymap import keys_of, with_keys
 from lather.actions.workbench import Workbench
 from lather.ui import icons
 from lather.ui.theme import GAP_2, GAP_4, theme
@@ -86,17 +86,26 @@ class CommandButton(IconButton):
     def refresh(self) -> None:
         """Read enabled, checked and keys back from the command."""
         action, bench = self._action, self._bench
-        self.setEnabled(action.enabled(bench))
+        why_not = action.enabled.why_not(bench)
+        self.setEnabled(not why_not)
         if action.checked is not None:
             self.setChecked(action.checked(bench))
-        keys = ", ".join(keys_of(action, bench.settings))
-        hint = f"{action.title}{f'  ({keys})' if keys else ''}\n{action.help}"
+        hint = hint_of(action, bench)
         if hint != self.toolTip():  # setting it is an event even if it is the same
             self.setToolTip(hint)
 
     def _run(self) -> None:
         run_action(self._action, self._bench)
         self.refresh()
+
+
+def hint_of(action: Action, bench: Workbench) -> str:
+    """What a command does and its keys; and why it does not apply, where it does not."""
+    keys = ", ".join(keys_of(action, bench.settings))
+    why_not = with_keys(action.enabled.why_not(bench), bench.settings)
+    lines = (f"{action.title}{f'  ({keys})' if keys else ''}", action.help,
+             f"Not now: {why_not}." if why_not else "")  # fmt: skip
+    return "\n".join(filter(None, lines))
 
 
 def dress_anew(widget: QWidget) -> None:
@@ -108,8 +117,11 @@ def dress_anew(widget: QWidget) -> None:
 
 
 def run_action(action: Action, bench: Workbench) -> None:
-    """Run a command; an expected error becomes a sentence, anything else a report."""
-    if not action.enabled(bench):
+    """Run a command, or say why it does not apply; an expected error becomes a sentence, anything
+    else a report."""
+    why_not = action.enabled.why_not(bench)
+    if why_not:
+        bench.say(f"{action.title.rstrip('…')}: {why_not}.")
         return
     try:
         action.run(bench)

@@ -39,7 +39,7 @@ class MapTest(Case):
     def test_every_key_is_that_of_one_command_for_either_hand(self) -> None:
         self.assertLessEqual(set(KEYS), set(self.actions))
         for hand in ("right", "left"):
-            keys = [key for action in self.actions.values() for key in default_keys(action, hand)]
+            keys = [key for action_id in self.actions for key in default_keys(action_id, hand)]
             self.assertEqual(sorted(keys), sorted(set(keys)), hand)
 
     def test_planes_hold_their_own_subject(self) -> None:
@@ -97,7 +97,7 @@ class MapTest(Case):
             self.assertIn(sentence, page)
         for action in self.actions.values():
             self.assertIn(action.menu, MENUS)
-            right, left = (", ".join(default_keys(action, hand)) for hand in ("right", "left"))
+            right, left = (", ".join(default_keys(action.id, hand)) for hand in ("right", "left"))
             self.assertIn(f"| {action.title} | {right} | {left} | {action.help} |", page)
 
 

@@ -7,7 +7,7 @@ import unittest
 import weakref
 from dataclasses import replace
 
-from PyQt6.QtCore import QDate, QPointF, Qt
+from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
@@ -56,7 +56,8 @@ class BriefPageTest(WindowCase):
         page.n_pictures.setValue(12)
         page.fee.setValue(240.0)
         page.hours.setValue(4.0)
-        page.deadline.setDate(QDate(2027, 1, 15))
+        page.deadline.clear()
+        QTest.keyClicks(page.deadline, "2027-01-15")
         QTest.keyClicks(page.consent_by, "A. Nobody")
         page.formats[Delivered.TIFF].click()
         page.tasks[Task.SHAPE].click()
