@@ -16,7 +16,7 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QDialog, QWidget
 
-from lather.actions import checking, evening, finding
+from lather.actions import checking, evening, proposing, surveying, walking
 from lather.actions.shape import set_shape, take
 from lather.assist.blind import blind_pair
 from lather.assist.face_features import mesh_of
@@ -67,7 +67,7 @@ def main() -> None:
 
     for number in (8, 9):
         open_and_settle(app, demo_dir() / f"portrait{number}.jpg")
-        finding.survey(bench)
+        surveying.survey(bench)
         wait_until(lambda: bench.task is None)
         app.window.messages.hide()
         if number == 8:
@@ -79,11 +79,11 @@ def main() -> None:
         bench.take_job(None)  # without asking about the survey
 
     open_and_settle(app, demo_dir() / "portrait1.jpg")
-    finding.survey(bench)
+    surveying.survey(bench)
     wait_until(lambda: bench.task is None)
     app.window.messages.hide()
-    finding.step(bench, 1)
-    finding.step(bench, 1)
+    walking.step(bench, 1)
+    walking.step(bench, 1)
     shot(app, FOLDER / "finding.png")
 
     computed_layers(app)
@@ -185,7 +185,7 @@ def even_stage(app) -> None:
     settle(app)
     app.window.canvas._move_cursor(QPointF(240, 300))
     shot(app, FOLDER / "proposal.png")
-    evening.accept(bench)
+    proposing.accept(bench)
     wait_until(lambda: bench.task is None)
     app.window.messages.hide()
     bench.go_to_stage(Stage.CLEAN)
@@ -194,7 +194,7 @@ def even_stage(app) -> None:
 def shape_stage(app) -> None:
     """A mirrored push through its lens, the symmetry meter, straight lines behind the person."""
     bench, canvas, panel = app.bench, app.window.canvas, app.window.worklist.shape
-    evening.leave(bench)
+    proposing.leave(bench)
     bench.change("No area", areas.set_area, None)
     take(bench, "push")
     set_shape(bench, mirrored=True)
@@ -227,7 +227,7 @@ def brief_and_check(app) -> None:
 
     bench = app.bench
     open_and_settle(app, demo_dir() / "portrait8.jpg")
-    finding.survey(bench)
+    surveying.survey(bench)
     wait_until(lambda: bench.task is None)
     brief = Brief(
         words="Fresh, as after a good night's sleep. Her mole stays, and so do the fine lines.",
@@ -272,7 +272,7 @@ def straight_lines(app) -> None:
         path = Path(folder) / "tiles.png"
         cv2.imwrite(str(path), np.round(tiled).astype(np.uint8))
         open_and_settle(app, path)
-        finding.survey(bench)
+        surveying.survey(bench)
         wait_until(lambda: bench.task is None)
         app.window.messages.hide()
         take(bench, "push")

@@ -10,7 +10,7 @@ from typing import TypeVar
 from lather.actions.workbench import Workbench
 
 E = TypeVar("E", bound=Enum)
-Run = Callable[[Workbench], None]
+Run = Callable[[Workbench], object]
 Ask = Callable[[Workbench], bool]
 
 

@@ -31,7 +31,7 @@ def merge_aside(
     bench: Workbench,
     title: str,
     edit: Callable[[JobState, Progress, CancelToken], JobState],
-    done: Callable[[Merged], None],
+    done: Callable[[Merged], object],
 ) -> None:
     """Work an edit out aside; `done` gets it merged into the state of then."""
     before = bench.state
@@ -47,7 +47,7 @@ def run_edit(
     bench: Workbench,
     title: str,
     work: Callable[[Progress, CancelToken], Meanwhile],
-    done: Callable[[Merged], None],
+    done: Callable[[Merged], object],
     **options: Any,
 ) -> None:
     """Run long work whose outcome is applied to whatever state the job has come to by then.
@@ -71,11 +71,14 @@ def run_edit(
     bench.run_task(title, work_and_prepare, finished, **options)
 
 
-def take_merged(bench: Workbench, name: str, merged: Merged, said: str = "") -> None:
-    """Make the outcome of work aside a step; say `said`, and what could not be merged."""
-    bench.change(name, lambda _: merged.state)
+def take_merged(bench: Workbench, name: str, merged: Merged, said: str = "") -> bool:
+    """Make the outcome of work aside a step; say `said`, and what could not be merged. False if it
+    changed nothing, and so is none."""
+    is_step = bench.change(name, lambda _: merged.state)
     if merged.left_out:
         left = "; ".join(merged.left_out)
+        said = said if is_step else ""
         bench.say(f"{said} Left out of '{name}': {left}.".lstrip(), error=True)
-    elif said:
+    elif said and is_step:
         bench.say(said)
+    return is_step

@@ -46,6 +46,7 @@ def cut_free(bench: Workbench) -> None:
 
 def _cut_free(bench: Workbench, place: Place, finding_ids: tuple[int, ...]) -> None:
     def edit(state: JobState) -> JobState:
-        return edits.decide(cut_free_at(state, place), finding_ids, FindingState.DONE)
+        mended, layer_id = cut_free_at(state, place)
+        return edits.decide(mended, finding_ids, FindingState.DONE, by=layer_id)
 
     change_aside(bench, NAME, edit, "copying along the broken rim")

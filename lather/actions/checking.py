@@ -37,6 +37,8 @@ def check_all(bench: Workbench, by_itself: bool = False) -> None:
     def done(found: tuple[Check, Causes]) -> None:
         if bench.job is job:
             bench.gauge.take_full(found[0], state, found[1])
+            if bench.not_taken:
+                bench.say(f"Checked as it is: {bench.not_taken}")
 
     bench.run_task("Checking", work, done, gives_way=True,
                    retry=None if by_itself else lambda: check_all(bench))  # fmt: skip

@@ -54,7 +54,9 @@ def deliver_to(bench: Workbench, orders: Sequence[Order]) -> None:
         without = [f"'{x.name}'" for x in walk(state.layers) if isinstance(x, UnknownLayer)]
         if without:
             said += f", without {', '.join(without)} of a newer Lather."
-        bench.say(said, error=bool(without))
+        if bench.not_taken:
+            said += f". {bench.not_taken}"
+        bench.say(said, error=bool(without or bench.not_taken))
 
     bench.run_task(
         "Delivering",

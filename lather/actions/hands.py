@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 from lather.core.area.combine import Combine
+from lather.core.brush.stroke import Brush
 from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
 from lather.core.survey.regions.region import Part, Region
 from lather.document.events import Signal
+from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.errors import EditError
 from lather.settings.store import Settings
 from lather.tools.base import Colour, Hand, ShapeHand
 from lather.tools.presets import BUILT_IN, LONGEST_NAME, Preset, presets_from
 from lather.tools.source import PickedSource, Reads, SourceGoes
+from lather.tools.stages import first_tool
 from lather.tools.table import TOOLS, tool
 
 SIZE_STEP = 1.15
@@ -25,6 +28,23 @@ SMALLEST_SCALE, LARGEST_SCALE = 0.25, 4.0
 _LOWEST = {"hardness": 0.0, "opacity": 0.0, "flow": 0.0, "spacing": SMALLEST_SPACING}
 
 PICK_DISCS_MM = (0.5, 1.0, 2.0)
+
+
+@dataclass(frozen=True)
+class _OfStage:
+    """What of a hand does not go along into another stage."""
+
+    brush: Brush
+    mode: MendMode
+    source_goes: SourceGoes
+
+
+@dataclass(frozen=True)
+class _Left:
+    """The tool in the hand and the brushes of all tools, as a stage was left."""
+
+    tool_id: str
+    hands: dict[str, _OfStage]
 
 
 class Hands:
@@ -49,6 +69,8 @@ class Hands:
         self._own: dict[str, Hand] = {}  # as it was before a preset was taken
         self._presets: dict[str, str] = {}  # the preset in use, by tool
         self._tool_id = TOOLS[0].id
+        self._stage = Stage.CLEAN
+        self._left: dict[Stage, _Left] = {}  # what each stage was left with
         self._started: set[str] = set()
         self._on_mask = False
         self._reversed = False
@@ -59,7 +81,9 @@ class Hands:
         if self._reversed and tool(hand.tool).reverse:
             hand = replace(hand, tool=tool(hand.tool).reverse)
         on_mask = self._on_mask and tool(hand.tool).works_on_mask
-        return hand if hand.on_mask == on_mask else replace(hand, on_mask=on_mask)
+        if hand.on_mask == on_mask and hand.stage is self._stage:
+            return hand
+        return replace(hand, on_mask=on_mask, stage=self._stage)
 
     @property
     def back_to(self) -> JobState | None:
@@ -75,6 +99,7 @@ class Hands:
         """Forget what belongs to a picture."""
         self._on_mask = False
         self._started.clear()
+        self._left.clear()
         for tool_id, hand in self._hands.items():
             self._hands[tool_id] = replace(hand, back_to=None, source=None)
         self.changed.emit()
@@ -83,6 +108,30 @@ class Hands:
         self._tool_id = tool_id
         if self._on_mask and not tool(tool_id).works_on_mask:
             self._on_mask = False
+        self._become()
+
+    def go_to_stage(self, stage: Stage) -> None:
+        """The brush of a stage stays there: another one has the tools that it was left with, or
+        begins with its own."""
+        if stage is self._stage:
+            return
+        self._left[self._stage] = _Left(self._tool_id, {
+            tool_id: _OfStage(hand.brush, hand.mode, hand.source_goes)
+            for tool_id, hand in self._hands.items()
+        })  # fmt: skip
+        self._stage = stage
+        left = self._left.get(stage)
+        self._on_mask = False
+        self._tool_id = first_tool(stage) if left is None else left.tool_id
+        for tool_id, hand in self._hands.items():
+            entry = tool(tool_id)
+            of_stage = _OfStage(entry.brush, MendMode.ALL, SourceGoes.FOLLOWING)
+            if left is not None:
+                of_stage = left.hands[tool_id]
+            self._hands[tool_id] = replace(
+                hand, brush=of_stage.brush, mode=of_stage.mode, source_goes=of_stage.source_goes
+            )
+        self._own.clear()
         self._become()
 
     def set_reversed(self, is_reversed: bool) -> None:

@@ -106,6 +106,8 @@ KEYS: dict[str, tuple[str, ...]] = {
     # Findings.
     "finding.next": ("Space",),
     "finding.previous": ("Space+A",),
+    "finding.next_decided": ("Space+C",),
+    "finding.previous_decided": ("Space+Z",),
     "finding.mend": ("Space+D",),
     "finding.other_source": ("Space+T",),
     "finding.keep": ("Space+F",),
@@ -116,7 +118,7 @@ KEYS: dict[str, tuple[str, ...]] = {
     "tool.mark": ("Space+V",),
     "proposal.accept": ("Space+R",),
     "proposal.paint_in": ("Space+B",),
-    "proposal.leave": ("Space+X",),
+    "proposal.leave": ("Space+X", "Esc"),
     # The source.
     "source.pick": ("C",),
     "source.goes": ("C+D",),

@@ -6,15 +6,19 @@ from dataclasses import dataclass, replace
 from functools import cached_property
 
 from lather.assist.changed_outline import Outline
+from lather.assist.even_layers import grown
 from lather.assist.proposal import Proposal, new_layers, weakened
 from lather.core.survey.regions.region import Part
 from lather.document import edits
 from lather.document.layers.group import GroupLayer
-from lather.document.layers.layer import Layer, Mask, new_id
+from lather.document.layers.layer import Layer, Mask, Stage, new_id
 from lather.document.layers.limits import Limits
+from lather.document.merge import Merged, merge
 from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK
 from lather.document.tree import replaced, without
+from lather.errors import UnseenError
+from lather.render.effect import shows
 
 
 @dataclass(frozen=True)
@@ -26,16 +30,50 @@ class Pending:
     strength : 0-1 of its strongest new layer; the others follow in proportion.
     parts : of the skin; with none, everywhere.
     outlines : around what it would change.
+    ids : the findings that it was asked for, if it was for some.
     """
 
     proposal: Proposal
     strength: float
     parts: tuple[Part, ...] = ()
     outlines: tuple[Outline, ...] = ()
+    ids: frozenset[int] = frozenset()
 
     @classmethod
-    def of(cls, proposal: Proposal, outlines: tuple[Outline, ...] = ()) -> Pending:
-        return cls(proposal, _strongest(proposal), (), outlines)
+    def of(
+        cls, proposal: Proposal, outlines: tuple[Outline, ...] = (),
+        ids: frozenset[int] | None = None,
+    ) -> Pending:  # fmt: skip
+        return cls(proposal, _strongest(proposal), (), outlines, ids or frozenset())
+
+    @property
+    def stage(self) -> Stage:
+        """The stage that it is looked at in, and taken."""
+        return self.proposal.stage
+
+    @property
+    def is_for_one(self) -> bool:
+        """True if it was asked for one finding, on the walk."""
+        return len(self.ids) == 1
+
+    def taken(self, now: JobState) -> Merged:
+        """The state of now with it, on the layers of its kind of work where there are some.
+
+        Raises
+        ------
+        UnseenError : nothing of it would show any more.
+        """
+        merged = merge(self.proposal.before, self.after, now)
+        had = {layer.id for layer in now.layers}
+        new = {layer.id for layer in merged.state.layers} - had
+        state = grown(merged.state, new)
+        if not merged.left_out and not shows(now, state):
+            raise UnseenError(
+                f"'{self.proposal.name}' was not taken",
+                "nothing of it would show: a layer above covers it, or it was done meanwhile",
+                "hide what covers it, or leave the proposal ({key:proposal.leave})",
+            )
+        return replace(merged, state=state)
 
     @property
     def can_be_weakened(self) -> bool:

@@ -108,7 +108,7 @@ def _save_to(bench: Workbench, path: Path, then: GoOn | None) -> None:
         job.mark_saved(path, state, revision)
         keeper.saved(state, revision, lock)
         bench.settings.add_recent(path)
-        bench.say(f"Saved: {path.name}")
+        bench.say(" ".join(filter(None, (f"Saved: {path.name}.", bench.not_taken))))
         if then is not None:
             then()
 

@@ -19,6 +19,7 @@ def settle(bench: Workbench, go_on: GoOn) -> None:
 
     Work that writes files is waited for; other work is cancelled.
     """
+    bench.leave_line()
     if bench.task is not None and not bench.task.must_end:
         bench.task.cancel.cancel()
     _when(bench, lambda: _has_no_stroke(bench) and bench.task is None, go_on)

@@ -8,13 +8,12 @@ from typing import Any
 from lather.actions.action import Action, Run, When, has_job
 from lather.actions.area import has_area
 from lather.actions.aside import change_aside
-from lather.actions.evening import propose
 from lather.actions.geometry import has_regions
+from lather.actions.proposing import propose
 from lather.actions.workbench import Workbench
 from lather.document.layers.layer import Stage
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.reshapes import add_reshape
-from lather.tools.starts import starting_size_px
 from lather.tools.table import tool
 
 SPEED_STEP = 1.25
@@ -24,12 +23,10 @@ REGION_HELP = "The region is the one that the region lens shows."
 
 def take(bench: Workbench, tool_id: str) -> None:
     """Take a tool; one that reshapes with a size of this face when first taken, and its stage."""
+    if tool(tool_id).reshapes:
+        bench.go_to_stage(Stage.SHAPE)
     bench.hands.take_tool(tool_id)
-    if not tool(tool_id).reshapes:
-        return
-    bench.go_to_stage(Stage.SHAPE)
-    if bench.job is not None and bench.hands.is_fresh(tool_id):
-        bench.hands.start(tool_id, starting_size_px(tool_id, bench.state))
+    bench.start_hand()
 
 
 def set_shape(bench: Workbench, **changes: Any) -> None:

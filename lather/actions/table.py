@@ -20,13 +20,14 @@ from lather.actions import (
     saving,
     shape,
     source,
+    surveying,
     view,
 )
 from lather.actions.action import Action
 
 _GROUPS = (
-    opening, saving, delivering, application, edit, briefing, finding, evening, geometry, free,
-    brush, source, shape, area, layer, checking, lens, view,
+    opening, saving, delivering, application, edit, briefing, surveying, finding, evening,
+    geometry, free, brush, source, shape, area, layer, checking, lens, view,
 )  # fmt: skip
 
 

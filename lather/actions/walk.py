@@ -46,6 +46,7 @@ class Walk:
     ----------
     finding_id : what is looked at.
     mended : the mend accepted last.
+    under_way : findings that are being mended, or wait for it: the walk has gone on from them.
 
     Signals
     -------
@@ -55,11 +56,13 @@ class Walk:
     def __init__(self) -> None:
         self.finding_id: int | None = None
         self.mended: Mended | None = None
+        self.under_way: set[int] = set()
         self.moved: Signal[()] = Signal()
 
     def leave(self) -> None:
         """For another job; who listens reads everything back then."""
         self.finding_id = self.mended = None
+        self.under_way.clear()
 
     def go_to(self, finding_id: int | None) -> None:
         if finding_id != self.finding_id:
@@ -70,14 +73,18 @@ class Walk:
         """The finding looked at, if it is still there."""
         return next((f for f in findings.items if f.id == self.finding_id), None)
 
-    def step(self, findings: Findings, by: int, stage: str) -> Finding | None:
-        """The next open finding of a stage in that direction, round the end; None if none is."""
+    def step(
+        self, findings: Findings, by: int, stage: str, *, decided: bool = False
+    ) -> Finding | None:
+        """The next open finding of a stage in that direction, round the end, or the next decided
+        one; None if none is."""
         items = findings.of_stage(stage)
         start = next((n for n, f in enumerate(items) if f.id == self.finding_id), None)
         if start is None:
             start = -1 if by > 0 else 0
         for n in range(1, len(items) + 1):
             finding = items[(start + by * n) % len(items)]
-            if findings.state(finding) is FindingState.OPEN:
+            is_open = findings.state(finding) is FindingState.OPEN
+            if is_open is not decided and finding.id not in self.under_way:
                 return finding
         return None

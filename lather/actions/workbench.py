@@ -21,6 +21,7 @@ from lather.actions.recovery import Opened
 from lather.actions.sight import Sight, Sights
 from lather.actions.task import Offer, Task
 from lather.actions.walk import Walk
+from lather.assist.skin_view import forget_views
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress
@@ -41,6 +42,7 @@ from lather.settings.store import Settings
 from lather.tools.base import Hand
 from lather.tools.session import PenSession, Viewport
 from lather.tools.source import SourceGoes
+from lather.tools.starts import starting_size_px
 from lather.tools.table import tool
 
 T = TypeVar("T")
@@ -82,7 +84,7 @@ class Workbench:
         self.keeper: Keeper | None = None
         self.session: PenSession | None = None
         self.offer: Offer | None = None
-        self.pending: Pending | None = None
+        self.proposals: dict[Stage, Pending] = {}  # that are looked at, each in its stage
         self.reference: Tiles | None = None  # the area whose colour others are matched to
         self.hands, self.looks = Hands(settings), Looks()
         self.walk, self.gauge = Walk(), Gauge()
@@ -105,6 +107,7 @@ class Workbench:
         self._sights = Sights()
         self._corrected = False  # a tool that corrects regions was in the hand
         self._fitting = True
+        self._line: list[Callable[[], object]] = []  # what waits for its turn
         self._stop_waiting: Callable[[], None] = _nothing
         self.hands.changed.connect(self._on_hand_changed)
         self.job_changed.connect(self._on_job_changed)
@@ -139,7 +142,10 @@ class Workbench:
         self.looks = Looks()
         self.walk.leave()
         self.gauge.forget()
-        self.pending = self.reference = None
+        self.proposals.clear()
+        self.reference = None
+        self._line.clear()
+        forget_views()
         self._withdraw_offer()
         if opened is not None:
             self._attend(opened)
@@ -183,11 +189,15 @@ class Workbench:
     def change(
         self, name: str, edit: Callable[..., JobState], *args: Any, gesture: object = None,
         **kwargs: Any,
-    ) -> None:
-        """Apply an edit of `lather.document.edits` as a named step."""
+    ) -> bool:
+        """Apply an edit of `lather.document.edits` as a named step; False if it changed nothing,
+        which is said unless it is one of many changes of a gesture."""
         job = self.open_job
-        job.change(name, edit(job.state, *args, **kwargs), gesture)
+        is_step = job.change(name, edit(job.state, *args, **kwargs), gesture)
+        if not is_step and gesture is None:
+            self.say(f"{name}: nothing changed.")
         self._leave_missing_mask()
+        return is_step
 
     def undo(self) -> None:
         """Take back the stroke that is not in the job yet, or else the last step."""
@@ -311,14 +321,47 @@ class Workbench:
             self.looks_changed.emit()
 
     def go_to_stage(self, stage: Stage) -> None:
+        """Look at another stage: with the brush that it was left with, and its own proposal."""
         if stage is not self.stage:
             self.stage = stage
+            self.hands.go_to_stage(stage)
+            self.start_hand()
             self.stage_changed.emit()
+            self.pending_changed.emit()
+
+    def start_hand(self) -> None:
+        """A tool that reshapes begins with a size of this face."""
+        tool_id = self.hand.tool
+        if self.job is not None and tool(tool_id).reshapes and self.hands.is_fresh(tool_id):
+            self.hands.start(tool_id, starting_size_px(tool_id, self.state))
+
+    # --- what is proposed ----------------------------------------------------------------
+
+    @property
+    def pending(self) -> Pending | None:
+        """The proposal of the stage that is looked at."""
+        return self.proposals.get(self.stage)
 
     def set_pending(self, pending: Pending | None) -> None:
-        """Look at a proposal, or at none."""
-        self.pending = pending
+        """Look at a proposal, in its own stage; or at none in this one."""
+        if pending is None:
+            self.proposals.pop(self.stage, None)
+        else:
+            self.proposals[pending.stage] = pending
         self.pending_changed.emit()
+
+    def set_aside(self, stage: Stage) -> None:
+        """What was proposed in a stage is taken."""
+        self.proposals.pop(stage, None)
+        self.pending_changed.emit()
+
+    @property
+    def not_taken(self) -> str:
+        """What is proposed and is not in the job, a sentence; '' if nothing is."""
+        names = [f"'{pending.proposal.name}' in {stage.title}"
+                 for stage, pending in self.proposals.items()]  # fmt: skip
+        are = "is" if len(names) == 1 else "are"
+        return f"{', '.join(names)} {are} proposed, and not taken." if names else ""
 
     def tick(self, now_s: float) -> None:
         """Called about once a second: what is to be done while nobody works."""
@@ -337,7 +380,9 @@ class Workbench:
         stop, self._stop_waiting = self._stop_waiting, _nothing
         stop()
 
-    def _on_job_changed(self, before: JobState, after: JobState) -> None:  # noqa: ARG002
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:
+        if self.looks.before and before.layers is not after.layers:
+            self.look(before=False)  # what is done is seen
         of = self.offer.of if self.offer is not None else None
         if of is not None and not same_work(of, after):
             self._withdraw_offer()
@@ -391,19 +436,52 @@ class Workbench:
         def finished(outcome: T) -> None:
             if self.task is task:  # else it gave way
                 self._end_task()
-                done(outcome)
+                try:
+                    done(outcome)
+                finally:
+                    self._go_on_with_line()
 
         def failed(error: Exception) -> None:
             if self.task is not task:
                 return
             self._end_task()
-            if handled is not None and handled(error):
-                return
-            self.report(error, f"'{title}' failed", retry)
             if isinstance(error, Cancelled):
-                self.say(f"{title}: cancelled, nothing was changed.")
+                self.leave_line()
+            is_told = handled is not None and handled(error)
+            if not is_told:
+                self.report(error, f"'{title}' failed", retry)
+                if isinstance(error, Cancelled):
+                    self.say(f"{title}: cancelled, nothing was changed.")
+            self._go_on_with_line()
 
         self._task_executor.post(lambda: work(report, task.cancel), finished, failed=failed)
+
+    @property
+    def n_waiting(self) -> int:
+        """How many commands wait for their turn."""
+        return len(self._line)
+
+    def in_turn(self, start: Callable[[], object]) -> None:
+        """Begin something that runs aside now, or after what runs and whatever was asked for
+        before it."""
+        if self._line or (self.task is not None and not self.task.gives_way):
+            self._line.append(start)
+            self.task_changed.emit()
+        else:
+            start()
+
+    def leave_line(self) -> None:
+        """What waits for its turn is not wanted any more."""
+        self._line.clear()
+        self.walk.under_way.clear()
+
+    def _go_on_with_line(self) -> None:
+        while self._line and self.task is None and self.job is not None:
+            start = self._line.pop(0)
+            try:
+                start()
+            except Exception as error:  # noqa: BLE001 - as if it had been begun at once
+                self.report(error, "What waited for its turn failed")
 
     def report(
         self, error: Exception, what: str, retry: Callable[[], None] | None = None

@@ -20,7 +20,7 @@ from lather.core.survey.findings.finding import Finding
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document import edits
 from lather.document.access import is_mendable, mendable
-from lather.document.areas import limit_of
+from lather.document.areas import MOSTLY_INSIDE, limit_of
 from lather.document.avoid import avoided
 from lather.document.briefing import refuse_where_forbidden
 from lather.document.findings import FindingState
@@ -37,6 +37,7 @@ from lather.render.visibility import refuse_unless_seen
 LAYER_NAME = "Mended spots"
 BESIDE_AN_EDGE = "an edge crosses the rim"
 NO_SOURCE = "no clean skin lies near enough"
+OUTSIDE = "they lie outside of the area"
 
 
 @dataclass(frozen=True)
@@ -76,7 +77,8 @@ def propose_clean(
 
     They go on the active layer if it is one of Clean's that can be painted on, or on a new
     one above the photo. A finding is left open if an edge crosses its rim, since a mend would
-    smear it, if there is no clean skin near by, or if its mend would not show.
+    smear it, if there is no clean skin near by, if its mend would not show, or if most of it lies
+    outside of the area.
 
     Raises
     ------
@@ -90,8 +92,10 @@ def propose_clean(
     wanted = [f for f in state.findings.in_state(FindingState.OPEN)
               if f.kind.known and not f.kind.is_patch and options.takes(f)
               and (options.is_meant or state.brief.wants_done(f.kind))]  # fmt: skip
-    free = [finding for finding in wanted if finding.stands_free]
-    left: Counter[str] = Counter({BESIDE_AN_EDGE: len(wanted) - len(free)})
+    inside = [finding for finding in wanted if is_in_area(state, finding)]
+    free = [finding for finding in inside if finding.stands_free]
+    left: Counter[str] = Counter({BESIDE_AN_EDGE: len(inside) - len(free),
+                                  OUTSIDE: len(wanted) - len(inside)})  # fmt: skip
     groups = sorted(_touching(free), key=lambda group: max(f.reach_px for f in group))
     after, unseen = state, None
     for number, group in enumerate(groups):
@@ -105,14 +109,31 @@ def propose_clean(
         except EditError as error:
             left[error.why or NO_SOURCE] += len(group)
     n_done = len(wanted) - left.total()
-    refusal = None if n_done else unseen or EditError(
-        "Nothing was mended",
-        "no clean skin lies near enough, or an edge crosses the rim",
-        "copy along the edge first, or mend by hand with a smaller brush",
-    )
+    refusal = None if n_done else unseen or _refusal(left)
     reasons = tuple(f"{n} left open: {why}" for why, n in left.most_common() if n)
     name = step_name(len(wanted), n_done)
     return Proposal(name, state, after, _measures(state, after), reasons, refusal)
+
+
+def is_in_area(state: JobState, finding: Finding) -> bool:
+    """True if most of a finding lies in the area, or if there is none."""
+    rect = finding.rect.intersect(state.photo.rect)
+    limit = limit_of(state, rect)
+    if limit is None:
+        return True
+    coverage = finding.coverage(rect)
+    return float((coverage * limit).sum()) >= MOSTLY_INSIDE * float(coverage.sum())
+
+
+def _refusal(left: Counter[str]) -> EditError:
+    """Why nothing was mended, by what kept most findings open."""
+    why = next((why for why, n in left.most_common(1) if n), "nothing certain is open")
+    advice = {
+        OUTSIDE: "clear the area ({key:area.clear}), or outline another one",
+        BESIDE_AN_EDGE: "cut it free and mend ({key:mend.cut_free}), or copy along the edge",
+        NO_SOURCE: "mend by hand with a smaller brush, from a source that you pick",
+    }
+    return EditError("Nothing was mended", why, advice.get(why, ""))
 
 
 def step_name(n_wanted: int, n_done: int) -> str:
@@ -201,7 +222,7 @@ def _mended(state: JobState, group: Sequence[Finding], nth_source: int) -> JobSt
     )
     after = Laid(layer, laying(mended, limit_of(state, mended.rect)), record).done()
     state = edits.update_layer(state, layer_id, tiles=after.tiles, strokes=after.strokes)
-    return edits.decide(state, ids, FindingState.DONE)
+    return edits.decide(state, ids, FindingState.DONE, by=layer_id)
 
 
 def _mode(group: Sequence[Finding]) -> MendMode:

@@ -6,8 +6,17 @@ from dataclasses import replace
 
 import numpy as np
 
+from lather.assist.even_layers import COLOUR, LIGHT, named
+from lather.assist.even_limits import left_in_part, measured_on, outside_of_area
 from lather.assist.proposal import ALL_SURE, Meant, Measure, Proposal
-from lather.assist.skin_view import SkinView, map_tiles, marks_of, view_below_evening
+from lather.assist.skin_view import (
+    SkinView,
+    area_in,
+    map_tiles,
+    marks_of,
+    share_inside,
+    view_below_evening,
+)
 from lather.core.arrays import MaskPixels, Plane
 from lather.core.colour.labs import lab_of
 from lather.core.survey.findings.finding import Finding, Kind
@@ -15,6 +24,7 @@ from lather.core.survey.regions.region import Part
 from lather.core.tone.evening import EvenMaps, even_maps, evened_rgb
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document import edits
+from lather.document.areas import MOSTLY_INSIDE
 from lather.document.findings import FindingState
 from lather.document.layers.blood_pigment import NOTHING_TAKEN, BloodPigmentLayer
 from lather.document.layers.layer import Layer, Stage, new_id
@@ -24,7 +34,6 @@ from lather.document.tiles import Tiles
 from lather.document.tree import inserted_above
 from lather.errors import EditError
 
-COLOUR_NAME, LIGHT_NAME = "Evened colour", "Evened light"
 UNDER_EYES = 0.7  # at most: without any shade there an eye lies flat
 STEP = 32  # of 32767, by which maps are rounded: a thousandth of the light; they stay small
 SOFT_LIGHT_OF_SHADE = 1.15  # of a map, for a logarithm of light around middle grey
@@ -49,37 +58,52 @@ def propose_even_out(
     token = cancel or NEVER
     name = "Even out"
     try:
-        view, anchor_id = view_below_evening(state, token)
+        view, anchor_id = view_below_evening(state, token, measured_on(state, meant))
     except EditError as error:
         return Proposal(name, state, state, refusal=error)
     progress(0.2, "measuring blood and pigment")
+    area = area_in(state, view)
     where = _meant(state, view, meant) * spared(state, view)
-    maps = even_maps(view.picture, token).limited(where)
+    all_maps = view.once("even maps", lambda: even_maps(view.picture, token))
+    maps = all_maps.limited(where if area is None else where * area)
     progress(0.7, "writing the maps")
-    if max(float(np.abs(plane).max()) for plane in (maps.blood, maps.pigment)) < LEAST_CHANGE:
+    if not _changes(maps):
+        if area is not None and _changes(all_maps.limited(where)):
+            outside = outside_of_area("Nothing was evened")
+            return Proposal(name, state, state, refusal=outside)
         return Proposal(name, state, state, refusal=EditError(
             "Nothing was evened", _why_nothing(view), "even it by hand: Paint colour"
         ))  # fmt: skip
+    share = np.abs(maps.blood) + np.abs(maps.pigment)
     layers: list[Layer] = [BloodPigmentLayer(
-        id=new_id(), name=COLOUR_NAME, stage=Stage.EVEN,
+        id=new_id(), name=named(COLOUR, view, share), stage=Stage.EVEN,
         blood=as_tiles(maps.blood, view, NOTHING_TAKEN, token),
         pigment=as_tiles(maps.pigment, view, NOTHING_TAKEN, token),
     )]  # fmt: skip
     light = as_tiles(maps.shade * np.float32(SOFT_LIGHT_OF_SHADE), view, NO_LIGHT, token)
     if light:
-        layers.append(LightLayer(id=new_id(), name=LIGHT_NAME, stage=Stage.EVEN, map=light))
+        name_of_light = named(LIGHT, view, share)
+        layers.append(LightLayer(id=new_id(), name=name_of_light, stage=Stage.EVEN, map=light))
     after = state
     for layer in layers:
         placed = inserted_above(after.layers, anchor_id, layer)
         after, anchor_id = replace(after, layers=placed, active_id=layer.id), layer.id
     after = replace(after, active_id=layers[0].id)
-    done = [f.id for f in state.findings.in_state(FindingState.OPEN)
-            if f.kind is Kind.UNEVEN and (meant.ids is None or f.id in meant.ids)]  # fmt: skip
-    after = edits.decide(after, done, FindingState.DONE)
-    reasons = [f"under the eyes at most {UNDER_EYES:.0%}"]
+    found = [f for f in state.findings.in_state(FindingState.OPEN)
+             if f.kind is Kind.UNEVEN and (meant.ids is None or f.id in meant.ids)]  # fmt: skip
+    done = [f.id for f in found
+            if share_inside(area, marks_of([f], view.rect, view.level)) >= MOSTLY_INSIDE]
+    after = edits.decide(after, done, FindingState.DONE, by=layers[0].id)
+    reasons = [f"under the eyes at most {UNDER_EYES:.0%}", *left_in_part(len(found) - len(done))]
     if state.brief.keeps(Kind.FRECKLES):
         reasons.append("freckles stay, as the style says")
-    return Proposal(name, state, after, _measures(view, maps), tuple(reasons))
+    return Proposal(name, state, after, _measures(view, maps), tuple(reasons), stage=Stage.EVEN)
+
+
+def _changes(maps: EvenMaps) -> bool:
+    """True if they change what can be seen."""
+    most = max(float(np.abs(plane).max()) for plane in (maps.blood, maps.pigment))
+    return most >= LEAST_CHANGE
 
 
 def as_tiles(plane: Plane, view: SkinView, empty: Tiles, cancel: CancelToken) -> Tiles:

@@ -7,9 +7,19 @@ from dataclasses import dataclass, replace
 import cv2
 import numpy as np
 
+from lather.assist.even_layers import MATCHED, REDNESS, named
+from lather.assist.even_limits import left_in_part, measured_on, outside_of_area
 from lather.assist.proposal import ALL_SURE, MatchProposal, Meant, Measure, Proposal
-from lather.assist.skin_view import SkinView, finding_at, map_tiles, view_below_evening
-from lather.core.arrays import FULL, MaskPixels, Plane
+from lather.assist.skin_view import (
+    SkinView,
+    area_in,
+    finding_at,
+    map_tiles,
+    plane_of,
+    share_inside,
+    view_below_evening,
+)
+from lather.core.arrays import MaskPixels, Plane
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part, Region
 from lather.core.tone.evening import flatness, inner
@@ -26,6 +36,7 @@ from lather.core.tone.redness import RedPatch, red_patches, redness_map, soft_ta
 from lather.core.tone.skin_picture import disc
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document import edits
+from lather.document.areas import MOSTLY_INSIDE
 from lather.document.findings import FindingState
 from lather.document.layers.area_colour import AreaColourLayer, AreaColourParameters
 from lather.document.layers.layer import Mask, Stage, new_id
@@ -34,10 +45,8 @@ from lather.document.tiles import BLACK_MASK, Tiles
 from lather.document.tree import inserted_above
 from lather.errors import EditError
 from lather.render.ground import ground_of
-from lather.render.levels import read_level
 from lather.render.regions import region_coverage
 
-REDNESS_NAME, MATCH_NAME = "Calmed redness", "Matched colour"
 CALMED = 0.6  # of redness: a rash is calmed, not erased
 MOST_PATCHES = 6
 RING_MM = (3.0, 14.0)  # around a patch, where its own skin is measured
@@ -78,11 +87,16 @@ def propose_redness(
         if is_infant(state):
             raise EditError("No redness was calmed", "by the distance of the pupils this is an "
                             "infant, whose skin is pink by nature")  # fmt: skip
-        view, anchor_id = view_below_evening(state, token)
+        view, anchor_id = view_below_evening(state, token, measured_on(state, meant))
         progress(0.3, "looking for redness")
-        density = redness_map(view.picture, token)
-        patches = [p for p in red_patches(view.picture, view.parts, density)
-                   if _is_meant(p, state, view, meant)]  # fmt: skip
+        density = view.once("redness", lambda: redness_map(view.picture, token))
+        found = [p for p in view.once(
+            "red patches", lambda: red_patches(view.picture, view.parts, density)
+        ) if _is_meant(p, state, view, meant)]  # fmt: skip
+        area = area_in(state, view)
+        patches = [p for p in found if share_inside(area, p.mask) > 0]
+        if found and not patches:
+            raise outside_of_area("No redness was calmed")
         if not patches:
             raise EditError(
                 "No redness was calmed",
@@ -91,11 +105,12 @@ def propose_redness(
             )
     except EditError as error:
         return Proposal(name, state, state, refusal=error)
-    after, reasons, measures = state, list[str](), list[Measure]()
+    after, reasons, measures, n_done = state, list[str](), list[Measure](), 0
     for number, patch in enumerate(patches[:MOST_PATCHES]):
         token.check()
         progress(0.5 + 0.5 * number / len(patches), "calming redness")
         share = soft_target(patch, view.picture, density)
+        share = share if area is None else share * area
         try:
             target = area_colour(view.picture.rgb, patch.mask.astype(np.float32), "patch")
             reference = area_colour(view.picture.rgb, _ring(patch, view, density), "skin around it")
@@ -104,18 +119,20 @@ def propose_redness(
             reasons.append(f"a patch was left as it is: {error.why}")
             continue
         after, anchor_id = _with_layer(
-            after, anchor_id, view, share, target, move, f"{REDNESS_NAME} {number + 1}", CALMED,
-            token,
+            after, anchor_id, view, share, target, move, named(REDNESS, view, share), CALMED, token,
         )  # fmt: skip
+        finding = _finding_of(patch, state, view)
+        if finding is not None and share_inside(area, patch.mask) >= MOSTLY_INSIDE:
+            after = edits.decide(after, [finding.id], FindingState.DONE, by=anchor_id)
+            n_done += 1
         measures.append(_measured(target, reference, moved(target, _part(move, CALMED))))
     if after is state:
         refusal = EditError("No redness was calmed", "; ".join(reasons))
         return Proposal(name, state, state, refusal=refusal)
-    done = [finding.id for patch in patches[:MOST_PATCHES]
-            if (finding := _finding_of(patch, state, view)) is not None]  # fmt: skip
-    after = edits.decide(after, done, FindingState.DONE)
+    if area is not None:
+        reasons += left_in_part(len(found) - n_done)
     reasons.append(f"calmed by {CALMED:.0%}, not erased; natural cheeks, nose and ears stay")
-    return Proposal(name, state, after, tuple(measures), tuple(reasons))
+    return Proposal(name, state, after, tuple(measures), tuple(reasons), stage=Stage.EVEN)
 
 
 def propose_match(
@@ -144,7 +161,9 @@ def propose_match(
     if is_infant(state) and move[1] < 0:
         move = _part(move, 0.5)  # an infant stays pink
     progress(0.7, "writing the mask")
-    after, _ = _with_layer(state, anchor_id, view, mask, target, move, MATCH_NAME, 1.0, token)
+    after, _ = _with_layer(
+        state, anchor_id, view, mask, target, move, named(MATCHED, view, mask), 1.0, token
+    )
     outcome = moved(target, move)
     reasons = [
         f"L* {move[0]:+.1f}, a* {move[1]:+.1f}, b* {move[2]:+.1f}: light and texture stay",
@@ -159,7 +178,7 @@ def propose_match(
                         difference_of_colour(outcome, reference), "CIEDE2000")  # fmt: skip
     return MatchProposal(
         name, state, after, (_measured(target, reference, outcome), of_colour), tuple(reasons),
-        target=target, reference=reference, outcome=outcome,
+        stage=Stage.EVEN, target=target, reference=reference, outcome=outcome,
     )  # fmt: skip
 
 
@@ -204,7 +223,7 @@ def _target(view: SkinView, density: Plane, options: MatchOptions) -> tuple[Plan
                 "outline a target with the area tools",
             )
         return patches[0].mask.astype(np.float32), soft_target(patches[0], picture, density)
-    share = _area(options.target, view)
+    share = plane_of(options.target, view)
     kept = _never_skin(view)
     if (share * kept).sum() > 0.5 * share.sum() > 0:
         raise EditError(
@@ -231,15 +250,10 @@ def _reference(
     view: SkinView, density: Plane, options: MatchOptions, target: Plane
 ) -> Plane:
     if options.reference is not None:
-        return _area(options.reference, view)
+        return plane_of(options.reference, view)
     people = view.picture.people[target > 0.5]
     person = int(np.bincount(people.astype(int)).argmax()) if people.size else 0
     return good_reference(view, density, person)
-
-
-def _area(tiles: Tiles, view: SkinView) -> Plane:
-    samples = read_level(tiles, view.state.photo.rect, view.rect, view.level)
-    return np.asarray(samples.astype(np.float32) / np.float32(FULL), dtype=np.float32)
 
 
 def _overlap(one: Plane, other: Plane) -> float:

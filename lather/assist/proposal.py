@@ -9,10 +9,12 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 from lather.core.tone.match import AreaColour
-from lather.document.layers.layer import Layer
+from lather.document.layers.layer import Layer, Stage
 from lather.document.state import JobState
 from lather.document.tree import replaced
-from lather.errors import EditError
+from lather.errors import EditError, UnseenError
+from lather.render.effect import shows
+from lather.render.visibility import refuse_unless_seen
 
 
 @dataclass(frozen=True)
@@ -47,6 +49,7 @@ class Proposal:
     measures : what was measured, before and after.
     reasons : in words, what was left as it is and why.
     refusal : why nothing is proposed; None if something is.
+    stage : that it belongs to, and is looked at in.
     """
 
     name: str
@@ -55,6 +58,7 @@ class Proposal:
     measures: tuple[Measure, ...] = ()
     reasons: tuple[str, ...] = ()
     refusal: EditError | None = None
+    stage: Stage = Stage.CLEAN
 
     def accepted(self) -> JobState:
         """The state with the edit; EditError with the reason if nothing is proposed."""
@@ -76,6 +80,22 @@ def new_layers(proposal: Proposal) -> list[Layer]:
     """What a proposal adds to the top level, bottom to top."""
     had = {layer.id for layer in proposal.before.layers}
     return [layer for layer in proposal.after.layers if layer.id not in had]
+
+
+def honest(proposal: Proposal) -> Proposal:
+    """The proposal, or its refusal if it would change nothing that shows: what is said to be done
+    is done."""
+    before, after = proposal.before, proposal.after
+    if proposal.refusal is not None or shows(before, after):
+        return proposal
+    refusal = EditError(f"'{proposal.name}' is not proposed", "the picture would stay as it is")
+    for layer in new_layers(proposal):
+        bounds = layer.bounds or before.photo.rect
+        try:
+            refuse_unless_seen(after, layer.id, bounds.intersect(before.photo.rect))
+        except UnseenError as error:
+            refusal = error
+    return replace(proposal, after=before, refusal=refusal)
 
 
 def weakened(proposal: Proposal, strength: float) -> Proposal:

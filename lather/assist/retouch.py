@@ -6,9 +6,10 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from lather.assist.clean import CleanOptions, propose_clean
+from lather.assist.even_layers import grown
 from lather.assist.even_out import propose_even_out
 from lather.assist.match import propose_redness
-from lather.assist.proposal import Proposal, weakened
+from lather.assist.proposal import Proposal, honest, new_layers, weakened
 from lather.assist.shine import propose_shine
 from lather.core.survey.findings.finding import Kind
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
@@ -68,10 +69,10 @@ def retouch(
         def report(share: float, what: str, begun: int = number) -> None:
             progress((begun + share) / len(steps), what)
 
-        proposal = assistant(state, report, cancel)
+        proposal = honest(assistant(state, report, cancel))
         if proposal.refusal is None:
             proposal = weakened(proposal, options.strength)
-            state = proposal.after
+            state = grown(proposal.after, {layer.id for layer in new_layers(proposal)})
         done.append(Done(stage, proposal))
     return state, done
 
@@ -84,12 +85,13 @@ def as_one(
     taken = [one.proposal for one in done if one.proposal.refusal is None]
     left = [one.proposal.refusal for one in done if one.proposal.refusal is not None]
     if not taken:
-        return Proposal(stage.title, state, state, refusal=left[0] if left else None)
+        return Proposal(stage.title, state, state, stage=stage, refusal=left[0] if left else None)
     return Proposal(
         f"All of {stage.title}", state, after,
         tuple(measure for proposal in taken for measure in proposal.measures),
         (*(reason for proposal in taken for reason in proposal.reasons),
          *(f"{error.what.lower()}: {error.why}" for error in left)),
+        stage=stage,
     )  # fmt: skip
 
 

@@ -267,7 +267,7 @@ def propose_grain(state: JobState) -> Proposal:
     again = shape_measures(after)
     now = again.grain_kept if again is not None and again.grain_kept is not None else kept
     measures = (Measure("grain of moved skin", 100 * kept, 100 * now, "%"),)
-    return Proposal(name, state, after, measures)
+    return Proposal(name, state, after, measures, stage=Stage.SHAPE)
 
 
 def _own_grain_l(state: JobState) -> float:

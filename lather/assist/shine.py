@@ -7,12 +7,16 @@ from dataclasses import replace
 
 import numpy as np
 
+from lather.assist.even_layers import SHINE, named
+from lather.assist.even_limits import left_in_part, measured_on, outside_of_area
 from lather.assist.proposal import ALL_SURE, Meant, Measure, Proposal
 from lather.assist.skin_view import (
     SkinView,
+    area_in,
     finding_at,
     marks_of,
     roughness,
+    share_inside,
     view_below_evening,
 )
 from lather.core.arrays import Plane
@@ -27,6 +31,7 @@ from lather.core.tone.shine import Shine, ShinePatch, find_shine
 from lather.core.tone.skin_picture import CLIPPED, FLOOR
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document import edits
+from lather.document.areas import MOSTLY_INSIDE
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage, new_id
 from lather.document.layers.pixels import PixelLayer
@@ -36,7 +41,6 @@ from lather.document.tree import inserted_above
 from lather.errors import EditError
 from lather.render.compositor import render
 
-LAYER_NAME = "Tamed shine"
 STRENGTH = 0.6  # of the highlight: some of it stays, so that the face keeps its form
 ADVISED = (0.5, 0.75)
 MIDDLE = np.float32(0.5)  # of a layer in linear light: adds nothing
@@ -60,21 +64,25 @@ def propose_shine(
     """
     token = cancel or NEVER
     try:
-        view, anchor_id = view_below_evening(state, token)
+        view, anchor_id = view_below_evening(state, token, measured_on(state, meant))
     except EditError as error:
         return Proposal("Tame shine", state, state, refusal=error)
     progress(0.1, "looking for shine")
-    rough = roughness(view, token)
+    rough = view.once("roughness", lambda: roughness(view, token))
     progress(0.4, "looking for shine")
-    shine = find_shine(view.picture, rough, token)
-    patches = [patch for patch in shine.patches if _is_meant(patch, state, view, meant)]
+    shine = view.once("shine", lambda: find_shine(view.picture, rough, token))
+    area = area_in(state, view)
+    found = [patch for patch in shine.patches if _is_meant(patch, state, view, meant)]
+    patches = [patch for patch in found if share_inside(area, shine.labels == patch.label) > 0]
+    if found and not patches:
+        return Proposal("Tame shine", state, state, refusal=outside_of_area("No shine was tamed"))
     if not patches:
         return Proposal("Tame shine", state, state, refusal=EditError(
             "No shine was tamed",
             "no patch of skin stands out, fades in colour and is rough, as mirrored light is",
             "tame it by hand: Paint colour in 'tame brights' with a colour picked beside it",
         ))  # fmt: skip
-    tamer = _Tamer(view, shine, rough, patches)
+    tamer = _Tamer(view, shine, rough, patches, area)
     tiles: dict[Key, np.ndarray | None] = {}
     cells = sorted(tamer.cells())
     for number, key in enumerate(cells):
@@ -82,14 +90,18 @@ def propose_shine(
         progress(0.5 + 0.5 * number / len(cells), "taming shine")
         tiles[key] = tamer.tile(key)
     layer = PixelLayer(
-        id=new_id(), name=LAYER_NAME, stage=Stage.EVEN, mode=BlendMode.LINEAR_LIGHT,
-        strength=STRENGTH, tiles=NO_PIXELS.with_tiles(tiles),
+        id=new_id(), name=named(SHINE, view, tamer.weight), stage=Stage.EVEN,
+        mode=BlendMode.LINEAR_LIGHT, strength=STRENGTH, tiles=NO_PIXELS.with_tiles(tiles),
     )  # fmt: skip
     after = replace(
         state, layers=inserted_above(state.layers, anchor_id, layer), active_id=layer.id
     )
-    after = edits.decide(after, _settled(state, view, shine, patches), FindingState.DONE)
-    return Proposal("Tame shine", state, after, _measures(patches), _reasons(patches))
+    inside = [patch for patch in patches
+              if share_inside(area, shine.labels == patch.label) >= MOSTLY_INSIDE]  # fmt: skip
+    after = edits.decide(after, _settled(state, view, shine, inside), FindingState.DONE,
+                         by=layer.id)  # fmt: skip
+    reasons = (*_reasons(patches), *left_in_part(len(found) - len(inside)))
+    return Proposal("Tame shine", state, after, _measures(patches), reasons, stage=Stage.EVEN)
 
 
 def _is_meant(
@@ -140,7 +152,8 @@ class _Tamer:
     """Makes the tiles of the layer: what to add to the picture, as linear light has it."""
 
     def __init__(
-        self, view: SkinView, shine: Shine, rough: Plane, patches: list[ShinePatch]
+        self, view: SkinView, shine: Shine, rough: Plane, patches: list[ShinePatch],
+        area: Plane | None,
     ) -> None:
         self._view, self._state = view, view.state
         self._side = 1 << view.level
@@ -151,22 +164,22 @@ class _Tamer:
                  and self._state.findings.state(f) is not FindingState.DONE]  # fmt: skip
         weight = shine.of({patch.label for patch in patches})
         weight = weight * (1 - marks_of(spots, view.rect, view.level))
-        self._weight = weight
+        self.weight = weight if area is None else weight * area
         self._own = shine.own
         self._gain = _texture_gain(shine, rough, view)
         self._shift = _shift_to_intact(view, weight)
 
     def cells(self) -> Iterator[Key]:
-        rect = Rect.of_mask(self._weight > 0)
+        rect = Rect.of_mask(self.weight > 0)
         whole = rect.grown(1).from_level(self._view.level).intersect(self._state.photo.rect)
         for key in whole.cells(TILE_PX):
             small = Rect.cell(key, TILE_PX).at_level(self._view.level).grown(1)
-            if self._weight[small.intersect(self._view.rect).slices].any():
+            if self.weight[small.intersect(self._view.rect).slices].any():
                 yield key
 
     def tile(self, key: Key) -> np.ndarray | None:
         cell = Rect.cell(key, TILE_PX).intersect(self._state.photo.rect)
-        weight = self._view.at_full_size(self._weight, cell)
+        weight = self._view.at_full_size(self.weight, cell)
         if not (weight > 0).any():
             return None
         shown = render(self._state, cell)

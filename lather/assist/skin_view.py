@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import operator
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
+from typing import Any, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.core.arrays import FloatImage, MaskPixels, Plane
+from lather.core.arrays import FULL, FloatImage, MaskPixels, Plane
 from lather.core.check.skin import TEXTURE_MM, fine_lightness
 from lather.core.colour.labs import lab_of
 from lather.core.filter.reach import gaussian_reach_px
+from lather.core.last import Last
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part, Region
@@ -29,12 +32,14 @@ from lather.document.tiles import DEEPEST_LEVEL, TILE_PX, Key, Tiles
 from lather.errors import EditError
 from lather.render.compositor import render
 from lather.render.ground import ground_of
+from lather.render.levels import read_level
 from lather.render.regions import region_coverage
 
 COARSEST_MM = 0.5  # a pixel, at which pores are gone and blotches are not
 MARK_GROWS = 1.4  # a mark's soft surround is no plain skin
 STRIP_PX = 512
 FINEST_MM, ROUGH_OVER_MM = 0.13, 1.0  # a pixel at which roughness is measured; the sigma over it
+T = TypeVar("T")
 LEAST_POWER = np.float32(1e-3)  # L* squared
 
 
@@ -47,11 +52,20 @@ class SkinView:
     state : whose picture it is.
     level : of the mip pyramid.
     picture : the skin in it.
+    kept : what was measured of it, by name, so that it is measured once.
     """
 
     state: JobState
     level: int
     picture: SkinPicture
+    kept: dict[str, Any] = field(default_factory=dict)
+
+    def once(self, name: str, measure: Callable[[], T]) -> T:
+        """What was measured of it under that name; measured now if it was not."""
+        if name not in self.kept:
+            self.kept[name] = measure()
+        found: T = self.kept[name]
+        return found
 
     @property
     def rect(self) -> Rect:
@@ -142,18 +156,61 @@ def rough_of(view: SkinView, power: Plane) -> Plane:
     return np.asarray(np.log(smooth + LEAST_POWER) / 2, dtype=np.float32)
 
 
-def view_below_evening(state: JobState, cancel: CancelToken) -> tuple[SkinView, int]:
+def view_below_evening(
+    state: JobState, cancel: CancelToken, measured_on: JobState | None = None
+) -> tuple[SkinView, int]:
     """The skin without what lies above evening, and the layer that a new one of it goes on;
-    EditError as `skin_view`."""
+    EditError as `skin_view`.
+
+    `measured_on` is another state to measure: of that one the last view is kept with all that was
+    measured of it, for whoever asks about findings one by one.
+    """
     refuse_where_forbidden(state, "Nothing was evened")
+    anchor_id = _below_evening(state).layers[-1].id
+    if measured_on is None:
+        return skin_view(_below_evening(state), cancel), anchor_id
+    below = _below_evening(measured_on)
+    gone = frozenset(f.id for f in below.findings.items
+                     if not f.kind.is_patch and below.findings.state(f) is FindingState.DONE)
+    about = (below.photo, below.layers, below.regions, below.findings.faces,
+             below.findings.mm_per_px, gone, below.brief.style, below.brief.keep_kinds)  # fmt: skip
+    view = _LAST_VIEW.of(about, lambda: skin_view(below, cancel))
+    return replace(view, picture=replace(view.picture, cancel=cancel)), anchor_id
+
+
+def forget_views() -> None:
+    """Let go of the picture that was measured last."""
+    _LAST_VIEW.forget()
+
+
+_LAST_VIEW: Last[SkinView] = Last(operator.eq)
+
+
+def _below_evening(state: JobState) -> JobState:
     top = 0
     for index, layer in enumerate(state.layers):
         if isinstance(layer, ReshapeLayer):  # above it nothing lies where the photo has it
             break
         if isinstance(layer, PhotoLayer) or layer.stage in (Stage.CLEAN, Stage.EVEN):
             top = index
-    below = replace(state, layers=state.layers[: top + 1])
-    return skin_view(below, cancel), state.layers[top].id
+    return replace(state, layers=state.layers[: top + 1])
+
+
+def area_in(state: JobState, view: SkinView) -> Plane | None:
+    """(h, w) 0-1: how much of each pixel of the view lies in the area; None without one."""
+    return None if state.area is None else plane_of(state.area, view)
+
+
+def plane_of(tiles: Tiles, view: SkinView) -> Plane:
+    """(h, w) 0-1: one-channel tiles of the photo's size, as the view has them."""
+    samples = read_level(tiles, view.state.photo.rect, view.rect, view.level)
+    return np.asarray(samples.astype(np.float32) / np.float32(FULL), dtype=np.float32)
+
+
+def share_inside(area: Plane | None, mask: Plane | NDArray[np.bool_]) -> float:
+    """How much of a mask lies in an area, 0-1; all of it where there is no area."""
+    total = float(mask.sum())
+    return 1.0 if area is None or total <= 0 else float((area * mask).sum()) / total
 
 
 def map_tiles(

@@ -152,8 +152,10 @@ def _taken_over(findings: Findings, earlier: Findings) -> Findings:
     settled = (FindingState.DONE, FindingState.KEPT, FindingState.SKIPPED)
     for state in settled:
         places = [old for old in earlier.in_state(state) if old.kind is not Kind.MARK]
-        same = [new.id for new in findings.items if _any_is_at(places, new)]
-        findings = findings.decided(same, state)
+        for new in findings.items:
+            old = _found_at(places, new)
+            if old is not None:
+                findings = findings.decided([new.id], state, by=earlier.done_by.get(old.id))
     marks = [old for old in earlier.items if old.kind is Kind.MARK]
     items = list(findings.items)
     for old in earlier.items:
@@ -167,12 +169,14 @@ def _taken_over(findings: Findings, earlier: Findings) -> Findings:
     return findings.decided(kept, FindingState.KEPT)
 
 
-def _any_is_at(places: Iterable[Finding], finding: Finding) -> bool:
-    return any(
-        math.dist((old.x, old.y), (finding.x, finding.y)) < max(old.radius_px, finding.radius_px)
-        for old in places
+def _found_at(places: Iterable[Finding], finding: Finding) -> Finding | None:
+    """The earlier finding of the stage that lies where a new one does."""
+    return next((
+        old for old in places
         if old.kind.stage == finding.kind.stage
-    )
+        and math.dist((old.x, old.y), (finding.x, finding.y))
+        < max(old.radius_px, finding.radius_px)
+    ), None)  # fmt: skip
 
 
 def _any_holds(marks: Iterable[Finding], finding: Finding) -> bool:

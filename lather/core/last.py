@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import operator
 import threading
 from collections.abc import Callable
 from typing import Generic, TypeVar
@@ -10,9 +11,11 @@ A = TypeVar("A")
 
 
 class Last(Generic[A]):
-    """Remembers one answer; any thread may ask. What is asked about is told apart by identity."""
+    """Remembers one answer; any thread may ask. What is asked about is told apart by identity, or
+    by `same`."""
 
-    def __init__(self) -> None:
+    def __init__(self, same: Callable[[object, object], bool] = operator.is_) -> None:
+        self._same = same
         self._lock = threading.Lock()
         self._last: tuple[tuple[object, ...], A] | None = None
 
@@ -20,7 +23,9 @@ class Last(Generic[A]):
         """The answer about these things; worked out outside of the lock if it is not the last."""
         with self._lock:
             last = self._last
-        if last is not None and all(map(lambda a, b: a is b, last[0], about)):
+        if last is not None and len(last[0]) == len(about) and all(
+            map(self._same, last[0], about)
+        ):
             return last[1]
         found = answer()
         with self._lock:

@@ -23,6 +23,9 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
 
+MOSTLY_INSIDE = 0.75  # of what an assistant works on, so that it counts as done there
+
+
 def set_area(state: JobState, area: Tiles | None) -> JobState:
     """An area with nothing in it counts as none."""
     if area is not None and area.fill == 0 and not area:

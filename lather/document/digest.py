@@ -28,7 +28,7 @@ def digest(state: JobState) -> str:
     states = sorted((key, value.value) for key, value in found.states.items())
     parts = [repr((
         photo.width, photo.height, photo.depth_bits, state.brief,
-        found.mm_per_px, found.items, states,
+        found.mm_per_px, found.items, states, sorted(found.done_by.items()),
         [sorted(face.handles.items()) for face in found.faces], state.regions.scale,
         sorted(region.value for region in state.regions.corrected),
         _json(found.extras), [_json(face.extras) for face in found.faces],

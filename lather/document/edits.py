@@ -161,6 +161,7 @@ def duplicate(state: JobState, layer_id: int) -> JobState:
 
 
 def delete(state: JobState, layer_id: int) -> JobState:
+    """Without a layer; what it mended or evened is open again."""
     layer = state.layer(layer_id)
     _refuse_fixed(layer, "be deleted")
     refuse_unless_changeable(state, layer_id)
@@ -171,7 +172,9 @@ def delete(state: JobState, layer_id: int) -> JobState:
         next_active = rest[max(0, index - 1)].id
     else:
         next_active = parent.id if parent else state.layers[0].id
-    return replace(state, layers=replaced(state.layers, layer_id, ()), active_id=next_active)
+    findings = state.findings.without_layers(gone.id for gone in walk((layer,)))
+    return replace(state, layers=replaced(state.layers, layer_id, ()), active_id=next_active,
+                   findings=findings)  # fmt: skip
 
 
 def group(state: JobState, layer_id: int) -> JobState:
@@ -314,9 +317,11 @@ def set_style(state: JobState, style: Style) -> JobState:
     return set_brief(state, replace(state.brief, style=style))
 
 
-def decide(state: JobState, ids: Iterable[int], decision: FindingState) -> JobState:
-    """Put findings into another state."""
-    return set_findings(state, state.findings.decided(ids, decision))
+def decide(
+    state: JobState, ids: Iterable[int], decision: FindingState, *, by: int | None = None
+) -> JobState:
+    """Put findings into another state; `by` is the layer on which they were done."""
+    return set_findings(state, state.findings.decided(ids, decision, by=by))
 
 
 def mask_paintable(state: JobState, layer_id: int) -> Mask:

@@ -36,6 +36,8 @@ class Findings:
     mm_per_px : the scale; None before the portrait is surveyed.
     items : the most severe first; ids are their own.
     states : by id; a finding that is missing is open.
+    done_by : the layer that a finding which is done was done on, by ids; where it goes, what it
+        did is open again.
     faces : their handles, the largest face first; none if the scale was set by hand.
     extras : fields of a newer Lather, kept and saved again.
     """
@@ -45,6 +47,7 @@ class Findings:
     states: Mapping[int, FindingState] = field(default_factory=dict)
     faces: tuple[FaceGeometry, ...] = ()
     extras: Mapping[str, Any] = field(default_factory=dict)
+    done_by: Mapping[int, int] = field(default_factory=dict)
 
     @classmethod
     def of_survey(
@@ -100,8 +103,25 @@ class Findings:
             restyled = restyled.decided(ids, state)
         return restyled
 
-    def decided(self, ids: Iterable[int], state: FindingState) -> Findings:
-        """A copy with some findings in another state."""
-        states = {**self.states, **dict.fromkeys(ids, state)}
+    def decided(
+        self, ids: Iterable[int], state: FindingState, *, by: int | None = None
+    ) -> Findings:
+        """A copy with some findings in another state; `by` is the layer that they were done on."""
+        meant = list(ids)
+        states = {**self.states, **dict.fromkeys(meant, state)}
         decided = {key: value for key, value in states.items() if value is not FindingState.OPEN}
-        return replace(self, states=decided)
+        done_by = {key: layer for key, layer in self.done_by.items() if key not in set(meant)}
+        if state is FindingState.DONE and by is not None:
+            done_by |= dict.fromkeys(meant, by)
+        return replace(self, states=decided, done_by=done_by)
+
+    def without_layers(self, ids: Iterable[int]) -> Findings:
+        """A copy in which what was done on these layers is open again; itself if nothing was."""
+        gone = set(ids)
+        undone = [number for number, layer in self.done_by.items() if layer in gone]
+        return self.decided(undone, FindingState.OPEN) if undone else self
+
+    def moved_to(self, layers: Mapping[int, int]) -> Findings:
+        """A copy in which what some layers did counts as done by others."""
+        moved = {number: layers.get(layer, layer) for number, layer in self.done_by.items()}
+        return self if moved == self.done_by else replace(self, done_by=moved)

@@ -13,6 +13,7 @@ from pathlib import Path
 
 from lather.document.bounds import refuse_beyond_bounds
 from lather.document.briefing import refuse_retouching
+from lather.document.effect import changes_anything
 from lather.document.events import Signal
 from lather.document.history import History, Step
 from lather.document.ledger import Ledger
@@ -69,22 +70,26 @@ class Job:
         """True if there is something that the file does not hold."""
         return self._saved_work != self._state.work
 
-    def change(self, name: str, after: JobState, gesture: object = None) -> None:
-        """Make `after` the state, as one undoable step; the same state is no step.
+    def change(self, name: str, after: JobState, gesture: object = None) -> bool:
+        """Make `after` the state, as one undoable step; what changes nothing is no step.
 
-        Changes in a row with the same `gesture` (a slider being dragged) are one step. Raises
-        `EditError` for what no job file could hold, and for what the brief
-        forbids.
+        Changes in a row with the same `gesture` (a slider being dragged) are one step. Whether
+        there is a step is returned. Raises `EditError` for what no job file could hold, and for
+        what the brief forbids.
         """
         before = self._state
         if after is before:
-            return
+            return False
+        if not changes_anything(before, after):
+            self.select(after.active_id)
+            return False
         refuse_beyond_bounds(name, before, after)
         refuse_retouching(name, before, after)
         step = Step(name, before, after, gesture)
         self._write_down(step, after)
         self.history.record(step)
         self._become(after)
+        return True
 
     def prepare(self, edit: Callable[[JobState], JobState]) -> None:
         """On a worker: an edit whose outcome is ready is about to become a step."""

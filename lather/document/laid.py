@@ -37,7 +37,8 @@ class Laid(Generic[AnyLayer]):
     lay : the stroke's pixels onto the tiles of one of the layer's planes.
     record : how it was made.
     anchor : above which layer one that was added goes; None: above the active one.
-    becomes_active : whether one that was added does.
+    becomes_active : whether it does, unless another one was chosen meanwhile.
+    from_active : the layer that was active when the stroke began; None: its own.
     """
 
     layer: AnyLayer
@@ -46,6 +47,7 @@ class Laid(Generic[AnyLayer]):
     anchor: Anchor | None = None
     becomes_active: bool = True
     plane: str = PIXELS
+    from_active: int | None = None
 
     def done(self) -> AnyLayer:
         """The layer with the stroke, as if nothing else had changed; worked out aside."""
@@ -75,7 +77,9 @@ class Laid(Generic[AnyLayer]):
         same = current.planes[self.plane] is before
         here = cast("AnyLayer", current)
         painted: Layer = self._with(here, done.planes[self.plane]) if same else self.on(here)
-        return replace(now, layers=replaced(now.layers, current.id, (painted,)))
+        goes_there = self.becomes_active and now.active_id == self.from_active
+        return replace(now, layers=replaced(now.layers, current.id, (painted,)),
+                       active_id=current.id if goes_there else now.active_id)  # fmt: skip
 
 
 def laying(mended: Mended, limit: Plane | None = None) -> Lay:

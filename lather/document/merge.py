@@ -147,8 +147,9 @@ class _Merging:
         was, new, here = self.before.findings, self.after.findings, self.now.findings
         if new is was:
             return here
-        merged = self.value("the findings'", replace(was, items=(), states={}),
-                            replace(new, items=(), states={}), replace(here, items=(), states={}))
+        merged = self.value("the findings'", *(
+            replace(one, items=(), states={}, done_by={}) for one in (was, new, here)
+        ))
         old = {item.id: item for item in was.items}
         items = {item.id: item for item in here.items}
         numbers: dict[int, int] = {}
@@ -162,14 +163,19 @@ class _Merging:
         kept = {item.id for item in new.items}
         for number in old.keys() - kept:
             items.pop(number, None)
-        states = dict(here.states)
+        states, done_by = dict(here.states), dict(here.done_by)
         for item in new.items:
             state, number = new.states.get(item.id), numbers.get(item.id, item.id)
             if state is not was.states.get(item.id) and item.id not in self._refused:
                 states[number] = state or FindingState.OPEN
+                done_by.pop(number, None)
+                if item.id in new.done_by:
+                    done_by[number] = new.done_by[item.id]
         known = {number: state for number, state in states.items() if number in items}
         decided = {n: state for n, state in known.items() if state is not FindingState.OPEN}
-        return replace(merged, items=tuple(items.values()), states=decided)
+        done_by = {n: layer_id for n, layer_id in done_by.items()
+                   if decided.get(n) is FindingState.DONE}  # fmt: skip
+        return replace(merged, items=tuple(items.values()), states=decided, done_by=done_by)
 
     def regions(self) -> Regions:
         was, new, here = self.before.regions, self.after.regions, self.now.regions

@@ -16,7 +16,7 @@ from lather.document.findings import Findings, FindingState
 from lather.files.entries import Entry, measure, unknown
 
 _KEYS = {"mm_per_px", "faces", "items"}
-_ITEM_KEYS = {field.name for field in fields(Finding)} - {"extras"} | {"state"}
+_ITEM_KEYS = {field.name for field in fields(Finding)} - {"extras"} | {"state", "done_by"}
 
 
 def findings_entry(findings: Findings) -> Entry | None:
@@ -33,7 +33,7 @@ def findings_entry(findings: Findings) -> Entry | None:
             }  # fmt: skip
             for face in findings.faces
         ],
-        "items": [_item_entry(f, findings.state(f)) for f in findings.items],
+        "items": [_item_entry(f, findings) for f in findings.items],
     }
 
 
@@ -46,7 +46,7 @@ def findings_from(entry: Entry | None) -> Findings:
         raise ValueError(f"it has more than {MOST_FINDINGS} findings")
     if len(faces) > MOST_FACES:
         raise ValueError(f"it has more than {MOST_FACES} faces")
-    found, decided = [], {}
+    found, decided, done_by = [], dict[int, FindingState](), dict[int, int]()
     highest = max((int(item["id"]) for item in items), default=0)
     taken: set[int] = set()
     for item in items:
@@ -58,18 +58,24 @@ def findings_from(entry: Entry | None) -> Findings:
         state = FindingState(item["state"])
         if state is not FindingState.OPEN:
             decided[finding_id] = state
+        if state is FindingState.DONE and item.get("done_by") is not None:
+            done_by[finding_id] = int(item["done_by"])
     scale = entry["mm_per_px"]
     mm_per_px = None if scale is None else measure(scale, 1e-6, 1e3)
     return Findings(
-        mm_per_px, tuple(found), decided, tuple(map(_face_from, faces)), unknown(entry, _KEYS)
+        mm_per_px, tuple(found), decided, tuple(map(_face_from, faces)), unknown(entry, _KEYS),
+        done_by,
     )
 
 
-def _item_entry(finding: Finding, state: FindingState) -> Entry:
+def _item_entry(finding: Finding, findings: Findings) -> Entry:
     # Not `asdict`: it copies every point of every path.
     values = {field.name: getattr(finding, field.name) for field in fields(Finding)}
     del values["extras"]
-    return {**finding.extras, **values, "kind": finding.kind.value, "state": state.value}
+    layer_id = findings.done_by.get(finding.id)
+    return {**finding.extras, **values, "kind": finding.kind.value,
+            "state": findings.state(finding).value,
+            **({} if layer_id is None else {"done_by": layer_id})}  # fmt: skip
 
 
 def _face_from(item: Entry) -> FaceGeometry:

@@ -17,6 +17,7 @@ from lather.core.rect import Rect
 from lather.core.shape.guard import NO_LINES, Lines
 from lather.core.shape.lines import Bend
 from lather.core.survey.regions.region import Part, Region
+from lather.document.layers.layer import Stage
 from lather.document.painting import Coverage
 from lather.document.state import JobState
 from lather.render.view import Shown
@@ -60,6 +61,7 @@ class Hand:
     curve: str = "rgb"  # of a curves layer, that Pick from picture sets a point on
     region: Region | Part = Region.SKIN  # what Correct region corrects, and the lens shows
     shape: ShapeHand = field(default_factory=ShapeHand)
+    stage: Stage = Stage.CLEAN  # that is looked at: whose layers are worked on
 
 
 @dataclass(frozen=True)
@@ -69,13 +71,15 @@ class Outcome:
     `apply` lays it into the job's state of that moment, which may have gone on since the
     stroke began; it raises `EditError` if there is nothing left to lay it on. `broken` is the
     place of a mend
-    whose rim crosses an edge, `broken_share` how much of it does.
+    whose rim crosses an edge, `broken_share` how much of it does. `lays` says that it lays
+    something on the picture, which has to show.
     """
 
     name: str
     apply: Callable[[JobState], JobState]
     broken: Place | None = None
     broken_share: float = 0.0
+    lays: bool = False
 
 
 @dataclass(frozen=True)

@@ -27,7 +27,6 @@ from lather.document.layers.layer import Layer, Mask
 from lather.document.layers.light import MAP, UNCHANGED, LightLayer
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PIXELS
-from lather.document.layers.split import StackLayer
 from lather.document.painting import (
     ColourPaint,
     Coverage,
@@ -45,16 +44,19 @@ from lather.errors import EditError
 from lather.render.compositor import render
 from lather.render.visibility import refuse_unless_seen
 from lather.tools.base import Hand, Outcome, Work
+from lather.tools.own_layer import OwnLayer, layer_to_erase_on, layer_to_paint_on
 from lather.tools.reading import up_to
 
 
 def begin_paint_colour(state: JobState, hand: Hand) -> Work:
     if hand.on_mask:
         return MaskWork(state, target=1.0, name="Show through mask")
-    state = with_layer_to_paint(state, "Paint")
-    if hand.mode is MendMode.ALL:
-        return PixelWork(state, hand, ColourPaint(hand.colour), "Paint colour")
-    return PixelWork(state, hand, WeighedPaint(state, hand), "Paint colour")
+    own = layer_to_paint_on(state, "Paint", hand.stage)
+    paint: Paint = ColourPaint(hand.colour)
+    if hand.mode is not MendMode.ALL:
+        paint = WeighedPaint(own.state, hand)
+    return PixelWork(own.state, hand, paint, "Paint colour", anchor=own.anchor,
+                     from_active=state.active_id)  # fmt: skip
 
 
 def begin_erase(state: JobState, hand: Hand) -> Work:
@@ -62,18 +64,24 @@ def begin_erase(state: JobState, hand: Hand) -> Work:
         return MaskWork(state, target=0.0, name="Hide by mask")
     if isinstance(state.active, LightLayer):
         return light_work(state, hand, UNCHANGED / FULL, "Take light back")
-    return PixelWork(state, hand, Eraser(), "Erase")
+    own = layer_to_erase_on(state, hand.stage)
+    return PixelWork(own.state, hand, Eraser(), "Erase", from_active=state.active_id)
 
 
 def begin_paint_back(state: JobState, hand: Hand) -> Work:
     if hand.back_to is None:
-        state = with_layer_to_paint(state, "Original")
-        return PixelWork(state, hand, PhotoPaint(state.photo), "Paint back", of_picture=True)
-    anchor = None
+        own = layer_to_paint_on(state, "Original", hand.stage)
+        return PixelWork(own.state, hand, PhotoPaint(state.photo), "Paint back", of_picture=True,
+                         anchor=own.anchor, from_active=state.active_id)  # fmt: skip
     if isinstance(state.active, PhotoLayer):  # the picture as it was goes over all of it
-        state, anchor = _with_layer_on_top(state, "Earlier"), _topmost
-    paint = StatePaint(_as_it_was_there(hand.back_to, state))
-    return PixelWork(state, hand, paint, "Paint back", of_picture=True, anchor=anchor)
+        own = OwnLayer(_with_layer_on_top(state, "Earlier"), _topmost)
+    else:
+        own = layer_to_paint_on(state, "Earlier", hand.stage)
+    paint = StatePaint(_as_it_was_there(hand.back_to, own.state))
+    return PixelWork(own.state, hand, paint, "Paint back", of_picture=True, anchor=own.anchor,
+                     from_active=state.active_id)  # fmt: skip
+
+
 
 
 def _with_layer_on_top(state: JobState, name: str) -> JobState:
@@ -91,13 +99,6 @@ def _as_it_was_there(earlier: JobState, now: JobState) -> JobState:
     """
     above_now = {layer.id for layer in above(now.layers, now.active_id)}
     return replace(earlier, layers=without(earlier.layers, above_now))
-
-
-def with_layer_to_paint(state: JobState, name: str) -> JobState:
-    """The state itself, or with a new layer if the photo or a stack of a split is active."""
-    if isinstance(state.active, (PhotoLayer, StackLayer)):
-        return edits.add_pixel_layer(state, name)
-    return state
 
 
 def taken_from(placement: Placement | None) -> dict[str, Any]:
@@ -152,9 +153,9 @@ class PlaneWork(Work):
 
     def __init__(
         self, state: JobState, hand: Hand, paint: Paint, name: str, *,
-        layer: Layer, plane: str, anchor: Anchor | None = None,
+        layer: Layer, plane: str, anchor: Anchor | None = None, from_active: int | None = None,
     ) -> None:  # fmt: skip
-        self._anchor = anchor
+        self._anchor, self._from_active = anchor, from_active
         self._state = state
         self._hand = hand
         self._name = name
@@ -191,9 +192,10 @@ class PlaneWork(Work):
             mode=self._hand.mode.value,
             **taken_from(self.source_placement()),
         )
-        laid = Laid(self._layer, self._live.laid_on, record, self._anchor, plane=self._plane)
+        laid = Laid(self._layer, self._live.laid_on, record, self._anchor, plane=self._plane,
+                    from_active=self._from_active)  # fmt: skip
         done = laid.done()
-        return Outcome(self._name, lambda now: laid.applied_to(now, done))
+        return Outcome(self._name, lambda now: laid.applied_to(now, done), lays=True)
 
 
 class PixelWork(PlaneWork):
@@ -201,10 +203,11 @@ class PixelWork(PlaneWork):
 
     def __init__(
         self, state: JobState, hand: Hand, paint: Paint, name: str, *,
-        of_picture: bool = False, anchor: Anchor | None = None,
+        of_picture: bool = False, anchor: Anchor | None = None, from_active: int | None = None,
     ) -> None:  # fmt: skip
         layer = (mendable if of_picture else paintable)(state, state.active_id)
-        super().__init__(state, hand, paint, name, layer=layer, plane=PIXELS, anchor=anchor)
+        super().__init__(state, hand, paint, name, layer=layer, plane=PIXELS, anchor=anchor,
+                         from_active=from_active)  # fmt: skip
 
 
 def light_work(state: JobState, hand: Hand, target: float, name: str) -> Work:

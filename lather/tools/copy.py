@@ -15,7 +15,8 @@ from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.errors import EditError
 from lather.tools.base import Hand, Work
-from lather.tools.brush import PixelWork, with_layer_to_paint
+from lather.tools.brush import PixelWork
+from lather.tools.own_layer import OwnLayer, layer_to_mend_on
 from lather.tools.reading import source_of, up_to
 from lather.tools.source import SourceGoes
 
@@ -24,9 +25,8 @@ LAYER_NAME = "Copied"
 
 def begin_copy_from_source(state: JobState, hand: Hand) -> Work:
     check_source(hand)
-    state = with_layer_to_paint(state, LAYER_NAME)
-    paint = SourcePaint(state, hand)
-    return CopyWork(state, hand, paint)
+    own = layer_to_mend_on(state, LAYER_NAME)
+    return CopyWork(own, hand, SourcePaint(own.state, hand), state.active_id)
 
 
 def check_source(hand: Hand) -> None:
@@ -83,8 +83,11 @@ class SourcePaint:
 class CopyWork(PixelWork):
     """A stroke of copied pixels; the first dab settles where from."""
 
-    def __init__(self, state: JobState, hand: Hand, paint: SourcePaint) -> None:
-        super().__init__(state, hand, paint, "Copy from source", of_picture=True)
+    def __init__(
+        self, own: OwnLayer, hand: Hand, paint: SourcePaint, from_active: int
+    ) -> None:
+        super().__init__(own.state, hand, paint, "Copy from source", of_picture=True,
+                         anchor=own.anchor, from_active=from_active)  # fmt: skip
         self._source = paint
         self._aimed = False
 

@@ -18,7 +18,7 @@ from lather.document.planes import read_plane
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.render.visibility import refuse_unless_seen
-from lather.tools.brush import with_layer_to_paint
+from lather.tools.own_layer import layer_to_mend_on
 from lather.tools.reading import up_to
 from lather.tools.rim import rim_of
 
@@ -37,8 +37,8 @@ def place_of_finding(state: JobState, finding: Finding) -> Place:
     return Place(rect, finding.coverage(rect))
 
 
-def cut_free_at(state: JobState, place: Place) -> JobState:
-    """The place mended, after copies along the broken part of its rim.
+def cut_free_at(state: JobState, place: Place) -> tuple[JobState, int]:
+    """The place mended, after copies along the broken part of its rim, and the layer it is on.
 
     Raises
     ------
@@ -47,7 +47,7 @@ def cut_free_at(state: JobState, place: Place) -> JobState:
     from lather.core.mend.free import cut_free
     from lather.core.mend.rim import RimTest
 
-    state = with_layer_to_paint(state, LAYER_NAME)
+    state = layer_to_mend_on(state, LAYER_NAME).state
     layer = mendable(state, state.active_id)
     read = up_to(state, layer.id)
     picture = state.photo.rect
@@ -69,4 +69,5 @@ def cut_free_at(state: JobState, place: Place) -> JobState:
         extras={"cut_free": round(rim.share, 3)},
     )
     after = Laid(layer, laying(mended, limit_of(state, mended.rect)), record).done()
-    return edits.update_layer(state, layer.id, tiles=after.tiles, strokes=after.strokes)
+    mended_on = edits.update_layer(state, layer.id, tiles=after.tiles, strokes=after.strokes)
+    return mended_on, layer.id

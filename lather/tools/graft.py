@@ -10,7 +10,7 @@ from lather.core.brush.stroke import PenSample
 from lather.core.mend.placement import Placement
 from lather.core.rect import Rect, paste
 from lather.document.access import mendable
-from lather.document.areas import bounds_of
+from lather.document.areas import bounds_of, set_area
 from lather.document.avoid import avoided
 from lather.document.laid import Laid, laying
 from lather.document.planes import read_plane
@@ -22,8 +22,9 @@ from lather.render.cells import CellReader
 from lather.render.compositor import render
 from lather.render.visibility import refuse_unless_seen
 from lather.tools.base import Hand, Outcome, Work
-from lather.tools.brush import taken_from, with_layer_to_paint
+from lather.tools.brush import taken_from
 from lather.tools.outline import NOTHING, OutlineWork
+from lather.tools.own_layer import layer_to_mend_on
 from lather.tools.reading import source_of, up_to
 
 if TYPE_CHECKING:
@@ -112,12 +113,20 @@ class GraftWork(Work):
             rect=mended.rect,
             **taken_from(placement),
         )
-        laid = Laid(self._layer, laying(mended), record)
+        laid = Laid(self._layer, laying(mended), record, self._anchor,
+                    from_active=self._begun.active_id)  # fmt: skip
         done = laid.done()
-        return Outcome("Graft", lambda now: laid.applied_to(now, done))
+
+        def apply(now: JobState) -> JobState:
+            """The area was the graft's own: left there it would limit what comes next."""
+            grafted = laid.applied_to(now, done)
+            return set_area(grafted, None) if now.area is self._begun.area else grafted
+
+        return Outcome("Graft", apply, lays=True)
 
     def _begin_drag(self) -> None:
-        self._state = with_layer_to_paint(self._begun, LAYER_NAME)
+        own = layer_to_mend_on(self._begun, LAYER_NAME)
+        self._state, self._anchor = own.state, own.anchor
         self._layer = mendable(self._state, self._state.active_id)
         picture = self._begun.photo.rect
         self._read = up_to(self._state, self._layer.id)

@@ -30,8 +30,9 @@ from lather.errors import EditError
 from lather.render.compositor import render
 from lather.render.visibility import refuse_unless_seen
 from lather.tools.base import CoveredWork, Hand, Outcome, Work
-from lather.tools.brush import taken_from, with_layer_to_paint
+from lather.tools.brush import taken_from
 from lather.tools.copy import check_source, picked_placement
+from lather.tools.own_layer import layer_to_mend_on
 from lather.tools.reading import source_of, up_to
 from lather.tools.rim import rim_of
 
@@ -56,7 +57,8 @@ class MendWork(CoveredWork):
     def __init__(
         self, begun: JobState, hand: Hand, name: str, *, takes_picked: bool = False
     ) -> None:
-        state = with_layer_to_paint(begun, LAYER_NAME)
+        own = layer_to_mend_on(begun, LAYER_NAME)
+        state, self._anchor = own.state, own.anchor
         super().__init__(state)
         self._begun = begun
         self._hand = hand
@@ -125,14 +127,15 @@ class MendWork(CoveredWork):
             **taken_from(mended.source),
         )
         lay = laying(mended, limit_of(state, mended.rect))
-        laid = Laid(layer, lay, record)
+        laid = Laid(layer, lay, record, self._anchor, from_active=self._begun.active_id)
         if weak is not None:
             laid = Laid(layer, lay, record, anchor_of_weak, becomes_active=False)
         done = laid.done()
         settled = self._settled(state, done, mended.rect)
 
         def apply(now: JobState) -> JobState:
-            return edits.decide(laid.applied_to(now, done), settled, FindingState.DONE)
+            mended = laid.applied_to(now, done)
+            return edits.decide(mended, settled, FindingState.DONE, by=layer.id)
 
         rim = rim_of(up_to(state, layer.id), state.photo.rect, place)
         broken = rim is not None and rim.share > MOST_BROKEN
@@ -141,6 +144,7 @@ class MendWork(CoveredWork):
             apply,
             place if broken else None,
             rim.share if rim is not None else 0.0,
+            lays=True,
         )
 
     def _place(self) -> Place | None:

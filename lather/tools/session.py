@@ -35,6 +35,7 @@ from lather.render.reshaping import above, all_of, seen_rect, seen_through, to_l
 from lather.render.view import Shown, screen_bytes
 from lather.render.worker import Executor
 from lather.tools.base import Hand, Outcome, ShapeReading, Work
+from lather.tools.effect import refuse_without_effect
 from lather.tools.table import tool
 
 
@@ -159,6 +160,7 @@ class PenSession:
             self._paint_pending(stroke)
             outcome = stroke.work.finish(samples)
             if outcome is not None:
+                refuse_without_effect(self._job.state, outcome, stroke.painted)
                 self._job.prepare(outcome.apply)
             return outcome
 

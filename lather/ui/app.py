@@ -14,9 +14,9 @@ from pathlib import Path
 from PyQt6.QtCore import QEvent, QTimer
 from PyQt6.QtWidgets import QApplication
 
-from lather.actions.finding import survey_new_photo
 from lather.actions.opening import begin
 from lather.actions.start import start_workbench
+from lather.actions.surveying import survey_new_photo
 from lather.actions.workbench import Workbench
 from lather.core.kernels import COMPILING, kernels_ready, prepare_kernels
 from lather.render.worker import Workers

@@ -14,7 +14,8 @@ from PyQt6.QtWidgets import (
 )
 
 from lather.actions.action import Action
-from lather.actions.finding import decide, is_surveyed, look_at, mend
+from lather.actions.finding import decide, is_surveyed, mend
+from lather.actions.walking import look_at
 from lather.actions.workbench import Workbench
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding, Kind

@@ -205,7 +205,7 @@ class LayerPanel(Panel):
                     )
         menu.popup(place.toPoint())
 
-    def _guarded(self, work: Callable[[], None]) -> None:
+    def _guarded(self, work: Callable[[], object]) -> None:
         """Run something that may be refused; the refusal becomes a sentence."""
         try:
             work()

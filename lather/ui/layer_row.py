@@ -34,7 +34,7 @@ BAR_PX = 4
 FIGURE_PX = 50
 CHIP_PX = 20
 
-Guard = Callable[[Callable[[], None]], None]
+Guard = Callable[[Callable[[], object]], None]
 _gestures = itertools.count(1)
 
 

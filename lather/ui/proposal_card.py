@@ -7,8 +7,8 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
 from lather.actions.action import Action
-from lather.actions.evening import set_strength
 from lather.actions.pending import Pending
+from lather.actions.proposing import set_strength
 from lather.actions.workbench import Workbench
 from lather.assist.proposal import MatchProposal, Measure
 from lather.assist.scores import where

@@ -7,7 +7,7 @@ import math
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QFont, QPainter, QPainterPath, QPen, QPolygonF
 
-from lather.actions.evening import set_strength
+from lather.actions.proposing import set_strength
 from lather.actions.workbench import Workbench
 from lather.ui.theme import SMALL_PX, font, theme
 

@@ -13,8 +13,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from lather.actions.evening import look_at_part, turn_part
+from lather.actions.evening import look_at_part
 from lather.actions.geometry import has_regions
+from lather.actions.proposing import turn_part
 from lather.actions.workbench import Workbench
 from lather.assist.face_map import FIGURES, Figure, shades_of_scores
 from lather.assist.scores import Scores, skin_scores, where

@@ -4,10 +4,11 @@ from dataclasses import replace
 from unittest import mock
 
 from lather.actions import finding as commands
-from lather.actions.finding import survey_new_photo
+from lather.actions import surveying
 from lather.actions.opening import open_file
 from lather.actions.saving import save_as
 from lather.actions.start import start_workbench
+from lather.actions.surveying import survey_new_photo
 from lather.actions.table import all_actions
 from lather.document import edits
 from lather.document.findings import FindingState
@@ -201,7 +202,7 @@ class SurveyTest(Case):
         bench.said.connect(lambda text, error: said.append(text))
         self.addCleanup(lambda: bench.take_job(None))
         open_file(bench, DEMO / "portrait2.jpg")
-        commands.survey(bench)
+        surveying.survey(bench)
         findings = bench.state.findings
         n_open = len(list(findings.in_state(FindingState.OPEN)))
         self.assertGreater(n_open, 15)
@@ -230,7 +231,7 @@ class SurveyTest(Case):
         open_file(bench, DEMO / "portrait2.jpg")
         with mock.patch.object(networks.SHIPPED, "_folder", nowhere._folder), \
                 mock.patch.object(networks.SHIPPED, "_loaded", {}):
-            commands.survey(bench)
+            surveying.survey(bench)
         self.assertTrue(bench.state.surveyed)
         self.assertIn("selfie_segmentation.tflite was not used, since the file is missing",
                       said[-1])
@@ -240,7 +241,7 @@ class SurveyTest(Case):
         bench.said.connect(lambda text, error: said.append(text))
         self.addCleanup(lambda: bench.take_job(None))
         bench.take_job(Job(new_state(skin_photo())))
-        commands.survey(bench)
+        surveying.survey(bench)
         self.assertIn("no face was found", said[-1])
         self.assertFalse(bench.state.surveyed)
         self.assertEqual(bench.offer.title, "Set the scale")

@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from lather.actions import area, broken, face, finding, geometry, source
+from lather.actions import area, broken, face, geometry, source, surveying
 from lather.actions.hands import LARGEST_SCALE, SMALLEST_SCALE
 from lather.actions.rim_watch import RimWatch
 from lather.actions.start import start_workbench
@@ -308,7 +308,7 @@ class GeometryTest(BenchCase):
 
     def test_survey_again_goes_by_handles_and_scale(self) -> None:
         """The handles are where somebody put them, and no face is looked for."""
-        finding.survey(self.bench)
+        surveying.survey(self.bench)
         self.assertEqual(self.bench.state.findings.faces, surveyed(4).faces)
         self.assertEqual(self.bench.state.findings.mm_per_px, 0.25)
         self.assertTrue(self.bench.state.regions.masks)

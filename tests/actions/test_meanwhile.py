@@ -5,7 +5,7 @@ from unittest import mock
 
 import numpy as np
 
-from lather.actions import area, finding, layer
+from lather.actions import area, finding, layer, surveying
 from lather.actions.start import start_workbench
 from lather.assist.survey import with_mark
 from lather.core.area.combine import Combine
@@ -55,7 +55,7 @@ class MeanwhileTest(Case):
         return [findings.state(item).value for item in findings.items]
 
     def test_a_mark_set_during_a_survey_stays(self) -> None:
-        finding.survey(self.bench)
+        surveying.survey(self.bench)
         self.bench.change("Mark to keep", with_mark, 120.0, 100.0, 20.0)
         self.tasks.run()
         marks = [f for f in self.bench.state.findings.items if f.kind is Kind.MARK]
@@ -74,9 +74,9 @@ class MeanwhileTest(Case):
             replace(item, id=9 - n) for n, item in enumerate(self.bench.state.findings.items)
         ))  # fmt: skip
         with mock.patch("lather.assist.survey.survey_photo", lambda *_, **__: measured):
-            finding.survey(self.bench)
+            surveying.survey(self.bench)
             self.tasks.run()
-            finding.survey(self.bench)
+            surveying.survey(self.bench)
             self.decide_and_correct(first)
             self.tasks.run()
         after = self.bench.state

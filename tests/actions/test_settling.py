@@ -2,7 +2,7 @@
 
 from pathlib import Path
 
-from lather.actions import broken, finding
+from lather.actions import broken, surveying
 from lather.actions.opening import open_file
 from lather.actions.recovery import open_path
 from lather.actions.saving import save, save_as, settle_unsaved
@@ -192,7 +192,7 @@ class ClosingTest(SettlingCase):
         self.assertEqual((went, self.answers.asked.count("unsaved")), ([], 2))
 
     def test_a_survey_is_cancelled_and_a_delivery_is_waited_for(self) -> None:
-        finding.survey(self.bench)
+        surveying.survey(self.bench)
         went = self.closed("discard")
         self.assertTrue(self.bench.task.cancel.cancelled)
         self.assertEqual(went, [])

@@ -161,7 +161,7 @@ class MendFindingsTest(Case):
     def test_where_no_skin_is_left_it_says_so(self) -> None:
         huge = [finding(1, 200, 180, extent_px=tuple([390.0] * N_DIRECTIONS))]
         state = edits.set_findings(self.state, Findings.of_survey(0.2, huge))
-        with self.assertRaisesRegex(EditError, "no clean skin"):
+        with self.assertRaisesRegex(EditError, "no clean"):
             mended(state, huge)
 
 

@@ -13,6 +13,7 @@ from PyQt6.QtGui import QImage, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QApplication, QPushButton
 
 from lather.actions import finding as commands
+from lather.actions import surveying
 from lather.core.area.combine import Combine
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
@@ -368,7 +369,7 @@ class WholePortraitTest(StageCase):
         """Every key a person would press, each counted as a second of thought."""
         open_and_settle(self.app, DEMO / "portrait2.jpg")
         begun_s, n_keys = time.monotonic(), 0
-        commands.survey(self.bench)
+        surveying.survey(self.bench)
         self.assertTrue(wait_until(lambda: self.bench.task is None, 60))
         settle(self.app)
         self.assertIs(self.bench.stage, Stage.CLEAN)

@@ -12,7 +12,7 @@ from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication
 
-from lather.actions import evening
+from lather.actions import evening, proposing
 from lather.actions import finding as commands
 from lather.assist.even_findings import even_findings
 from lather.assist.face_map import FIGURES, part_outlines
@@ -92,7 +92,7 @@ class ProposalTest(EvenCase):
         self.hover(SHINE[0] + 30, SHINE[1])
         settle(self.app)
         self.assertLess(self.light_at(*SHINE), plain - 15)
-        evening.leave(self.bench)
+        proposing.leave(self.bench)
         settle(self.app)
         self.window.canvas.leaveEvent(QEvent(QEvent.Type.Leave))
         self.assertAlmostEqual(self.light_at(*SHINE), plain, delta=6)
@@ -120,7 +120,7 @@ class ProposalTest(EvenCase):
         self._drag_on_canvas(knob, knob + QPointF(32, 0))
         self.assertAlmostEqual(self.bench.pending.strength, 0.8, delta=0.02)
         self.assertAlmostEqual(card.strength.value, 80, delta=2)
-        evening.accept(self.bench)
+        proposing.accept(self.bench)
         self.assertAlmostEqual(self.bench.state.active.strength, 0.8, delta=0.02)
 
     def _drag_on_canvas(self, start: QPointF, end: QPointF) -> None:
@@ -137,7 +137,7 @@ class ProposalTest(EvenCase):
         self.open()
         self.proposed(evening.even_out)
         n_new = len(self.bench.pending.after.layers) - 1
-        evening.paint_in(self.bench)
+        proposing.paint_in(self.bench)
         settle(self.app)
         layer = self.bench.state.active
         self.assertTrue(layer.mask.hides_all)
@@ -151,7 +151,7 @@ class ProposalTest(EvenCase):
         self.open()
         self.proposed(evening.propose_all)
         self.assertGreater(len(self.bench.pending.after.layers), 2)
-        evening.paint_in(self.bench)
+        proposing.paint_in(self.bench)
         self.assertIsInstance(self.bench.state.active, GroupLayer)
         self.assertEqual(len(self.bench.state.layers), 2)
 
@@ -159,7 +159,7 @@ class ProposalTest(EvenCase):
         self.open()
         self.proposed(evening.tame_shine)
         self.bench.change("Layer", edits.add_pixel_layer, "Mine")
-        evening.accept(self.bench)
+        proposing.accept(self.bench)
         names = {layer.name for layer in walk(self.bench.state.layers)}
         self.assertTrue({"Mine", "Tamed shine"} <= names)
 
@@ -184,24 +184,24 @@ class CleanProposalTest(EvenCase):
     def test_mends_of_clean_are_looked_at_the_same_way(self) -> None:
         self.open(spotted())
         self.bench.go_to_stage(Stage.CLEAN)
-        self.proposed(evening.propose_mends)
+        self.proposed(commands.propose_mends)
         self.assertTrue(self.window.worklist.proposal.isVisible())
         self.assertFalse(self.window.worklist.findings.isVisible())
         self.assertEqual(len(self.bench.pending.outlines), 2)  # the third spot is kept
         self.assertEqual(len(self.bench.state.layers), 1)
-        evening.accept(self.bench)
+        proposing.accept(self.bench)
         self.assertEqual(self.bench.open_job.history.n_done, 1)
         self.assertEqual(len(list(self.bench.state.findings.in_state(FindingState.DONE))), 2)
 
     def test_on_a_layer_that_is_there_it_has_no_strength_of_its_own(self) -> None:
         state = edits.add_pixel_layer(spotted(), "Mended spots", Stage.CLEAN)
         self.open(state)
-        self.proposed(evening.propose_mends)
+        self.proposed(commands.propose_mends)
         self.assertFalse(self.bench.pending.can_be_weakened)
         self.assertFalse(self.window.worklist.proposal.strength.isVisible())
         self.assertIsNone(self.window.canvas._grips.proposal._knob(1.0))
         self.assertFalse(self.window.actions_by_id["proposal.paint_in"].enabled(self.bench))
-        evening.accept(self.bench)
+        proposing.accept(self.bench)
         self.assertEqual(len(self.bench.state.layers), 2)
 
 
@@ -268,7 +268,7 @@ class ScoreTest(EvenCase):
         self.window.worklist.scores.map.picked.emit(Part.FOREHEAD)
         self.assertEqual(self.bench.pending.parts, (Part.FOREHEAD,))
         self.assertIn("forehead", self.window.worklist.proposal.parts.text())
-        evening.accept(self.bench)
+        proposing.accept(self.bench)
         self.assertEqual(self.bench.state.active.limits.regions, (Part.FOREHEAD,))
 
 

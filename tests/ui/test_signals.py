@@ -23,6 +23,7 @@ import sys, pathlib
 from PyQt6.QtCore import QTimer
 import lather.ui.app as app
 from lather.actions import finding
+from lather.actions import surveying
 from lather.core.brush.stroke import PenSample
 from lather.document import edits
 from lather.ui.simulated_pen import SimulatedPen
@@ -56,7 +57,7 @@ def work(made):
 """
 SURVEY = """
 def work(made):
-    finding.survey(made.bench)
+    surveying.survey(made.bench)
 """
 DIALOG = """
 def work(made):
