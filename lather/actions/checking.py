@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from lather.actions.action import Action, Run, When, has_job
 from lather.actions.finding import is_surveyed
+from lather.actions.proposing import not_taken
 from lather.actions.settling import after_stroke
 from lather.actions.view import go_close
 from lather.actions.workbench import Workbench
@@ -37,8 +38,8 @@ def check_all(bench: Workbench, by_itself: bool = False) -> None:
     def done(found: tuple[Check, Causes]) -> None:
         if bench.job is job:
             bench.gauge.take_full(found[0], state, found[1])
-            if bench.not_taken:
-                bench.say(f"Checked as it is: {bench.not_taken}")
+            if not_taken(bench):
+                bench.say(f"Checked as it is: {not_taken(bench)}")
 
     bench.run_task("Checking", work, done, gives_way=True,
                    retry=None if by_itself else lambda: check_all(bench))  # fmt: skip

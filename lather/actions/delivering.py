@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from lather.actions.action import Action, has_job
+from lather.actions.proposing import not_taken
 from lather.actions.saving import may_replace
 from lather.actions.settling import after_stroke
 from lather.actions.workbench import Workbench
@@ -54,9 +55,9 @@ def deliver_to(bench: Workbench, orders: Sequence[Order]) -> None:
         without = [f"'{x.name}'" for x in walk(state.layers) if isinstance(x, UnknownLayer)]
         if without:
             said += f", without {', '.join(without)} of a newer Lather."
-        if bench.not_taken:
-            said += f". {bench.not_taken}"
-        bench.say(said, error=bool(without or bench.not_taken))
+        if not_taken(bench):
+            said += f". {not_taken(bench)}"
+        bench.say(said, error=bool(without or not_taken(bench)))
 
     bench.run_task(
         "Delivering",

@@ -74,11 +74,14 @@ class Hands:
         self._started: set[str] = set()
         self._on_mask = False
         self._reversed = False
+        self._erasing = False
 
     @property
     def hand(self) -> Hand:
         hand = self._hands[self._tool_id]
-        if self._reversed and tool(hand.tool).reverse:
+        if self._erasing:
+            hand = self._hands["ease_back" if tool(self._tool_id).reshapes else "erase"]
+        elif self._reversed and tool(hand.tool).reverse:
             hand = replace(hand, tool=tool(hand.tool).reverse)
         on_mask = self._on_mask and tool(hand.tool).works_on_mask
         if hand.on_mask == on_mask and hand.stage is self._stage:
@@ -138,6 +141,12 @@ class Hands:
         """With the same brush the tool does the reverse, if it has one."""
         self._reversed = is_reversed
         self.changed.emit()
+
+    def set_erasing(self, erasing: bool) -> None:
+        """The pen is turned round: its other end erases, and eases back what was reshaped."""
+        if erasing is not self._erasing:
+            self._erasing = erasing
+            self.changed.emit()
 
     def set_on_mask(self, on_mask: bool) -> None:
         if on_mask and not tool(self._tool_id).works_on_mask:

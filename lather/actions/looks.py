@@ -57,6 +57,15 @@ class Looks:
             return Shown.MASK
         return Shown.LENS if self.lens else Shown.AFTER
 
+    def hides_paint_at(self, share: float) -> str:
+        """Why paint would not be seen at a share of the view's width, a sentence; '' if it is."""
+        if self.shown is Shown.BEFORE:
+            return "The original is shown: switch Before off to paint ({key:view.before})."
+        if self.splits and share < self.line_at:
+            return ("This half shows the original: paint on the other one, or switch Split off "
+                    "({key:view.split}).")  # fmt: skip
+        return ""
+
     def through(self, region: Region | Part) -> LensLook:
         """What is looked through; the region is that in the hand."""
         return LensLook(self.lens or "regions", self.red_percent, self.deviation_of, region)

@@ -73,6 +73,14 @@ def look_at_proposal(bench: Workbench, pending: Pending) -> None:
                   f"({{key:stage.{pending.stage.value}}}).")  # fmt: skip
 
 
+def not_taken(bench: Workbench) -> str:
+    """What is proposed and is not in the job, a sentence; '' if nothing is."""
+    names = [f"'{pending.proposal.name}' in {stage.title}"
+             for stage, pending in bench.proposals.items()]  # fmt: skip
+    are = "is" if len(names) == 1 else "are"
+    return f"{', '.join(names)} {are} proposed, and not taken." if names else ""
+
+
 def accept(bench: Workbench, then: Callable[[], None] | None = None) -> None:
     """Take the proposal over as it is set, as one step; `then` follows if it was one."""
     pending = bench.pending
@@ -87,7 +95,8 @@ def accept(bench: Workbench, then: Callable[[], None] | None = None) -> None:
 
     def done(merged: Merged) -> None:
         if bench.proposals.get(pending.stage) is pending:
-            bench.set_aside(pending.stage)
+            del bench.proposals[pending.stage]
+            bench.pending_changed.emit()
         name = pending.proposal.name
         if take_merged(bench, name, merged, f"{name}: taken.") and then is not None:
             then()

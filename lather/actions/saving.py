@@ -7,6 +7,7 @@ from pathlib import Path
 
 from lather.actions.action import Action, When, has_job
 from lather.actions.claiming import backups_to_keep
+from lather.actions.proposing import not_taken
 from lather.actions.settling import GoOn, after_stroke, settle
 from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
@@ -108,7 +109,7 @@ def _save_to(bench: Workbench, path: Path, then: GoOn | None) -> None:
         job.mark_saved(path, state, revision)
         keeper.saved(state, revision, lock)
         bench.settings.add_recent(path)
-        bench.say(" ".join(filter(None, (f"Saved: {path.name}.", bench.not_taken))))
+        bench.say(" ".join(filter(None, (f"Saved: {path.name}.", not_taken(bench)))))
         if then is not None:
             then()
 

@@ -34,7 +34,7 @@ def _has_no_stroke(bench: Workbench) -> bool:
 
 def _when(bench: Workbench, is_so: Callable[[], bool], go_on: GoOn) -> None:
     """Go on now, or as soon as it is so. Who asks later takes the place of who waits."""
-    bench.stop_waiting()
+    bench.tasks.stop_waiting()
     if is_so():
         go_on()
         return
@@ -42,7 +42,7 @@ def _when(bench: Workbench, is_so: Callable[[], bool], go_on: GoOn) -> None:
 
     def look() -> None:
         if is_so():
-            bench.stop_waiting()
+            bench.tasks.stop_waiting()
             go_on()
 
     def stop() -> None:
@@ -53,6 +53,6 @@ def _when(bench: Workbench, is_so: Callable[[], bool], go_on: GoOn) -> None:
     bench.task_changed.connect(look)
     if session is not None:
         session.rested.connect(look)
-    bench.wait_with(stop)
+    bench.tasks.wait_with(stop)
     if bench.task is None:
         bench.say("The stroke in hand is finished first.")

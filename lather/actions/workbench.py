@@ -20,6 +20,7 @@ from lather.actions.pending import Pending
 from lather.actions.recovery import Opened
 from lather.actions.sight import Sight, Sights
 from lather.actions.task import Offer, Task
+from lather.actions.tasks import Tasks
 from lather.actions.walk import Walk
 from lather.assist.skin_view import forget_views
 from lather.core.brush.stroke import PenSample
@@ -48,10 +49,6 @@ from lather.tools.table import tool
 T = TypeVar("T")
 
 log = logging.getLogger(__name__)
-
-
-def _nothing() -> None:
-    """Stands for something to do where there is nothing."""
 
 
 class Workbench:
@@ -90,25 +87,23 @@ class Workbench:
         self.walk, self.gauge = Walk(), Gauge()
         self.geometry: ViewGeometry | None = None
         self.stage = Stage.CLEAN
-        self.task: Task | None = None
         self.panning = False
         self.job_opened: Signal[()] = Signal()
         self.job_changed: Signal[JobState, JobState] = Signal()
         self.looks_changed: Signal[()] = Signal()
         self.stage_changed: Signal[()] = Signal()
-        self.task_changed: Signal[()] = Signal()
         self.said: Signal[str, bool] = Signal()
         self.pending_changed: Signal[()] = Signal()
         self.offer_withdrawn: Signal[()] = Signal()
         self._stroke_executor = stroke_executor or SameThread()
-        self._task_executor = task_executor or SameThread()
+        self.tasks = Tasks(task_executor or SameThread(), self.say, self.report)
+        self.task_changed = self.tasks.changed
+        self.tasks.cancelled.connect(self.walk.under_way.clear)
         self._keep_executor = keep_executor or SameThread()
         self._view_size = (800, 600)
         self._sights = Sights()
         self._corrected = False  # a tool that corrects regions was in the hand
         self._fitting = True
-        self._line: list[Callable[[], object]] = []  # what waits for its turn
-        self._stop_waiting: Callable[[], None] = _nothing
         self.hands.changed.connect(self._on_hand_changed)
         self.job_changed.connect(self._on_job_changed)
 
@@ -127,7 +122,7 @@ class Workbench:
 
     def take_job(self, opened: Opened | Job | None) -> None:
         """Make a job the open one; the one before is closed and its unsaved steps go."""
-        self.stop_waiting()
+        self.tasks.stop_waiting()
         if self.job is not None:
             self.job.changed.disconnect(self.job_changed.emit)
         if self.session is not None:
@@ -144,7 +139,7 @@ class Workbench:
         self.gauge.forget()
         self.proposals.clear()
         self.reference = None
-        self._line.clear()
+        self.tasks.leave_line()
         forget_views()
         self._withdraw_offer()
         if opened is not None:
@@ -350,18 +345,6 @@ class Workbench:
             self.proposals[pending.stage] = pending
         self.pending_changed.emit()
 
-    def set_aside(self, stage: Stage) -> None:
-        """What was proposed in a stage is taken."""
-        self.proposals.pop(stage, None)
-        self.pending_changed.emit()
-
-    @property
-    def not_taken(self) -> str:
-        """What is proposed and is not in the job, a sentence; '' if nothing is."""
-        names = [f"'{pending.proposal.name}' in {stage.title}"
-                 for stage, pending in self.proposals.items()]  # fmt: skip
-        are = "is" if len(names) == 1 else "are"
-        return f"{', '.join(names)} {are} proposed, and not taken." if names else ""
 
     def tick(self, now_s: float) -> None:
         """Called about once a second: what is to be done while nobody works."""
@@ -371,14 +354,6 @@ class Workbench:
             return
         quiet_s = self.job.ledger.quiet_s(now_s)
         self.keeper.idle(quiet_s, 60.0 * self.settings["checkpoint_minutes"])
-
-    def wait_with(self, stop: Callable[[], None]) -> None:
-        """Something waits until strokes and work are over; `stop` makes it wait no longer."""
-        self._stop_waiting = stop
-
-    def stop_waiting(self) -> None:
-        stop, self._stop_waiting = self._stop_waiting, _nothing
-        stop()
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         if self.looks.before and before.layers is not after.layers:
@@ -401,87 +376,29 @@ class Workbench:
         self.offer = offer
         self.said.emit(with_keys(readable(text), self.settings), error)
 
+    @property
+    def task(self) -> Task | None:
+        """The long work that runs aside now."""
+        return self.tasks.task
+
     def run_task(
         self,
         title: str,
         work: Callable[[Progress, CancelToken], T],
-        done: Callable[[T], None],
-        *,
-        retry: Callable[[], None] | None = None,
-        handled: Callable[[Exception], bool] | None = None,
-        must_end: bool = False,
-        gives_way: bool = False,
+        done: Callable[[T], object],
+        **options: Any,
     ) -> None:
-        """Run long work aside, one at a time, with progress and cancel.
-
-        A failure that `handled` takes care of is not told; `retry` is offered with others.
-        Closing waits for work that `must_end` and cancels other; what `gives_way` is cancelled
-        for the next task.
-        """
-        if self.task is not None and self.task.gives_way:
-            self.task.cancel.cancel()
-            self._end_task()
-        if self.task is not None:
-            raise LatherError(
-                f"'{title}' was not started",
-                f"'{self.task.title}' is still running",
-                "wait for it or cancel it",
-            )
-        task = self.task = Task(title, must_end=must_end, gives_way=gives_way)
-        self.task_changed.emit()
-
-        def report(share: float, what: str) -> None:
-            task.share, task.what = share, what
-
-        def finished(outcome: T) -> None:
-            if self.task is task:  # else it gave way
-                self._end_task()
-                try:
-                    done(outcome)
-                finally:
-                    self._go_on_with_line()
-
-        def failed(error: Exception) -> None:
-            if self.task is not task:
-                return
-            self._end_task()
-            if isinstance(error, Cancelled):
-                self.leave_line()
-            is_told = handled is not None and handled(error)
-            if not is_told:
-                self.report(error, f"'{title}' failed", retry)
-                if isinstance(error, Cancelled):
-                    self.say(f"{title}: cancelled, nothing was changed.")
-            self._go_on_with_line()
-
-        self._task_executor.post(lambda: work(report, task.cancel), finished, failed=failed)
-
-    @property
-    def n_waiting(self) -> int:
-        """How many commands wait for their turn."""
-        return len(self._line)
+        """Run long work aside; see `Tasks.run`."""
+        self.tasks.run(title, work, done, **options)
 
     def in_turn(self, start: Callable[[], object]) -> None:
-        """Begin something that runs aside now, or after what runs and whatever was asked for
-        before it."""
-        if self._line or (self.task is not None and not self.task.gives_way):
-            self._line.append(start)
-            self.task_changed.emit()
-        else:
-            start()
+        """Begin something that runs aside, now or when its turn comes; see `Tasks.in_turn`."""
+        self.tasks.in_turn(start)
 
     def leave_line(self) -> None:
         """What waits for its turn is not wanted any more."""
-        self._line.clear()
+        self.tasks.leave_line()
         self.walk.under_way.clear()
-
-    def _go_on_with_line(self) -> None:
-        while self._line and self.task is None and self.job is not None:
-            start = self._line.pop(0)
-            try:
-                start()
-            except Exception as error:  # noqa: BLE001 - as if it had been begun at once
-                self.report(error, "What waited for its turn failed")
 
     def report(
         self, error: Exception, what: str, retry: Callable[[], None] | None = None
@@ -494,7 +411,3 @@ class Workbench:
             log.error(what, exc_info=error)
             self.say(f"{what}: {error!r}. This is a fault of Lather; the job is unharmed.",
                      error=True)
-
-    def _end_task(self) -> None:
-        self.task = None
-        self.task_changed.emit()

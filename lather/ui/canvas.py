@@ -8,6 +8,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QEvent, QPointF, QRectF, Qt, QTimer
 from PyQt6.QtGui import (
     QColor,
+    QContextMenuEvent,
     QDragEnterEvent,
     QDropEvent,
     QEnterEvent,
@@ -15,6 +16,7 @@ from PyQt6.QtGui import (
     QNativeGestureEvent,
     QPainter,
     QPaintEvent,
+    QPointingDevice,
     QResizeEvent,
     QTabletEvent,
     QWheelEvent,
@@ -24,6 +26,7 @@ from PyQt6.QtWidgets import QWidget
 from lather.actions.feature_watch import FeatureWatch
 from lather.actions.rim_watch import RimWatch
 from lather.actions.source import pick_at
+from lather.actions.under import at_place
 from lather.actions.view import ZOOM_STEP
 from lather.actions.workbench import Workbench
 from lather.core.arrays import ByteImage
@@ -35,6 +38,7 @@ from lather.document.tiles import TILE_PX
 from lather.render.view import Shown, TileRequest, ViewTiles
 from lather.render.worker import Executor
 from lather.tools.session import Frame
+from lather.ui.context_menu import show_menu
 from lather.ui.dropping import accept_files, open_dropped
 from lather.ui.finding_marks import draw_findings
 from lather.ui.grips import Grips
@@ -247,6 +251,9 @@ class Canvas(QWidget):
 
     def tabletEvent(self, event: QTabletEvent) -> None:
         event.accept()
+        if not self._pen_down:
+            erases = event.pointerType() == QPointingDevice.PointerType.Eraser
+            self.bench.hands.set_erasing(erases)
         self._move_cursor(event.position())
         if event.type() != QEvent.Type.TabletMove:  # a pen that hovers leaves the mouse alone
             self._tablet_in_use = event.type() == QEvent.Type.TabletPress
@@ -271,6 +278,7 @@ class Canvas(QWidget):
         self.setFocus()
         if self._tablet_in_use:
             return
+        self.bench.hands.set_erasing(False)
         if event.button() == Qt.MouseButton.MiddleButton or self.bench.panning:
             self._pan_from = event.position()
         elif event.button() == Qt.MouseButton.LeftButton:
@@ -337,6 +345,14 @@ class Canvas(QWidget):
         ratio = self.devicePixelRatioF()
         self.bench.resize_view(round(self.width() * ratio), round(self.height() * ratio))
 
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        """The commands of what lies under the pen."""
+        geometry = self.bench.geometry
+        if geometry is not None and not self._pen_down and self.bench.job is not None:
+            at = self._device(QPointF(event.pos()))
+            show_menu(self.bench, at_place(self.bench, *geometry.to_photo(*at)), self,
+                      event.globalPos())  # fmt: skip
+
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         accept_files(event)
 
@@ -359,8 +375,9 @@ class Canvas(QWidget):
                 self.bench.report(error, "Picking failed")
             self.update()
             return
-        if self.bench.looks.shown is Shown.BEFORE:
-            self.bench.say("The original is shown: switch Before off to paint.", error=True)
+        unseen = self.bench.looks.hides_paint_at(position.x() / max(1, self.width()))
+        if unseen:
+            self.bench.say(unseen, error=True)
             return
         self._pen_down = True
         session.down(sample)
@@ -398,8 +415,7 @@ class Canvas(QWidget):
         return looks.splits and abs(position.x() - at) <= SPLIT_GRIP_PX
 
     def _device(self, position: QPointF) -> tuple[float, float]:
-        ratio = self.devicePixelRatioF()
-        return position.x() * ratio, position.y() * ratio
+        return position.x() * self.devicePixelRatioF(), position.y() * self.devicePixelRatioF()
 
     def _move_cursor(self, position: QPointF) -> None:
         self._update_cursor()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QSize, Qt
+from PyQt6.QtCore import QPoint, QSize, Qt
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 
 from lather.actions.action import Action
 from lather.actions.finding import decide, is_surveyed, mend
+from lather.actions.under import of_finding
 from lather.actions.walking import look_at
 from lather.actions.workbench import Workbench
 from lather.core.rect import Rect
@@ -22,6 +23,7 @@ from lather.core.survey.findings.finding import Finding, Kind
 from lather.document.findings import Findings, FindingState
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
+from lather.ui.context_menu import show_menu
 from lather.ui.crops import CROP_PX, crop_of
 from lather.ui.theme import GAP_2
 from lather.ui.widgets import CommandButton, label
@@ -74,6 +76,8 @@ class FindingList(QWidget):
         self.list.itemClicked.connect(self._on_clicked)
         self.list.itemActivated.connect(self._on_clicked)
         self.list.itemSelectionChanged.connect(self._show_count)
+        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.list.customContextMenuRequested.connect(self._show_menu)
         column.addWidget(self.list, 1)
         row = QHBoxLayout()
         self.buttons = [
@@ -182,6 +186,13 @@ class FindingList(QWidget):
 
     def _on_clicked(self, item: QListWidgetItem) -> None:
         look_at(self.bench, self.findings.get(item.data(_ID)))
+
+    def _show_menu(self, at: QPoint) -> None:
+        """The commands of the row under a right click."""
+        item = self.list.itemAt(at)
+        if item is not None and item.data(_ID) is not None:
+            under = of_finding(self.bench, self.findings.get(item.data(_ID)))
+            show_menu(self.bench, under, self, self.list.mapToGlobal(at))
 
     def _on_moved(self) -> None:
         """Show which finding is looked at."""

@@ -19,17 +19,19 @@ class SimulatedPen:
     def __init__(self, canvas: Canvas) -> None:
         self._canvas = canvas
         capability = QInputDevice.Capability
-        self._device = QPointingDevice(
+        pointer = QPointingDevice.PointerType
+        self._ends = {is_eraser: QPointingDevice(
             "simulated pen",
             1,
             QInputDevice.DeviceType.Stylus,
-            QPointingDevice.PointerType.Pen,
+            pointer.Eraser if is_eraser else pointer.Pen,
             capability.Position | capability.Pressure | capability.XTilt | capability.YTilt,
             1,
             1,
             "",
             QPointingDeviceUniqueId(),
-        )
+        ) for is_eraser in (False, True)}  # fmt: skip
+        self.is_turned = False  # its other end, the eraser, is over the canvas
 
     def stroke(self, samples: Sequence[PenSample], *, speed: float | None = None) -> None:
         start_s, first_s = time.monotonic(), samples[0].time_s
@@ -55,7 +57,7 @@ class SimulatedPen:
         released = kind == QEvent.Type.TabletRelease
         event = QTabletEvent(
             kind,
-            self._device,
+            self._ends[self.is_turned],
             place,
             QPointF(self._canvas.mapToGlobal(place.toPoint())),
             sample.pressure if pressure is None else pressure,

@@ -71,6 +71,14 @@ class EvenCase(StageCase):
         settle(self.app)
         self.assertIsNotNone(self.bench.pending, self.said)
 
+    def accept(self) -> None:
+        proposing.accept(self.bench)
+        self.ended()
+
+    def ended(self) -> None:
+        wait_until(lambda: self.bench.task is None)
+        settle(self.app)
+
     def light_at(self, x: float, y: float) -> float:
         """The mean around a photo pixel: between the dots of a rim, too."""
         left, top = self.bench.geometry.to_view(x, y)
@@ -102,10 +110,10 @@ class ProposalTest(EvenCase):
         self.open()
         self.proposed(evening.tame_shine)
         self.chord(Qt.Key.Key_Space, Qt.Key.Key_D)
-        settle(self.app)
+        self.ended()
         self.assertIsNone(self.bench.pending)
         self.assertEqual(self.bench.open_job.history.n_done, 1)
-        self.assertEqual(self.bench.state.active.name, "Tamed shine")
+        self.assertEqual(self.bench.state.active.name, "Tamed shine: body")
         self.bench.undo()
         self.assertEqual(len(self.bench.state.layers), 1)
 
@@ -120,7 +128,7 @@ class ProposalTest(EvenCase):
         self._drag_on_canvas(knob, knob + QPointF(32, 0))
         self.assertAlmostEqual(self.bench.pending.strength, 0.8, delta=0.02)
         self.assertAlmostEqual(card.strength.value, 80, delta=2)
-        proposing.accept(self.bench)
+        self.accept()
         self.assertAlmostEqual(self.bench.state.active.strength, 0.8, delta=0.02)
 
     def _drag_on_canvas(self, start: QPointF, end: QPointF) -> None:
@@ -159,9 +167,9 @@ class ProposalTest(EvenCase):
         self.open()
         self.proposed(evening.tame_shine)
         self.bench.change("Layer", edits.add_pixel_layer, "Mine")
-        proposing.accept(self.bench)
+        self.accept()
         names = {layer.name for layer in walk(self.bench.state.layers)}
-        self.assertTrue({"Mine", "Tamed shine"} <= names)
+        self.assertTrue({"Mine", "Tamed shine: body"} <= names)
 
     def test_another_job_forgets_it(self) -> None:
         self.open()
@@ -189,7 +197,7 @@ class CleanProposalTest(EvenCase):
         self.assertFalse(self.window.worklist.findings.isVisible())
         self.assertEqual(len(self.bench.pending.outlines), 2)  # the third spot is kept
         self.assertEqual(len(self.bench.state.layers), 1)
-        proposing.accept(self.bench)
+        self.accept()
         self.assertEqual(self.bench.open_job.history.n_done, 1)
         self.assertEqual(len(list(self.bench.state.findings.in_state(FindingState.DONE))), 2)
 
@@ -201,7 +209,7 @@ class CleanProposalTest(EvenCase):
         self.assertFalse(self.window.worklist.proposal.strength.isVisible())
         self.assertIsNone(self.window.canvas._grips.proposal._knob(1.0))
         self.assertFalse(self.window.actions_by_id["proposal.paint_in"].enabled(self.bench))
-        proposing.accept(self.bench)
+        self.accept()
         self.assertEqual(len(self.bench.state.layers), 2)
 
 
@@ -222,8 +230,9 @@ class WorklistTest(EvenCase):
         shine = next(f for f in self.bench.state.findings.items if f.kind is Kind.SHINE)
         commands.look_at(self.bench, shine)
         self.assertIs(self.bench.stage, Stage.EVEN)
-        self.proposed(lambda bench: commands.mend(bench, [shine]))
-        commands.mend(self.bench, [shine])  # the same key takes it
+        self.proposed(commands.mend_current)
+        commands.mend_current(self.bench)  # the same key takes it
+        self.ended()
         self.assertIs(self.bench.state.findings.state(shine), FindingState.DONE)
 
     def test_keep_and_skip_are_as_in_clean(self) -> None:
@@ -268,7 +277,7 @@ class ScoreTest(EvenCase):
         self.window.worklist.scores.map.picked.emit(Part.FOREHEAD)
         self.assertEqual(self.bench.pending.parts, (Part.FOREHEAD,))
         self.assertIn("forehead", self.window.worklist.proposal.parts.text())
-        proposing.accept(self.bench)
+        self.accept()
         self.assertEqual(self.bench.state.active.limits.regions, (Part.FOREHEAD,))
 
 

@@ -1,0 +1,155 @@
+"""Long work aside: one at a time, with progress and cancel; what is asked for meanwhile queues."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Protocol, TypeVar
+
+from lather.actions.task import Offer, Task
+from lather.core.work import CancelToken, Progress
+from lather.document.events import Signal
+from lather.errors import Cancelled, LatherError
+from lather.render.worker import Executor
+
+T = TypeVar("T")
+
+
+class Say(Protocol):
+    """Tells the person a sentence."""
+
+    def __call__(
+        self, text: str, *, error: bool = False, offer: Offer | None = None
+    ) -> None: ...
+
+
+class Report(Protocol):
+    """Tells the person of an error."""
+
+    def __call__(
+        self, error: Exception, what: str, retry: Callable[[], None] | None = None
+    ) -> None: ...
+
+
+def _nothing() -> None:
+    """Stands for something to do where there is nothing."""
+
+
+class Tasks:
+    """What runs aside, and what waits for its turn.
+
+    Attributes
+    ----------
+    task : what runs now.
+
+    Signals
+    -------
+    changed() : work began, advanced or ended, or more of it waits.
+    begins() : something that was asked for is about to begin.
+    cancelled() : what ran was cancelled, and what waited is not wanted any more.
+    """
+
+    def __init__(self, executor: Executor, say: Say, report: Report) -> None:
+        self.task: Task | None = None
+        self.changed: Signal[()] = Signal()
+        self.begins: Signal[()] = Signal()
+        self.cancelled: Signal[()] = Signal()
+        self._executor, self._say, self._report = executor, say, report
+        self._line: list[Callable[[], object]] = []
+        self._stop_waiting: Callable[[], None] = _nothing
+
+    @property
+    def n_waiting(self) -> int:
+        return len(self._line)
+
+    def run(
+        self,
+        title: str,
+        work: Callable[[Progress, CancelToken], T],
+        done: Callable[[T], object],
+        *,
+        retry: Callable[[], None] | None = None,
+        handled: Callable[[Exception], bool] | None = None,
+        must_end: bool = False,
+        gives_way: bool = False,
+    ) -> None:
+        """Run long work aside, one at a time, with progress and cancel.
+
+        A failure that `handled` takes care of is not told; `retry` is offered with others.
+        Closing waits for work that `must_end` and cancels other; what `gives_way` is cancelled
+        for the next task.
+
+        Raises
+        ------
+        LatherError : something else runs that does not give way.
+        """
+        if self.task is not None and self.task.gives_way:
+            self.task.cancel.cancel()
+            self._end()
+        if self.task is not None:
+            raise LatherError(
+                f"'{title}' was not started",
+                f"'{self.task.title}' is still running",
+                "wait for it or cancel it",
+            )
+        self.begins.emit()
+        task = self.task = Task(title, must_end=must_end, gives_way=gives_way)
+        self.changed.emit()
+
+        def report(share: float, what: str) -> None:
+            task.share, task.what = share, what
+
+        def finished(outcome: T) -> None:
+            if self.task is task:  # else it gave way
+                self._end()
+                try:
+                    done(outcome)
+                finally:
+                    self._go_on_with_line()
+
+        def failed(error: Exception) -> None:
+            if self.task is not task:
+                return
+            self._end()
+            if isinstance(error, Cancelled):
+                self.leave_line()
+                self.cancelled.emit()
+            if handled is None or not handled(error):
+                self._report(error, f"'{title}' failed", retry)
+                if isinstance(error, Cancelled):
+                    self._say(f"{title}: cancelled, nothing was changed.")
+            self._go_on_with_line()
+
+        self._executor.post(lambda: work(report, task.cancel), finished, failed=failed)
+
+    def in_turn(self, start: Callable[[], object]) -> None:
+        """Begin something that runs aside now, or after what runs and whatever was asked for
+        before it."""
+        if self._line or (self.task is not None and not self.task.gives_way):
+            self._line.append(start)
+            self.changed.emit()
+        else:
+            start()
+
+    def leave_line(self) -> None:
+        """What waits for its turn is not wanted any more."""
+        self._line.clear()
+
+    def wait_with(self, stop: Callable[[], None]) -> None:
+        """Something waits until strokes and work are over; `stop` makes it wait no longer."""
+        self._stop_waiting = stop
+
+    def stop_waiting(self) -> None:
+        stop, self._stop_waiting = self._stop_waiting, _nothing
+        stop()
+
+    def _go_on_with_line(self) -> None:
+        while self._line and self.task is None:
+            start = self._line.pop(0)
+            try:
+                start()
+            except Exception as error:  # noqa: BLE001 - as if it had been begun at once
+                self._report(error, "What waited for its turn failed")
+
+    def _end(self) -> None:
+        self.task = None
+        self.changed.emit()
