@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import re
 import unicodedata
 
+KEY = re.compile(r"{key:([\w.]+)}")  # in a sentence: the key of that command
+_KEYS = re.compile(r" \({key:[^)]*\)")
 _MARK = "\N{REPLACEMENT CHARACTER}"
 
 
@@ -14,3 +17,8 @@ def readable(name: str) -> str:
     """
     text = name.encode("utf-8", "surrogateescape").decode("utf-8", "replace")
     return "".join(_MARK if unicodedata.category(c) == "Cc" else c for c in text)
+
+
+def without_keys(text: str) -> str:
+    """A sentence without the keys that it names in brackets: where there is no keyboard."""
+    return KEY.sub("its key", _KEYS.sub("", text))

@@ -20,7 +20,7 @@ from lather.core.rect import Rect
 from lather.core.survey.faces.geometry import HANDLES, FaceGeometry
 from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
 from lather.core.survey.regions.region import Region
-from lather.document import areas, edits
+from lather.document import areas, edits, ungrouping
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
 from lather.document.layers.computed import ComputedLayer
@@ -111,7 +111,7 @@ def apply_edit(job: Job, name: str, pick: int) -> bool:
         "delete": lambda s: edits.delete(s, layer_id),
         "duplicate": lambda s: edits.duplicate(s, layer_id),
         "group": lambda s: edits.group(s, layer_id),
-        "ungroup": lambda s: edits.ungroup(s, layer_id),
+        "ungroup": lambda s: ungrouping.ungroup(s, layer_id),
         "raise": lambda s: edits.raise_layer(s, layer_id),
         "lower": lambda s: edits.lower_layer(s, layer_id),
         "hide": lambda s: edits.set_visible(s, layer_id, pick % 2 == 0),

@@ -40,6 +40,9 @@ class Asker(Protocol):
     def unsaved(self, title: str) -> str | None:
         """'save', 'discard' or None to stay."""
 
+    def ungroup(self, name: str, lost: Sequence[str]) -> bool:
+        """Whether to take a group apart although the picture changes: what of it is lost."""
+
     def recovery(self, title: str, recovered: Recovered) -> str | None:
         """Unsaved steps of a job: 'recovered', 'saved' for what the file holds."""
 

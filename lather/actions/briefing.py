@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from lather.actions.action import Action, Run, has_job
-from lather.actions.saving import may_replace
+from lather.actions.saving import may_replace, suggested
 from lather.actions.workbench import Workbench
 from lather.document import edits
 from lather.document.brief import Brief
@@ -58,7 +58,7 @@ def save_brief(bench: Workbench) -> None:
     from lather.assist.briefing import written_brief
     from lather.files.brief import write_brief
 
-    path = bench.ask.brief_to_save(Path(f"{bench.open_job.title} brief{ENDING}"))
+    path = bench.ask.brief_to_save(suggested(bench.open_job, f" brief{ENDING}"))
     if path is None:
         return
     target = with_ending(path, ENDING)

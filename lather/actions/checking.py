@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from lather.actions.action import Action, Run, When, has_job
 from lather.actions.finding import is_surveyed
+from lather.actions.gauge import checked_work
 from lather.actions.proposing import not_taken
 from lather.actions.settling import after_stroke
 from lather.actions.view import go_close
@@ -12,37 +15,84 @@ from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
 from lather.document.briefing import add_trial
+from lather.document.job import Job
 from lather.document.layers.layer import Stage
+from lather.document.state import JobState
+from lather.errors import Cancelled
+
+if TYPE_CHECKING:
+    from lather.assist.check.check import Check
+    from lather.assist.check.lever import Causes
 
 CHECK_SHARE = 0.4  # of the work, before causes are looked for
 
 
+TITLE = "Checking"
+Found = tuple["Check", "Causes"]
+
+
 def check_all(bench: Workbench, by_itself: bool = False) -> None:
-    """Every measure, aside; then the levers of what is beyond its limit."""
+    """Every measure, aside; then the levers of what is beyond its limit. What is worked out ahead
+    already is waited for."""
     if bench.task is not None and by_itself:
         return
-    from lather.assist.check.check import Check, check
-    from lather.assist.check.lever import Causes, find_causes
+    job, state, ahead = bench.open_job, bench.state, bench.tasks.ahead
+    if ahead is not None and ahead.about == _about(state):
+        bench.tasks.wait_for_ahead()
+        return
 
+    def done(found: Found) -> None:
+        _take(bench, job, state, found)
+
+    again = None if by_itself else lambda: check_all(bench)
+    bench.run_task(TITLE, lambda progress, cancel: _checked(state, progress, cancel), done,
+                   gives_way=True, retry=again)  # fmt: skip
+
+
+def check_ahead(bench: Workbench) -> bool:
+    """Check while the hand rests; False if there is nothing to check, or it is checked."""
     job, state = bench.open_job, bench.state
+    if not state.surveyed or len(state.layers) < 2 or bench.gauge.is_fresh(state):
+        return False
+    about = _about(state)
+    if bench.gauge.failed_of == about:
+        return False
 
-    def work(progress: Progress, cancel: CancelToken) -> tuple[Check, Causes]:
-        checked = check(
-            state, cancel=cancel, progress=lambda share, what: progress(CHECK_SHARE * share, what)
-        )
-        return checked, find_causes(
-            state, checked, cancel=cancel,
-            progress=lambda share, what: progress(CHECK_SHARE + (1 - CHECK_SHARE) * share, what),
-        )  # fmt: skip
+    def done(found: Found, is_waited_for: bool) -> None:  # noqa: ARG001
+        _take(bench, job, state, found)
 
-    def done(found: tuple[Check, Causes]) -> None:
-        if bench.job is job:
-            bench.gauge.take_full(found[0], state, found[1])
-            if not_taken(bench):
-                bench.say(f"Checked as it is: {not_taken(bench)}")
+    def failed(error: Exception) -> None:
+        if not isinstance(error, Cancelled):
+            bench.gauge.failed_of = about
 
-    bench.run_task("Checking", work, done, gives_way=True,
-                   retry=None if by_itself else lambda: check_all(bench))  # fmt: skip
+    bench.tasks.run_ahead(TITLE, about, lambda progress, cancel: _checked(state, progress, cancel),
+                          done, failed)  # fmt: skip
+    return True
+
+
+def _checked(state: JobState, progress: Progress, cancel: CancelToken) -> Found:
+    from lather.assist.check.check import check
+    from lather.assist.check.lever import find_causes
+
+    checked = check(
+        state, cancel=cancel, progress=lambda share, what: progress(CHECK_SHARE * share, what)
+    )
+    return checked, find_causes(
+        state, checked, cancel=cancel,
+        progress=lambda share, what: progress(CHECK_SHARE + (1 - CHECK_SHARE) * share, what),
+    )  # fmt: skip
+
+
+def _take(bench: Workbench, job: Job, state: JobState, found: Found) -> None:
+    if bench.job is not job:
+        return
+    bench.gauge.take_full(found[0], state, found[1])
+    if not_taken(bench):
+        bench.say(f"Checked as it is: {not_taken(bench)}")
+
+
+def _about(state: JobState) -> tuple[object, ...]:
+    return ("check", *checked_work(state))
 
 
 def go_to_check(bench: Workbench) -> None:

@@ -10,7 +10,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from lather.actions.recovery import journals_of
-from lather.errors import JobFileError, LatherError
+from lather.errors import InUseError, JobFileError, LatherError
 from lather.files.jobfile import read_revision
 from lather.files.lock import Lock
 from lather.files.places import Places, beside
@@ -25,7 +25,11 @@ def claim(path: Path, own: Places | None = None) -> Lock:
     JobFileError : steps that were never saved would lose the job that they belong to.
     OSError : the folder allows no lock.
     """
-    lock = Lock.acquire(beside(path).lock, path.name)
+    try:
+        lock = Lock.acquire(beside(path).lock, path.name)
+    except InUseError as error:
+        raise InUseError(f"'{path.name}' was not saved", error.why,
+                         "close it there, or choose another name") from error  # fmt: skip
     try:
         _refuse_over_unsaved(path, own)
     except BaseException:

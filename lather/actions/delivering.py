@@ -3,21 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 
 from lather.actions.action import Action, has_job
 from lather.actions.proposing import not_taken
-from lather.actions.saving import may_replace
+from lather.actions.saving import may_replace, suggested
 from lather.actions.settling import after_stroke
 from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
-from lather.document import edits
+from lather.document.brief import Brief, Delivered
 from lather.document.layers.unknown import UnknownLayer
 from lather.document.state import JobState
 from lather.document.tree import walk
 from lather.errors import UsageError
 from lather.files import endings
-from lather.files.delivery import Delivery, SizeBy
+from lather.files.delivery import DEFAULT_PATTERN, Delivery, SizeBy
 from lather.files.outputs import Form, Output, check_outputs, with_ending
 
 DELIVERY_CAUTION = (
@@ -39,10 +40,39 @@ def _deliver(bench: Workbench) -> None:
     orders = bench.ask.orders(job)
     if orders is None:
         return
-    sizes_px = [d.size for _, d in orders if d.size_by is SizeBy.LONG_SIDE_PX]
-    if sizes_px:
-        bench.change("Delivery size", edits.set_delivery_long_side, round(max(sizes_px)))
     deliver_to(bench, orders)
+
+
+def agreed_deliveries(brief: Brief) -> tuple[Delivery, ...]:
+    """What the brief says is delivered; () where nothing was agreed on but the default."""
+    plain = Brief()
+    sizes_px = (brief.delivery_long_side_px, *brief.more_sizes_px)
+    if (brief.formats, sizes_px) == (plain.formats, (None,)):
+        return ()
+    named = len(sizes_px) > 1  # the same name twice would be one file
+    return tuple(
+        replace(
+            _AGREED[form], name=f"Brief: {_title(form)}, {_size(px)}",
+            size_by=SizeBy.FULL if px is None else SizeBy.LONG_SIDE_PX, size=float(px or 0),
+            pattern="{title}_{width}x{height}" if named else DEFAULT_PATTERN,
+        )
+        for form in brief.formats if form.known for px in sizes_px
+    )  # fmt: skip
+
+
+_AGREED = {
+    Delivered.JPEG: Delivery(suffix=".jpg"), Delivered.PNG: Delivery(suffix=".png"),
+    Delivered.WEBP: Delivery(suffix=".webp"),
+    Delivered.TIFF: Delivery(suffix=".tif", depth_bits=16, to_srgb=False),
+}  # fmt: skip
+
+
+def _title(form: Delivered) -> str:
+    return "WebP" if form is Delivered.WEBP else form.value.upper()
+
+
+def _size(long_side_px: int | None) -> str:
+    return "full size" if long_side_px is None else f"{long_side_px} px"
 
 
 def deliver_to(bench: Workbench, orders: Sequence[Order]) -> None:
@@ -103,8 +133,8 @@ def _export(bench: Workbench) -> None:
     from lather.files.openraster import not_carried
 
     state = bench.state
-    suggested = Path(f"{bench.open_job.title}{endings.LAYERS}")
-    path = bench.ask.path_to_export(suggested, not_carried(state))
+    beside = suggested(bench.open_job, endings.LAYERS)
+    path = bench.ask.path_to_export(beside, not_carried(state))
     if path is None:
         return
     target = with_ending(path, endings.LAYERS)

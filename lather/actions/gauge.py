@@ -34,6 +34,7 @@ class Gauge:
         self.full_of: object = None
         self.causes: Causes | None = None
         self.row_id = ""
+        self.failed_of: object = None  # what a check could not be made of
         self.changed: Signal[()] = Signal()
 
     def forget(self) -> None:
@@ -41,7 +42,7 @@ class Gauge:
         from lather.assist.check.views import forget_starts
 
         forget_starts()
-        self.quick = self.full = self.full_of = self.causes = None
+        self.quick = self.full = self.full_of = self.causes = self.failed_of = None
         self.row_id = ""
         self.changed.emit()
 

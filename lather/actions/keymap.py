@@ -10,6 +10,7 @@ from collections.abc import Iterable
 from typing import Any, Protocol
 
 from lather.errors import UsageError
+from lather.names import KEY
 from lather.settings.store import Settings
 
 
@@ -208,7 +209,6 @@ KEYS: dict[str, tuple[str, ...]] = {
 
 _LEFT_TO_RIGHT = dict(zip("QWERTASDFGZXCVB12345", "POIUY;LKJHM.,NB09876", strict=True))
 _MODIFIERS = ("Ctrl", "Alt", "Shift", "Meta")
-_KEY = re.compile(r"{key:([\w.]+)}")
 
 
 def mirrored_key(key: str) -> str:
@@ -268,7 +268,7 @@ def with_keys(text: str, settings: Settings) -> str:
         keys = keys_for(found[1], settings)
         return keys[0] if keys else "no key"
 
-    return _KEY.sub(key, text)
+    return KEY.sub(key, text)
 
 
 def change_key(

@@ -13,7 +13,7 @@ from lather.assist import masks
 from lather.assist.grain import measured_grain_l
 from lather.assist.masks import Share
 from lather.core.work import CancelToken, Progress
-from lather.document import edits
+from lather.document import edits, ungrouping
 from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.photo import PhotoLayer
@@ -86,6 +86,18 @@ def _merge_copy(bench: Workbench) -> None:
         take_merged(bench, "Merged copy", merged, said)
 
     merge_aside(bench, "Merging", work, done)
+
+
+def _ungroup(bench: Workbench) -> None:
+    """The picture stays as it is, or the person is asked about what would be lost."""
+    group = bench.state.active
+    assert isinstance(group, GroupLayer)
+    lost = ungrouping.lost_by_ungrouping(group)
+    if lost and not bench.ask.ungroup(group.name, lost):
+        return
+    bench.change("Ungroup", ungrouping.ungroup, group.id)
+    if lost:
+        bench.say(f"'{group.name}' was taken apart without {', '.join(lost)}.")
 
 
 def _remove_mask(bench: Workbench) -> None:
@@ -208,7 +220,7 @@ ACTIONS = (
     Action("layer.group", "Group layer", "Put the active layer into a new group.", "Layer",
            _edit("Group layer", edits.group), "group", enabled=above_photo),
     Action("layer.ungroup", "Ungroup", "Take the layers out of the active group.", "Layer",
-           _edit("Ungroup", edits.ungroup), enabled=_is_group),
+           _ungroup, enabled=_is_group),
     Action("layer.split_to_layers", "Split as two layers",
            "Its tone and texture as ordinary layers, normal and linear light, to be exported for "
            "other programs.", "Layer", _split_to_layers, enabled=_is_split),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 from typing import Any
 
@@ -23,7 +23,9 @@ from lather.core.work import Progress
 from lather.document.briefing import forbidden_work
 from lather.document.photo import UNTAGGED
 from lather.errors import InUseError, PhotoMissingError, TruncatedError
+from lather.files.journalreader import FoundJournal
 from lather.files.outputs import same_file
+from lather.files.places import Places
 from lather.paths import demo_job
 
 
@@ -48,16 +50,25 @@ def offer_unsaved_work(bench: Workbench, *, tell_none: bool = False) -> None:
         if tell_none:
             bench.say("There is no work that was left unsaved.")
         return
-    answer = bench.ask.unsaved_work([found for found, _ in left])
-    if answer is None:
-        return
-    choice, index = answer
-    found, places = left[index]
-    if choice == "throw away":
-        throw_away(places)
-        offer_unsaved_work(bench)
-        return
+    _go_on_with_unsaved(bench, left)
 
+
+def _go_on_with_unsaved(bench: Workbench, left: Sequence[tuple[FoundJournal, Places]]) -> bool:
+    """Ask which of the work that was left is gone on with; False if none is."""
+    rest = list(left)
+    while rest:
+        answer = bench.ask.unsaved_work([found for found, _ in rest])
+        if answer is None:
+            return False
+        choice, index = answer
+        if choice != "throw away":
+            _recover(bench, *rest[index])
+            return True
+        throw_away(rest.pop(index)[1])
+    return False
+
+
+def _recover(bench: Workbench, found: FoundJournal, places: Places) -> None:
     def taken(opened: Opened) -> None:
         take_up(opened, saved_state=False)
         bench.take_job(opened)
@@ -77,6 +88,9 @@ def _open(
 
     def taken(opened: Opened) -> None:
         if opened.recovered is not None and not _choose_state(bench, opened):
+            opened.release()
+            return
+        if opened.unsaved and _go_on_with_unsaved(bench, opened.unsaved):
             opened.release()
             return
         bench.take_job(opened)

@@ -6,11 +6,12 @@ import os
 import shutil
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
+from functools import partial
 from pathlib import Path
 
 from lather.core.work import Progress
 from lather.document.history import History, Step
-from lather.document.job import Job
+from lather.document.job import ABSORBED, Job
 from lather.document.state import JobState, new_state
 from lather.errors import InUseError, JobFileError, LatherError
 from lather.files import endings
@@ -64,7 +65,8 @@ class Recovered:
 class Opened:
     """A job as opened, and all that its keeper needs to know.
 
-    `copy_of` is the job file that the job was copied from, while it has none of its own.
+    `copy_of` is the job file that the job was copied from, while it has none of its own;
+    `unsaved` work on the same photo that was left, and can be gone on with instead.
     """
 
     job: Job
@@ -73,6 +75,7 @@ class Opened:
     archive: Archive | None = None
     recovered: Recovered | None = None
     copy_of: Path | None = None
+    unsaved: tuple[tuple[FoundJournal, Places], ...] = ()
 
     def release(self) -> None:
         """For who does not go on with it."""
@@ -98,14 +101,18 @@ def open_path(
         return Opened(Job(state), list(state.photo.notices))
     progress(0.1, "decoding the photo")
     photo = read_photo(path, partial=partial)
-    return Opened(Job(new_state(photo)), list(photo.notices))
+    left = tuple(unsaved_work(photo.sha256)) if locked else ()
+    return Opened(Job(new_state(photo)), list(photo.notices), unsaved=left)
 
 
-def unsaved_work() -> Iterator[tuple[FoundJournal, Places]]:
-    """Work without a job file that no living process holds, this one included."""
+def unsaved_work(sha256: str | None = None) -> Iterator[tuple[FoundJournal, Places]]:
+    """Work without a job file that no living process holds, this one included; on a photo, if one
+    is given."""
     for places in all_apart():
         found = _journal_at(places)
         if found is None or "job" in found.about or Lock.held_here(places.lock):
+            continue
+        if sha256 is not None and (found.about.get("sha256") != sha256 or not found.n_steps):
             continue
         try:
             Lock.acquire(places.lock, found.about["title"]).release()
@@ -141,6 +148,7 @@ def open_copy(path: Path, progress: Progress) -> Opened:
     """A job under no name, while another process has the file open."""
     loaded = load_job(path, progress=progress)
     job = Job(loaded.state)
+    job.copy_of = path.resolve()
     job.revision = loaded.revision
     job.ledger.worked_s = loaded.worked_s
     return Opened(job, archive=loaded.archive, copy_of=path.resolve())
@@ -339,7 +347,10 @@ def _recovered(
     history.park = spill.park_now
     state, n_replayed, last = base, 0, None
     for last in found.steps(revision, base):
-        history.record(Step(last.name, state, last.state, last.gesture))
+        if last.gesture == repr(ABSORBED):
+            history.absorb(partial(_with_measured, last.state))
+        else:
+            history.record(Step(last.name, state, last.state, last.gesture))
         state = last.state
         n_replayed += 1
     replayed = found.replayed(revision, n_replayed, last)
@@ -348,6 +359,13 @@ def _recovered(
         found, places, base, revision, state, history, replayed, n_steps - replayed.n_lost,
         last_name,
     )  # fmt: skip
+
+
+def _with_measured(measured: JobState, state: JobState) -> JobState:
+    """A state with the survey that came by itself later on."""
+    if state.surveyed:
+        return state
+    return replace(state, findings=measured.findings, regions=measured.regions)
 
 
 def _first_state(found: FoundJournal) -> JobState:

@@ -11,6 +11,7 @@ from lather.actions.proposing import not_taken
 from lather.actions.settling import GoOn, after_stroke, settle
 from lather.actions.workbench import Workbench
 from lather.core.work import CancelToken, Progress
+from lather.document.job import Job
 from lather.errors import LatherError
 from lather.files import endings
 from lather.files.lock import Lock
@@ -56,13 +57,18 @@ def save_as(bench: Workbench, then: GoOn | None = None) -> None:
 
 def _save_as(bench: Workbench, then: GoOn | None) -> None:
     job = bench.open_job
-    suggested = job.path or Path(f"{job.title}.lather")
-    path = bench.ask.path_to_save(suggested)
+    path = bench.ask.path_to_save(job.path or suggested(job, endings.JOB))
     if path is None:
         return
     target = with_ending(path, endings.JOB)
     if may_replace(bench, target, job.path):
         _save_to(bench, target, then)
+
+
+def suggested(job: Job, ending: str) -> Path:
+    """A name beside the job, or beside the photo that it was made from."""
+    name = f"{job.title} copy" if job.copy_of is not None and job.path is None else job.title
+    return (job.folder or Path()) / f"{name}{ending}"
 
 
 def may_replace(bench: Workbench, path: Path, own: Path | None = None) -> bool:

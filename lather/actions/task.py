@@ -27,12 +27,14 @@ class Task:
     """Long work that runs aside.
 
     What `must_end` is waited for before the window closes; what `gives_way` was begun by
-    nobody, and is given up as soon as somebody wants something else.
+    nobody, and is given up as soon as somebody wants something else. `about` is what work that is
+    done ahead is about.
     """
 
     title: str
     must_end: bool = False
     gives_way: bool = False
+    about: object = None
     cancel: CancelToken = field(default_factory=CancelToken)
     share: float = 0.0
     what: str = ""

@@ -40,18 +40,18 @@ class Tasks:
     Attributes
     ----------
     task : what runs now.
+    ahead : what is worked out while nobody waits for it, and is not shown.
 
     Signals
     -------
     changed() : work began, advanced or ended, or more of it waits.
-    begins() : something that was asked for is about to begin.
     cancelled() : what ran was cancelled, and what waited is not wanted any more.
     """
 
     def __init__(self, executor: Executor, say: Say, report: Report) -> None:
         self.task: Task | None = None
+        self.ahead: Task | None = None
         self.changed: Signal[()] = Signal()
-        self.begins: Signal[()] = Signal()
         self.cancelled: Signal[()] = Signal()
         self._executor, self._say, self._report = executor, say, report
         self._line: list[Callable[[], object]] = []
@@ -91,7 +91,7 @@ class Tasks:
                 f"'{self.task.title}' is still running",
                 "wait for it or cancel it",
             )
-        self.begins.emit()
+        self.give_way()
         task = self.task = Task(title, must_end=must_end, gives_way=gives_way)
         self.changed.emit()
 
@@ -120,6 +120,66 @@ class Tasks:
             self._go_on_with_line()
 
         self._executor.post(lambda: work(report, task.cancel), finished, failed=failed)
+
+    def run_ahead(
+        self,
+        title: str,
+        about: object,
+        work: Callable[[Progress, CancelToken], T],
+        done: Callable[[T, bool], object],
+        failed: Callable[[Exception], object],
+    ) -> None:
+        """Work something out that will be asked for; given up for whatever is asked for before.
+
+        `done` gets the outcome, and whether somebody waits for it by then; `failed` what went
+        wrong, which is told if somebody does.
+        """
+        self.give_way()
+        task = self.ahead = Task(title, gives_way=True, about=about)
+
+        def report(share: float, what: str) -> None:
+            task.share, task.what = share, what
+
+        def is_over() -> bool:
+            """Whether anybody still wants the outcome."""
+            wanted = self.ahead is task or self.task is task
+            if self.ahead is task:
+                self.ahead = None
+            elif wanted:
+                self._end()
+            return wanted
+
+        def finished(outcome: T) -> None:
+            is_waited_for = self.task is task
+            if is_over():
+                done(outcome, is_waited_for)
+                self._go_on_with_line()
+
+        def went_wrong(error: Exception) -> None:
+            is_waited_for = self.task is task
+            if not is_over():
+                return
+            failed(error)
+            if is_waited_for:
+                self._report(error, f"'{title}' failed", None)
+                if isinstance(error, Cancelled):
+                    self._say(f"{title}: cancelled, nothing was changed.")
+            self._go_on_with_line()
+
+        self._executor.post(lambda: work(report, task.cancel), finished, failed=went_wrong)
+
+    def wait_for_ahead(self) -> None:
+        """Somebody waits for it now: it is shown, and gives way no more."""
+        assert self.ahead is not None and self.task is None
+        self.task, self.ahead = self.ahead, None
+        self.task.gives_way = False
+        self.changed.emit()
+
+    def give_way(self) -> None:
+        """What is worked out ahead is given up: somebody does something else."""
+        if self.ahead is not None:
+            self.ahead.cancel.cancel()
+            self.ahead = None
 
     def in_turn(self, start: Callable[[], object]) -> None:
         """Begin something that runs aside now, or after what runs and whatever was asked for

@@ -63,6 +63,7 @@ class Workbench:
     task_changed() : long work began, advanced or ended.
     said(text, is_error) : a sentence for the person; `offer` is what could be done about it.
     pending_changed() : another proposal is looked at, or none, or it is set otherwise.
+    rests() : about once a second, while no pen is down and nothing runs aside.
     offer_withdrawn() : what was said last is over, and with it what could be done about it.
     """
 
@@ -95,6 +96,9 @@ class Workbench:
         self.said: Signal[str, bool] = Signal()
         self.pending_changed: Signal[()] = Signal()
         self.offer_withdrawn: Signal[()] = Signal()
+        self.rests: Signal[()] = Signal()
+        self.prepared: dict[Stage, tuple[object, Pending | None]] = {}  # and of what
+        self.not_surveyed: object = None  # the photo whose survey was given up
         self._stroke_executor = stroke_executor or SameThread()
         self.tasks = Tasks(task_executor or SameThread(), self.say, self.report)
         self.task_changed = self.tasks.changed
@@ -138,6 +142,8 @@ class Workbench:
         self.walk.leave()
         self.gauge.forget()
         self.proposals.clear()
+        self.prepared.clear()
+        self.tasks.give_way()
         self.reference = None
         self.tasks.leave_line()
         forget_views()
@@ -354,6 +360,7 @@ class Workbench:
             return
         quiet_s = self.job.ledger.quiet_s(now_s)
         self.keeper.idle(quiet_s, 60.0 * self.settings["checkpoint_minutes"])
+        self.rests.emit()
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         if self.looks.before and before.layers is not after.layers:

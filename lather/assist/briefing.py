@@ -6,7 +6,7 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from lather.assist.scores import where
 from lather.assist.survey import with_mark
@@ -14,7 +14,7 @@ from lather.core.arrays import Plane
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part
 from lather.document import edits
-from lather.document.brief import Brief
+from lather.document.brief import Brief, Task
 from lather.document.briefing import set_brief
 from lather.document.findings import FindingState
 from lather.document.state import JobState
@@ -23,6 +23,7 @@ from lather.render.ground import ground_of
 from lather.render.regions import part_planes
 
 ASKED = (Kind.MOLE, Kind.SCAR, Kind.FRECKLES, Kind.VEIN, Kind.MARK, Kind.CREASE)
+NOT_BUILT = (Task.EYES, Task.TEETH, Task.HAIR, Task.BACKGROUND)  # nobody can do them yet
 SMALLEST_AT_DELIVERY_PX = 2.0  # what is smaller there needs no work
 _NUMBERS = ("no", "one", "two", "three", "four", "five", "six", "seven", "eight", "nine", "ten")
 _PLURALS = {
@@ -87,13 +88,11 @@ def with_written(state: JobState, held: WrittenBrief) -> tuple[JobState, tuple[s
     A brief of another photo is a template: its marks lie somewhere else. A mark of this one that
     the survey did not find is kept all the same.
     """
-    state = set_brief(state, held.brief)
-    if not held.keep:
-        return state, ()
+    said = cannot_be_done(held.brief)
     if not held.is_of(state.photo):
-        about = f"'{held.photo_name}'" if held.photo_name else "another photo"
-        return state, (f"The brief was written for {about}: its {len(held.keep)} marks to be kept "
-                       "are not those of this one.",)  # fmt: skip
+        brief, told = _as_template(held)
+        return set_brief(state, brief), (*said, *told)
+    state = set_brief(state, held.brief)
     missing: Counter[Kind] = Counter()
     for mark in held.keep:
         same = _found_at(state.findings.items, mark)
@@ -102,9 +101,35 @@ def with_written(state: JobState, held: WrittenBrief) -> tuple[JobState, tuple[s
         elif state.photo.rect.contains_point(mark.x, mark.y):
             state = with_mark(state, mark.x, mark.y, mark.radius_px)
             missing[mark.kind] += 1
-    said = [f"{_counted(kind, n)} of the brief {'was' if n == 1 else 'were'} not found by the "
-            "survey: kept where the brief says." for kind, n in missing.items() if kind in _PLURALS]
+    said += [f"{_counted(kind, n)} of the brief {'was' if n == 1 else 'were'} not found by the "
+             "survey: kept where the brief says." for kind, n in missing.items()
+             if kind in _PLURALS]  # fmt: skip
     return state, tuple(said)
+
+
+def cannot_be_done(brief: Brief) -> list[str]:
+    """What a brief asks for that nobody can do with Lather, in sentences."""
+    said = []
+    for task in brief.tasks:
+        if not task.known:
+            said.append(f"The brief asks for '{task.value}', which is no part of the work: choose "
+                        f"from {', '.join(known.value for known in Task)}.")  # fmt: skip
+        elif task in NOT_BUILT:
+            said.append(f"The brief asks for '{task.value}', which Lather cannot do yet.")
+    return said
+
+
+def _as_template(held: WrittenBrief) -> tuple[Brief, list[str]]:
+    """A brief that was written for another photo, without what is that one's alone: its marks, and
+    the consent of whoever is in it."""
+    about = f"'{held.photo_name}'" if held.photo_name else "another photo"
+    brief, said = held.brief, []
+    if held.keep:
+        said.append(f"The brief was written for {about}: its {len(held.keep)} marks to be kept are "
+                    "not those of this one.")  # fmt: skip
+    if brief.consent_by or brief.consent_on or brief.guardian:
+        said.append(f"Consent was given for {about}, not for this one: ask anew.")
+    return replace(brief, consent_by="", consent_on="", guardian=""), said
 
 
 def zoom_advice(state: JobState) -> str:

@@ -7,8 +7,13 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 if TYPE_CHECKING:
+    from pathlib import Path
+
     from lather.document.state import JobState
     from lather.document.written_brief import WrittenBrief
+    from lather.files.delivery import Delivery
+
+ENDINGS = {"jpeg": ".jpg", "png": ".png", "tiff": ".tif", "webp": ".webp"}
 
 
 def read_brief_option(options: argparse.Namespace) -> WrittenBrief | None:
@@ -43,3 +48,51 @@ def refuse_identity(state: JobState) -> None:
     from lather.document.briefing import refuse_where_forbidden
 
     refuse_where_forbidden(state, "Nothing was retouched")
+
+
+def with_agreed_ending(options: argparse.Namespace) -> None:
+    """OUT without an ending gets that of the first format of the brief that is given."""
+    if options.brief is None or options.out.suffix:
+        return
+    held = read_brief_option(options)
+    assert held is not None
+    known = [form for form in held.brief.formats if form.known]
+    if known:
+        options.out = options.out.with_name(options.out.name + ENDINGS[known[0].value])
+
+
+def agreed_size(delivery: Delivery, state: JobState) -> Delivery:
+    """As large as the brief says, where it does."""
+    from lather.files.delivery import SizeBy
+
+    side_px = state.brief.delivery_long_side_px
+    if side_px is None:
+        return delivery
+    return replace(delivery, size_by=SizeBy.LONG_SIDE_PX, size=float(side_px))
+
+
+def not_delivered(out: Path, state: JobState) -> list[str]:
+    """What the brief asks to be delivered and one picture cannot be, in sentences."""
+    brief, said = state.brief, []
+    formats = [form.value for form in brief.formats if form.known]
+    own = next((form for form in formats if out.suffix.lower() in _same(ENDINGS[form])), "")
+    others = [form.upper() for form in formats if form != own]
+    if not own and formats:
+        said.append(f"The brief asks for {' and '.join(others)}; '{out.name}' says otherwise, and "
+                    "so it was written.")  # fmt: skip
+    elif others:
+        said.append(f"The brief asks for {' and '.join(others)} too: not written here.")
+    long_side = max(state.photo.width, state.photo.height)
+    if brief.delivery_long_side_px is not None and brief.delivery_long_side_px > long_side:
+        said.append(f"The brief asks for {brief.delivery_long_side_px} px; the picture has "
+                    f"{long_side} px and is not enlarged.")  # fmt: skip
+    if brief.more_sizes_px:
+        sizes = ", ".join(map(str, brief.more_sizes_px))
+        said.append(f"The brief asks for further sizes ({sizes} px), which were not written: "
+                    "lather render JOB OUT --long-side PX.")  # fmt: skip
+    return said
+
+
+def _same(ending: str) -> tuple[str, ...]:
+    """All endings of a format."""
+    return {".jpg": (".jpg", ".jpeg"), ".tif": (".tif", ".tiff")}.get(ending, (ending,))

@@ -7,12 +7,18 @@ from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from lather.cli.limited import tell_of_area
 from lather.cli.marks import Mark, add_keep_argument, check_inside, read_marks
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
 from lather.cli.survey import add_scale_argument, check_scale, survey_of
 from lather.cli.text import tell
-from lather.cli.written import save_work, writable_depth
+from lather.cli.written import (
+    add_replace_argument,
+    refuse_replacing,
+    save_work,
+    writable_depth,
+)
 from lather.errors import UsageError
 from lather.files.outputs import Form
 
@@ -41,6 +47,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     )
     add_scale_argument(parser)
     parser.add_argument("--job", type=Path, metavar="FILE", help="save the work as a job too")
+    add_replace_argument(parser)
     parser.add_argument("--depth", type=int, choices=(8, 16), help="default: the photo's own")
 
 
@@ -48,6 +55,7 @@ def run(options: argparse.Namespace) -> int:
     from lather.actions.claiming import claimed
 
     check_scale(options.mm_per_pixel)
+    refuse_replacing(options.job, may=options.replace)
     kinds = _kinds(options.kinds)
     marks = read_marks(options.keep, REFUSED)
     state = opened_job(options.photo, options).state
@@ -64,6 +72,7 @@ def _clean(
 ) -> None:
     from lather.actions.delivering import write_pictures
     from lather.assist.clean import CleanOptions, propose_clean, with_kept
+    from lather.assist.proposal import honest
     from lather.assist.survey import surveyed, with_survey
     from lather.core.work import CancelToken
     from lather.document.findings import FindingState
@@ -73,7 +82,8 @@ def _clean(
     state = with_survey(state, surveyed(survey_of(state.photo, options)))
     state = with_kept(state, marks)
     wanted = CleanOptions(kinds=frozenset(kinds), doubtful=options.doubtful)
-    proposal = propose_clean(state, wanted, progress=report)
+    proposal = honest(propose_clean(state, wanted, progress=report))
+    tell_of_area(state, proposal.after, REFUSED)
     state = proposal.after
     tell(proposal.reasons)
     delivery = Delivery(depth_bits=depth_bits, to_srgb=False)

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import argparse
 
-from lather.cli.retouch import READS, WRITES, add_common_arguments, run_stages
+from lather.cli.retouch import READS, WRITES, add_common_arguments, complete, run_stages
 from lather.document.layers.layer import Stage
 
-__all__ = ["HELP", "READS", "WRITES", "add_arguments", "run"]
+__all__ = ["HELP", "READS", "WRITES", "add_arguments", "complete", "run"]
 
 HELP = "take down shine, redness and blotches of a photo"
 

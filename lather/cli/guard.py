@@ -6,7 +6,8 @@ import argparse
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 
-from lather.files.endings import JOB
+from lather.errors import UsageError
+from lather.files.endings import DELIVERED, JOB, LAYERS, READABLE
 from lather.files.outputs import Form, Output, check_outputs, with_ending
 
 
@@ -23,6 +24,7 @@ def guard(options: argparse.Namespace, reads: Sequence[str], writes: Mapping[str
     for name, form in writes.items():
         path = getattr(options, name)
         if path is not None and form is Form.JOB:
+            _refuse_other_ending(path)
             setattr(options, name, with_ending(path, JOB))
     options.inputs = [path for name in reads if (path := getattr(options, name)) is not None]
     options.outputs = [
@@ -31,6 +33,16 @@ def guard(options: argparse.Namespace, reads: Sequence[str], writes: Mapping[str
         if (path := getattr(options, name)) is not None
     ]
     check_outputs(options.inputs, options.outputs)
+
+
+def _refuse_other_ending(path: Path) -> None:
+    """`UsageError` for a job that is called as something else."""
+    ending = path.suffix.lower()
+    if ending in (*READABLE, *DELIVERED, LAYERS):
+        raise UsageError(
+            f"'{path.name}' was not written", f"'{path.suffix}' is the ending of a picture, and "
+            "what is written is a job", f"give it the ending {JOB}",
+        )  # fmt: skip
 
 
 def guard_photo(options: argparse.Namespace, photo: Path | None) -> None:

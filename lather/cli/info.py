@@ -52,6 +52,7 @@ def describe(job: Any) -> dict[str, Any]:
         "worked_s": round(job.ledger.worked_s, 1),
         "delivery_long_side_px": state.brief.delivery_long_side_px,
         "style": state.brief.style.value,
+        "mm_per_pixel": state.findings.mm_per_px,
         "blinded_tests": [trial.answer.value for trial in state.trials],
         "layers": [
             {
@@ -102,7 +103,9 @@ def _as_text(facts: dict[str, Any]) -> str:
     if "shape" in facts:
         shape = facts["shape"]
         share = shape["share_of_face_width"]
-        lines.append(f"moved up to {shape['largest_mm']:.2f} mm"
+        has_scale = facts["mm_per_pixel"] is not None
+        most = f"{shape['largest_mm']:.2f} mm" if has_scale else f"{shape['largest_px']:.1f} px"
+        lines.append(f"moved up to {most}"
                      + ("" if share is None else f", {share:.1%} of the face's width"))
         lines += [
             f"  {e['name']:<24} {e['start_mm']:+.1f} -> {e['now_mm']:+.1f} mm  {e['verdict']}"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import io
+import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -27,6 +28,7 @@ from lather.cli import (
 from lather.cli.ending import Terminated, ending_cleanly
 from lather.cli.guard import guard
 from lather.errors import Cancelled, LatherError
+from lather.names import without_keys
 from lather.paths import has_bench
 
 VERBS: dict[str, ModuleType] = {
@@ -52,18 +54,31 @@ def main(arguments: Sequence[str] | None = None) -> int:
             verb.add_arguments(parser)
             options = parser.parse_args(words[1:])
             with ending_cleanly():
+                if hasattr(verb, "complete"):
+                    verb.complete(options)
                 guard(options, verb.READS, verb.WRITES)
-                return int(verb.run(options))
+                status = int(verb.run(options))
+                sys.stdout.flush()
+                return status
         return _open_window(words)
     except LatherError as error:
-        print(f"lather: {error.sentence()}", file=sys.stderr)
+        print(f"lather: {without_keys(error.sentence())}", file=sys.stderr)
         return 1
+    except BrokenPipeError:
+        return _nobody_reads()
     except (Cancelled, KeyboardInterrupt):
         print("lather: cancelled; what was not finished was not written.", file=sys.stderr)
         return 130
     except Terminated as ended:
         print("lather: ended; what was not finished was not written.", file=sys.stderr)
         return 128 + ended.number
+
+
+def _nobody_reads() -> int:
+    """Whoever the text was for has read enough (`| head`): that is no error. What is left to be
+    written at the end goes nowhere."""
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    return 0
 
 
 def _open_window(words: Sequence[str]) -> int:

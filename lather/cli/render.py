@@ -9,6 +9,7 @@ from pathlib import Path
 from lather.cli.opening import opened_job
 from lather.cli.parameters import with_settings
 from lather.cli.progress import compiled_kernels, report
+from lather.cli.text import tell
 from lather.files import endings
 from lather.files.outputs import Form
 
@@ -62,6 +63,10 @@ def run(options: argparse.Namespace) -> int:
         keep=Keep(options.metadata),
     )
     write_pictures(state, [(options.out, delivery)], report, CancelToken())
+    long_side = max(state.photo.width, state.photo.height)
+    if options.long_side is not None and options.long_side > long_side:
+        tell([f"--long-side {options.long_side} is more than the picture has ({long_side} px): it "
+              "was written at full size, since pictures are not enlarged."])  # fmt: skip
     return 0
 
 

@@ -8,14 +8,27 @@ from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from lather.cli.briefed import briefed, read_brief_option, refuse_identity
+from lather.cli.briefed import (
+    agreed_size,
+    briefed,
+    not_delivered,
+    read_brief_option,
+    refuse_identity,
+    with_agreed_ending,
+)
 from lather.cli.check import check_line, status_of
+from lather.cli.limited import tell_of_area
 from lather.cli.marks import Mark, add_keep_argument, check_inside, read_marks
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
 from lather.cli.survey import add_scale_argument, check_scale, survey_of
 from lather.cli.text import percent, tell, write_text
-from lather.cli.written import save_work, writable_depth
+from lather.cli.written import (
+    add_replace_argument,
+    refuse_replacing,
+    save_work,
+    writable_depth,
+)
 from lather.core.check.limits import STYLES
 from lather.document.layers.layer import Stage
 from lather.errors import UsageError
@@ -44,7 +57,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def add_common_arguments(parser: argparse.ArgumentParser) -> None:
     """What `lather even` takes as well."""
     parser.add_argument("photo", type=Path, help="a photo or a .lather job")
-    parser.add_argument("out", type=Path, help="the finished picture: .jpg, .png, .tif or .webp")
+    parser.add_argument("out", type=Path, help="the finished picture: .jpg, .png, .tif or "
+                        ".webp; without an ending, in the brief's format")
     parser.add_argument(
         "--style", choices=STYLES, metavar="S",
         help=f"how far to go, and what stays: {', '.join(STYLES)}; default: the job's",
@@ -62,10 +76,16 @@ def add_common_arguments(parser: argparse.ArgumentParser) -> None:
     )
     add_scale_argument(parser)
     parser.add_argument("--job", type=Path, metavar="FILE", help="save the work as a job too")
+    add_replace_argument(parser)
     parser.add_argument(
         "--json", type=Path, metavar="FILE", help="what was measured before and after"
     )
     parser.add_argument("--depth", type=int, choices=(8, 16), help="default: the photo's own")
+
+
+def complete(options: argparse.Namespace) -> None:
+    """What OUT leaves open, the brief says."""
+    with_agreed_ending(options)
 
 
 def run(options: argparse.Namespace) -> int:
@@ -81,6 +101,7 @@ def run_stages(options: argparse.Namespace, stages: tuple[Stage, ...]) -> int:
     from lather.assist.retouch import RetouchOptions
 
     check_scale(options.mm_per_pixel)
+    refuse_replacing(options.job, may=options.replace)
     strength = percent(options.strength, "--strength", REFUSED)
     wanted = RetouchOptions(stages, strength, options.doubtful)
     marks = read_marks(options.keep, REFUSED)
@@ -113,10 +134,15 @@ def _retouch(
     state, notices = briefed(state, held, options.style)
     tell(notices)
     state = with_kept(state, marks)
+    begun = state
     state, done = retouch(state, wanted, progress=report)
+    tell_of_area(begun, state, REFUSED)
     scores, checked = skin_scores(state, progress=report), check(state, progress=report)
-    write_pictures(state, [(options.out, Delivery(depth_bits=depth_bits, to_srgb=False))], report,
-                   CancelToken())  # fmt: skip
+    delivery = Delivery(depth_bits=depth_bits, to_srgb=False)
+    if held is not None:
+        delivery = agreed_size(delivery, state)
+        tell(not_delivered(options.out, state))
+    write_pictures(state, [(options.out, delivery)], report, CancelToken())
     if options.job is not None:
         save_work(state, options.job)
     text = json.dumps(_facts(done, scores, checked), indent=1) if options.json is not None else ""

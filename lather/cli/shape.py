@@ -11,7 +11,7 @@ from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
 from lather.cli.survey import add_scale_argument, check_scale, with_own_survey
 from lather.cli.text import percent
-from lather.cli.written import save_work
+from lather.cli.written import add_replace_argument, refuse_replacing, save_work
 from lather.errors import UsageError
 from lather.files.endings import JOB
 from lather.files.outputs import Form
@@ -50,16 +50,19 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
         "--let-bend", action="store_true", help="straight lines behind the person may bend"
     )
     add_scale_argument(parser)
+    add_replace_argument(parser)
 
 
 def run(options: argparse.Namespace) -> int:
     from lather.actions.claiming import claimed
+    from lather.document.edits import set_scale
 
     check_scale(options.mm_per_pixel)
     pushes = [_push(text) for text in options.push]
     regions = _regions(options.hold)
     give = percent(options.give, "--give", REFUSED)
     target = options.out or options.job
+    refuse_replacing(options.out, may=options.replace)
     if options.out is None and options.job.suffix.lower() != JOB:
         raise UsageError(REFUSED, f"'{options.job.name}' is a photo, which is never changed",
                          "name the job to write as well")  # fmt: skip
@@ -68,18 +71,23 @@ def run(options: argparse.Namespace) -> int:
         _check_inside(pushes, job.state.photo)
         compiled_kernels()
         state = with_own_survey(job.state, options) if options.mirror or regions else job.state
+        if options.mm_per_pixel is not None:
+            state = set_scale(state, options.mm_per_pixel)
         state = _shaped(state, pushes, regions, give, options)
         save_work(state, target)
     from lather.assist.shape_measures import shape_measures
 
     measures = shape_measures(state)
     assert measures is not None
-    print(told(measures))
+    print(told(measures, has_scale=state.findings.mm_per_px is not None))
     return 0
 
 
-def told(measures: ShapeMeasures) -> str:
-    """The measures in a line."""
+def told(measures: ShapeMeasures, *, has_scale: bool) -> str:
+    """The measures in a line; in pixels alone where nothing says how large a millimetre is."""
+    if not has_scale:
+        return (f"moved up to {measures.largest_px:.1f} px; stretched "
+                f"{measures.least_stretched:.0%}-{measures.most_stretched:.0%}")  # fmt: skip
     parts = [f"moved up to {measures.largest_mm:.2f} mm ({measures.largest_px:.1f} px)"]
     if measures.share is not None and measures.limit_share is not None:
         parts.append(

@@ -9,6 +9,7 @@ from pathlib import Path
 from lather.errors import UsageError
 from lather.files.atomic import replacing
 from lather.files.outputs import STDOUT
+from lather.names import without_keys
 
 
 def percent(text: str, option: str, refused: str) -> float:
@@ -25,7 +26,7 @@ def percent(text: str, option: str, refused: str) -> float:
 def tell(sentences: Iterable[str]) -> None:
     """What a person should know beside the outcome, to standard error."""
     for sentence in sentences:
-        print(f"lather: {sentence}", file=sys.stderr)
+        print(f"lather: {without_keys(sentence)}", file=sys.stderr)
 
 
 def write_text(text: str, path: Path | None, summary: str) -> None:

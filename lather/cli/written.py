@@ -7,9 +7,29 @@ import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from lather.errors import UsageError
+
 if TYPE_CHECKING:
     from lather.document.photo import Photo
     from lather.document.state import JobState
+
+
+def add_replace_argument(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument(
+        "--replace", action="store_true",
+        help="a job of that name may be replaced; the earlier one is kept as a backup",
+    )  # fmt: skip
+
+
+def refuse_replacing(path: Path | None, *, may: bool) -> None:
+    """Raise `UsageError` for a job that is there already and was not said to be replaced: it may
+    hold work that was done by hand."""
+    if path is None or may or not path.is_file():
+        return
+    raise UsageError(
+        f"'{path.name}' was not written", f"there is {_described(path)}",
+        "give --replace to put this one in its place, or choose another name",
+    )  # fmt: skip
 
 
 def writable_depth(options: argparse.Namespace, photo: Photo) -> int:
@@ -25,8 +45,9 @@ def writable_depth(options: argparse.Namespace, photo: Photo) -> int:
 
 
 def save_work(state: JobState, path: Path) -> None:
-    """The job, with as many backups as the preferences say."""
+    """The job, with as many backups as the preferences say; what it replaced is said."""
     from lather.actions.claiming import backups_to_keep
+    from lather.files.backups import backups_of
     from lather.files.jobwriter import save_job
     from lather.settings.store import Settings, default_path
 
@@ -34,4 +55,16 @@ def save_work(state: JobState, path: Path) -> None:
     notice = settings.take_notice()
     if notice:
         print(f"lather: {notice}", file=sys.stderr)
+    replaced = _described(path) if path.is_file() else ""
     save_job(state, path, n_backups=backups_to_keep(path, settings["backups_kept"], ""))
+    if replaced:
+        kept = [backup.name for backup in backups_of(path)][:1]
+        where = f"; it is kept as '{kept[0]}'" if kept else ""
+        print(f"lather: '{path.name}' replaces {replaced}{where}.", file=sys.stderr)
+
+
+def _described(path: Path) -> str:
+    """What lies there, as far as it can be read."""
+    from lather.files.jobfile import described
+
+    return described(path) or "a file that is no job"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+from lather.core.blend.modes import BlendMode
 from lather.document.brief import Brief, refuse_contradictions
 from lather.document.layers.exposure import ExposureLayer
 from lather.document.layers.layer import Layer
@@ -36,8 +37,10 @@ def add_trial(state: JobState, trial: Trial) -> JobState:
 
 
 def retouching(state: JobState) -> list[Layer]:
-    """What is shown and does more than light the picture as a whole."""
-    return [layer for layer in walk(state.layers) if layer.is_shown and _retouches(layer)]
+    """What does more than light the picture as a whole: layers that are shown, and a photo that is
+    not."""
+    found = [layer for layer in walk(state.layers) if layer.is_shown and _retouches(layer)]
+    return [*found, *(layer for layer in state.layers if _is_hidden_photo(layer))]
 
 
 def forbidden_work(state: JobState) -> str:
@@ -67,12 +70,26 @@ def refuse_retouching(name: str, before: JobState, after: JobState) -> None:
 
 
 def _retouches(layer: Layer) -> bool:
-    return not layer.children and not isinstance(layer, PhotoLayer | ExposureLayer)
+    if isinstance(layer, PhotoLayer):
+        return False
+    if layer.children or isinstance(layer, ExposureLayer):
+        return _acts_on_a_part(layer)
+    return True
+
+
+def _acts_on_a_part(layer: Layer) -> bool:
+    """By its mask, its limits or its mode it is no light of the whole picture."""
+    masked = layer.mask is not None and layer.mask.enabled and not layer.mask.shows_all
+    return masked or not layer.limits.are_open or layer.mode is not BlendMode.NORMAL
+
+
+def _is_hidden_photo(layer: Layer) -> bool:
+    return isinstance(layer, PhotoLayer) and not layer.is_shown
 
 
 def _no_more_than(layer: Layer, was: Layer) -> bool:
     """The same work, as strong or weaker."""
-    if layer is was:
+    if layer is was or _is_hidden_photo(layer) is _is_hidden_photo(was) is True:
         return True
     same_planes = all(layer.planes[name] is tiles for name, tiles in was.planes.items())
     kept = layer.mode, layer.limits, layer.mask, dict(layer.own_fields)

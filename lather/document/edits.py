@@ -189,17 +189,6 @@ def group(state: JobState, layer_id: int) -> JobState:
     return replace(state, layers=layers, active_id=new.id)
 
 
-def ungroup(state: JobState, layer_id: int) -> JobState:
-    """Put a group's layers in its place; the group's own strength and mask go."""
-    layer = state.layer(layer_id)
-    if not isinstance(layer, GroupLayer):
-        raise EditError(f"'{layer.name}' stays as it is", "it is not a group", "pick a group")
-    refuse_unless_changeable(state, layer_id)
-    layers = replaced(state.layers, layer_id, layer.children)
-    active = layer.children[-1].id if layer.children else state.layers[0].id
-    return replace(state, layers=layers, active_id=active)
-
-
 def move(state: JobState, layer_id: int, *, above_id: int) -> JobState:
     """Take a layer out and put it directly above another (the photo: lowest place)."""
     if layer_id == above_id:

@@ -104,6 +104,19 @@ class History:
         self._done.append(_Kept(step, step.replaced_tiles))
         self._keep_within_budget()
 
+    def absorb(self, edit: Callable[[JobState], JobState]) -> None:
+        """Edit every state that undo and redo lead to."""
+        edited: dict[int, JobState] = {}
+
+        def of(state: JobState) -> JobState:
+            if id(state) not in edited:
+                edited[id(state)] = edit(state)
+            return edited[id(state)]
+
+        for kept in (*self._done, *self._undone):
+            step = kept.step
+            kept.step = replace(step, before=of(step.before), after=of(step.after))
+
     @property
     def next_undo(self) -> Step | None:
         """The step that `undo` would take back."""

@@ -22,6 +22,7 @@ from lather.document.tree import find
 from lather.errors import EditError
 from lather.names import readable
 
+ABSORBED = "absorbed"  # the gesture of what is part of all states
 Recorder = Callable[[Step, JobState], None]
 
 
@@ -31,6 +32,7 @@ class Job:
     Attributes
     ----------
     path : the job file, None before the first save.
+    copy_of : the job file that it was opened from as a copy, while it has none of its own.
     revision : what the job file calls the state it holds; '' before the first save.
     link_photo : the file refers to the photo instead of holding it.
     recorder : called with every step and the state it leads to, before that becomes the
@@ -48,6 +50,7 @@ class Job:
         self.history = History()
         self.ledger = Ledger()
         self.path = path
+        self.copy_of: Path | None = None
         self.revision = ""
         self.link_photo = False
         self.recorder: Recorder | None = None
@@ -63,7 +66,14 @@ class Job:
 
     @property
     def title(self) -> str:
-        return readable(self.path.stem) if self.path else self._state.photo.title
+        named = self.path or self.copy_of
+        return readable(named.stem) if named else self._state.photo.title
+
+    @property
+    def folder(self) -> Path | None:
+        """Where it lies, or what it was made from; None for what was never in a file."""
+        named = self.path or self.copy_of or self._state.photo.path
+        return named.parent if named is not None else None
 
     @property
     def modified(self) -> bool:
@@ -90,6 +100,23 @@ class Job:
         self.history.record(step)
         self._become(after)
         return True
+
+    def absorb(
+        self, name: str, edit: Callable[[JobState], JobState], now: JobState | None = None
+    ) -> None:
+        """Make what came by itself part of every state, those included that undo and redo lead to:
+        no step, and nothing that could be undone. `now` is the state of now with it, where that is
+        another one than `edit` gives."""
+        before, untouched = self._state, not self.modified
+        after = edit(before) if now is None else now
+        if not changes_anything(before, after):
+            return
+        if self.history.n_done:  # else the first step says it along with itself
+            self._write_down(Step(name, before, after, ABSORBED), after)
+        self.history.absorb(edit)
+        self._become(after)
+        if untouched:
+            self.mark_as_opened()
 
     def prepare(self, edit: Callable[[JobState], JobState]) -> None:
         """On a worker: an edit whose outcome is ready is about to become a step."""

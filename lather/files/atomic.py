@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import os
 import shutil
 import tempfile
@@ -43,8 +44,16 @@ def replacing(path: Path, *, flushed: bool = True) -> Iterator[Path]:
     except OSError as error:
         raise _cannot_write(path, error) from error
     finally:
-        with suppress(OSError):
-            temporary.unlink()
+        _let_go(temporary)
+
+
+def _let_go(temporary: Path) -> None:
+    """Remove what was not put in place: empty, so that it takes no room even where somebody holds
+    it open."""
+    with suppress(OSError):
+        os.truncate(temporary, 0)
+    with suppress(OSError):
+        temporary.unlink()
 
 
 def is_special(path: Path) -> bool:
@@ -90,8 +99,10 @@ def flush(path: Path) -> None:
 
 
 def _cannot_write(path: Path, error: OSError) -> LatherError:
+    if error.errno in (errno.ENOSPC, errno.EDQUOT):
+        why, advice = f"the disk of {path.parent} is full", "make room, or choose another disk"
+    else:
+        why, advice = f"{path.parent}: {error.strerror or error}", "choose another folder"
     return LatherError(
-        f"'{path.name}' was not written",
-        f"{path.parent}: {error.strerror or error}",
-        "choose another folder or make room; the earlier file is unchanged",
+        f"'{path.name}' was not written", why, f"{advice}; the earlier file is unchanged"
     )

@@ -6,6 +6,7 @@ import json
 import math
 from collections.abc import Callable, Mapping
 from datetime import date
+from difflib import get_close_matches
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -132,11 +133,22 @@ def read_brief(path: Path) -> WrittenBrief:
     except (ValueError, KeyError, TypeError, AttributeError, OverflowError) as error:
         why = f"'{error.args[0]}' is missing" if isinstance(error, KeyError) else str(error)
         raise BriefError(what, why, "correct it, or write it anew: lather brief") from error
+    _refuse_unknown_style(held.brief.style, what)
     for name in held.brief.extras.get(LIMITS, {}):
         raise BriefError(what, f"it has a limit '{name}', which is no measure's",
                          "its name is in docs/limits.md")  # fmt: skip
     refuse_contradictions(held.brief, what)
     return held
+
+
+def _refuse_unknown_style(style: Style, what: str) -> None:
+    """A style decides what may be done to a person: none is guessed."""
+    if not style.known:
+        names = [known.value for known in Style]
+        near = get_close_matches(str(style.value).lower(), names, 1)
+        raise BriefError(what, f"'{style.value}' is no style",
+                         (f"did you mean '{near[0]}'? Choose" if near else "choose")
+                         + f" from {', '.join(names)}")  # fmt: skip
 
 
 def _held(entry: Entry) -> WrittenBrief:

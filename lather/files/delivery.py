@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import errno
 import math
 import os
 import re
+import shutil
 import time
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, fields
@@ -18,7 +20,6 @@ from lather.errors import UsageError
 from lather.files.atomic import replacing
 from lather.files.endings import WRITABLE_BITS
 from lather.files.metadata import Keep, filtered, into_tiff, wrapped_iptc
-from lather.files.photos import first_line
 from lather.files.profiles import (
     image_of,
     profile_of,
@@ -33,6 +34,8 @@ from lather.files.resolution import MM_PER_INCH
 _JPEG, _TIFF = (".jpg", ".jpeg"), (".tif", ".tiff")
 SMALLEST_BLUR_WEIGHT = 0.005  # of the middle; where the sharpening kernel is cut off
 DEFAULT_PATTERN = "{title}_retouched"
+LONGEST_NAME_BYTES = 255  # that disks take
+LEAST_FREE_BYTES = 64 * 1024
 _WORD = re.compile(r"{(\w*)}")
 PATTERN_WORDS = ("title", "preset", "date", "width", "height")
 
@@ -124,6 +127,12 @@ class Delivery:
         name = name.replace("/", "-").replace("\0", "")
         if not name or name in (".", ".."):
             raise UsageError("The file has no name", "the pattern is empty", "use {title}")
+        n_bytes = len(os.fsencode(name + self.suffix))
+        if n_bytes > LONGEST_NAME_BYTES:
+            raise UsageError(
+                f"'{name[:24]}…' is no file name", f"it has {n_bytes} bytes; disks take "
+                f"{LONGEST_NAME_BYTES}", "make the pattern shorter",
+            )  # fmt: skip
         return name + self.suffix
 
 
@@ -177,7 +186,6 @@ def encode_photo(
     LatherError : the folder cannot be written.
     """
     check_writable(path, delivery.depth_bits)
-    pyvips = vips()
     image = with_profile(image_of(samples), profile)
     scale = delivery.scale(image.width, image.height)
     if scale < 1:
@@ -195,12 +203,35 @@ def encode_photo(
     kept = filtered(metadata, delivery.keep, image.width, image.height, dpi)
     suffix = path.suffix.lower()
     with replacing(path) as temporary:
-        try:
-            _save(_with_metadata(image, kept, suffix), temporary, suffix, delivery)
-        except pyvips.Error as error:
-            raise OSError(0, first_line(error)) from error
+        failed = _saving_failed(_with_metadata(image, kept, suffix), temporary, suffix, delivery)
+        if failed is not None:
+            raise failed
         if suffix in _TIFF:
             into_tiff(temporary, kept)
+
+
+def _saving_failed(image: Any, path: Path, suffix: str, delivery: Delivery) -> OSError | None:
+    """Why the picture could not be written; None if it was.
+
+    The encoder's own error is let go of here: as long as anybody holds it, it holds the file open,
+    and with it the room on the disk.
+    """
+    try:
+        _save(image, path, suffix, delivery)
+    except vips().Error as error:
+        is_full = os.strerror(errno.ENOSPC) in str(error) or not _has_room(path.parent)
+        if is_full:
+            return OSError(errno.ENOSPC, os.strerror(errno.ENOSPC))
+        return OSError(0, "the encoder failed")
+    return None
+
+
+def _has_room(folder: Path) -> bool:
+    """False if next to nothing more can be written there."""
+    try:
+        return shutil.disk_usage(folder).free > LEAST_FREE_BYTES
+    except OSError:
+        return True
 
 
 def check_writable(path: Path, depth_bits: int) -> None:

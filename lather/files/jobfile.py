@@ -110,6 +110,17 @@ def read_revision(path: Path) -> str | None:
         return None
 
 
+def described(path: Path) -> str:
+    """Whose job a file is, and how much was done: 'the job of ...'; '' if it cannot be read."""
+    try:
+        entry = migrated(json.loads(Archive(path).read("job.json", MOST_JSON_BYTES)))
+        n_layers = len(entry["layers"]) - 1
+        name = str(entry["photo"].get("name") or path.stem)
+    except (OSError, AttributeError, *DAMAGE):
+        return ""
+    return f"the job of '{name}' with {n_layers} layer{'' if n_layers == 1 else 's'}"
+
+
 def check_readable(archive: Archive, cancel: CancelToken | None = None) -> None:
     """Read all of a job but its photo.
 

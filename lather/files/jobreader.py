@@ -126,7 +126,13 @@ class JobReader:
             reading = aside.submit(self._layers_and_first_view)
             photo, linked = self._photo(path, photo_at)
         if (photo.width, photo.height) != self.size:
-            raise ValueError("the photo is not the one the job was made with")
+            if photo_at is None:
+                raise ValueError("the photo is not the one the job was made with")
+            raise PhotoMissingError(
+                f"'{path.name}' was not opened",
+                f"'{photo_at.name}' is another picture: {photo.width} x {photo.height} px instead "
+                f"of {self.size[0]} x {self.size[1]}", "choose the photo that it was made with",
+            )  # fmt: skip
         return self._state(photo, reading.result()), linked
 
     def check(self) -> None:

@@ -81,6 +81,12 @@ OPTIONS: tuple[Option, ...] = (
         True,
     ),
     Option(
+        "work_ahead",
+        "Work ahead while the hand rests",
+        "What Even proposes and the check are worked out before they are asked for.",
+        True,
+    ),
+    Option(
         "mouse_pressure",
         "Pressure from mouse speed",
         "When drawing with a mouse, a fast stroke counts as a light one.",

@@ -14,9 +14,9 @@ from pathlib import Path
 from PyQt6.QtCore import QEvent, QTimer
 from PyQt6.QtWidgets import QApplication
 
+from lather.actions.ahead import Ahead
 from lather.actions.opening import begin
 from lather.actions.start import start_workbench
-from lather.actions.surveying import survey_new_photo
 from lather.actions.workbench import Workbench
 from lather.core.kernels import COMPILING, kernels_ready, prepare_kernels
 from lather.render.worker import Workers
@@ -40,6 +40,7 @@ class App:
     bench: Workbench
     window: MainWindow
     workers: tuple[Workers, ...]
+    ahead: Ahead | None = None  # none in scripts and tests: they say what is to be done
 
     def close(self) -> None:
         """End without asking; for scripts and tests."""
@@ -133,7 +134,7 @@ def prepare_in_background(app: App) -> threading.Thread:
 def run(path: Path | None) -> int:
     """Open the window and stay until it is closed; returns the exit status."""
     app = build()
-    app.bench.job_opened.connect(lambda: survey_new_photo(app.bench))
+    app.ahead = Ahead(app.bench)
     app.window.show()
     if not kernels_ready():
         QTimer.singleShot(50, lambda: prepare_in_background(app))

@@ -13,7 +13,6 @@ from PyQt6.QtGui import (
     QDropEvent,
     QEnterEvent,
     QMouseEvent,
-    QNativeGestureEvent,
     QPainter,
     QPaintEvent,
     QPointingDevice,
@@ -27,7 +26,6 @@ from lather.actions.feature_watch import FeatureWatch
 from lather.actions.rim_watch import RimWatch
 from lather.actions.source import pick_at
 from lather.actions.under import at_place
-from lather.actions.view import ZOOM_STEP
 from lather.actions.workbench import Workbench
 from lather.core.arrays import ByteImage
 from lather.core.brush.stroke import PenSample
@@ -46,10 +44,10 @@ from lather.ui.hand_mark import HandMark
 from lather.ui.pen_readings import PenReadings
 from lather.ui.picture_view import PictureView, draw_invitation, draw_split_line
 from lather.ui.trail_mark import trail_box
+from lather.ui.zoom_gestures import on_gesture, on_wheel
 
 REST_TICK_MS = 25
 SPLIT_GRIP_PX = 8
-WHEEL_NOTCH = 120
 
 
 class Canvas(QWidget):
@@ -310,28 +308,10 @@ class Canvas(QWidget):
                 self._end(self._readings.of_mouse(event, ratio, pressure=0.0))
 
     def wheelEvent(self, event: QWheelEvent) -> None:
-        geometry = self.bench.geometry
-        if geometry is None:
-            return
-        pixels = event.pixelDelta()
-        if not pixels.isNull() and not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            ratio = self.devicePixelRatioF()
-            self.bench.pan(pixels.x() * ratio, pixels.y() * ratio)
-            return
-        notches = event.angleDelta().y() / WHEEL_NOTCH
-        if notches:
-            self.bench.zoom_to(geometry.zoom * ZOOM_STEP**notches, self._device(event.position()))
+        on_wheel(self.bench, event, self.devicePixelRatioF())
 
     def event(self, event: QEvent) -> bool:
-        if (
-            isinstance(event, QNativeGestureEvent)
-            and event.gestureType() == Qt.NativeGestureType.ZoomNativeGesture
-            and self.bench.geometry is not None
-        ):
-            zoom = self.bench.geometry.zoom * (1 + event.value())
-            self.bench.zoom_to(zoom, self._device(event.position()))
-            return True
-        return super().event(event)
+        return on_gesture(self.bench, event, self.devicePixelRatioF()) or super().event(event)
 
     def enterEvent(self, event: QEnterEvent) -> None:
         self._move_cursor(event.position())

@@ -23,9 +23,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from lather.actions.delivering import DELIVERY_CAUTION, Order
+from lather.actions.delivering import DELIVERY_CAUTION, Order, agreed_deliveries
 from lather.document.job import Job
-from lather.errors import UsageError
+from lather.errors import LatherError
 from lather.files.delivery import (
     PATTERN_WORDS,
     PRESETS,
@@ -36,12 +36,14 @@ from lather.files.delivery import (
 )
 from lather.files.endings import WRITABLE_BITS
 from lather.files.metadata import Keep
+from lather.files.outputs import Form, Output, check_outputs
 from lather.settings.store import Settings
 from lather.ui.theme import GAP_2, GAP_3, GAP_4, theme
 from lather.ui.widgets import label
 
 FORMATS = (("JPEG", ".jpg"), ("PNG", ".png"), ("TIFF", ".tif"), ("WebP", ".webp"))
 LIST_PX, FORM_PX = 190, 420
+_AGREED, _USUALLY = Qt.ItemDataRole.UserRole + 1, Qt.ItemDataRole.UserRole + 2
 _UNIT = {SizeBy.LONG_SIDE_PX: " px", SizeBy.LONG_SIDE_MM: " mm", SizeBy.PERCENT: " %"}
 _FIRST_SIZE = {SizeBy.LONG_SIDE_PX: 2048.0, SizeBy.LONG_SIDE_MM: 300.0, SizeBy.PERCENT: 50.0}
 
@@ -200,8 +202,11 @@ class DeliverDialog(QDialog):
             except (ValueError, TypeError, AttributeError, OverflowError):
                 continue  # written by a newer version, or by hand
         presets = presets or [(preset, preset is PRESETS[0]) for preset in PRESETS]
+        agreed = agreed_deliveries(self._job.state.brief)
+        for delivery in agreed:  # what is in the brief is what is ticked
+            self._append(delivery, True, is_agreed=True)
         for delivery, ticked in presets:
-            self._append(delivery, ticked)
+            self._append(delivery, ticked and not agreed).setData(_USUALLY, ticked)
         photo_path, folder = self._job.state.photo.path, self._settings["delivery_folder"]
         beside = self._job.path or photo_path
         if not folder or not Path(folder).is_dir():
@@ -209,8 +214,13 @@ class DeliverDialog(QDialog):
         self.folder_field.setText(folder)
         self.list.setCurrentRow(0)
 
-    def _append(self, delivery: Delivery, ticked: bool) -> QListWidgetItem:
+    def _append(
+        self, delivery: Delivery, ticked: bool, *, is_agreed: bool = False
+    ) -> QListWidgetItem:
         item = QListWidgetItem(delivery.name)
+        item.setData(_AGREED, is_agreed)
+        if is_agreed:
+            item.setToolTip("As the brief says. Changes here are for this delivery alone.")
         item.setData(Qt.ItemDataRole.UserRole, delivery)
         item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
         item.setCheckState(Qt.CheckState.Checked if ticked else Qt.CheckState.Unchecked)
@@ -295,8 +305,12 @@ class DeliverDialog(QDialog):
         photo = self._job.state.photo
         try:
             orders = self.orders()
-        except UsageError as error:
-            self.preview.setText(error.sentence())
+            inputs = [photo.path] if photo.path is not None else []
+            check_outputs(inputs, [Output(path, Form.PICTURE) for path, _ in orders])
+        except (LatherError, OSError, ValueError) as error:
+            said = error.sentence() if isinstance(error, LatherError) else str(error)
+            self.preview.setText(said)
+            self.preview.setStyleSheet(f"color: {theme().warning};")
             self.deliver.setEnabled(False)
             return
         lines = []
@@ -325,15 +339,22 @@ class DeliverDialog(QDialog):
             self.list.takeItem(self.list.currentRow())
             self._preview()
 
+    def _usually(self, item: QListWidgetItem) -> bool:
+        """Whether it is ticked where no brief says what to deliver."""
+        is_ticked = item.checkState() == Qt.CheckState.Checked
+        has_brief = any(other.data(_AGREED) for other in self._items())
+        return is_ticked or (has_brief and bool(item.data(_USUALLY)))
+
     def _on_choose(self) -> None:
         name = QFileDialog.getExistingDirectory(self, "Deliver to", self.folder_field.text())
         if name:
             self.folder_field.setText(name)
 
     def _on_deliver(self) -> None:
+        own = [item for item in self._items() if not item.data(_AGREED)]
         self._settings.set("deliveries", [
-            {**delivery_to_json(delivery), "ticked": ticked}
-            for delivery, ticked in self.deliveries()
+            {**delivery_to_json(item.data(Qt.ItemDataRole.UserRole)), "ticked": self._usually(item)}
+            for item in own
         ])  # fmt: skip
         self._settings.set("delivery_folder", self.folder_field.text())
         self.accept()

@@ -124,6 +124,16 @@ class WindowAsker:
         answer = box.exec()
         return {buttons.Save: "save", buttons.Discard: "discard"}.get(buttons(answer))
 
+    def ungroup(self, name: str, lost: Sequence[str]) -> bool:
+        box = QMessageBox(self.window)
+        box.setWindowTitle("Ungroup")
+        box.setText(f"Its layers cannot take over {' and '.join(lost)} of '{name}'.")
+        box.setInformativeText("Ungroup all the same? The picture will change.")
+        ungroup = box.addButton("Ungroup", QMessageBox.ButtonRole.DestructiveRole)
+        box.setDefaultButton(box.addButton(QMessageBox.StandardButton.Cancel))
+        box.exec()
+        return box.clickedButton() is ungroup
+
     def recovery(self, title: str, recovered: Recovered) -> str | None:
         from lather.ui.recovery_dialogs import RecoveryDialog
 

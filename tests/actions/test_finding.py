@@ -1,14 +1,15 @@
 """Walking the worklist without a window."""
 
+import time
 from dataclasses import replace
 from unittest import mock
 
 from lather.actions import finding as commands
 from lather.actions import surveying
+from lather.actions.ahead import Ahead
 from lather.actions.opening import open_file
 from lather.actions.saving import save_as
 from lather.actions.start import start_workbench
-from lather.actions.surveying import survey_new_photo
 from lather.actions.table import all_actions
 from lather.document import edits
 from lather.document.findings import FindingState
@@ -33,24 +34,31 @@ class NewPhotoTest(Case):
         self.bench = start_workbench(Settings(), Answers(), task_executor=self.tasks)
         self.said: list[str] = []
         self.bench.said.connect(lambda text, error: self.said.append(text))
-        self.bench.job_opened.connect(lambda: survey_new_photo(self.bench))
+        self.ahead = Ahead(self.bench)
         self.addCleanup(lambda: self.bench.take_job(None))
 
     def portrait(self) -> Job:
         return Job(new_state(read_photo(DEMO / "portrait2.jpg")))
 
-    def test_a_new_photo_is_and_a_surveyed_or_saved_one_is_not(self) -> None:
+    def rest(self) -> None:
+        """The hand rests for long enough."""
+        self.ahead._touched_s -= 60
+        self.bench.tick(time.monotonic())
+
+    def test_a_photo_is_and_a_surveyed_one_is_not(self) -> None:
         self.bench.take_job(self.portrait())
         self.assertEqual(self.bench.task.title, "Surveying")
         self.tasks.run()
         self.assertTrue(self.bench.state.surveyed)
         self.assertFalse(self.bench.open_job.modified)  # nobody is asked about it on closing
         surveyed = self.bench.state
-        saved = Job(new_state(skin_photo()), self.folder / "a.lather")
-        self.bench.settings.set("survey_when_opened", True)
-        for job in (Job(surveyed), saved, None):
+        for job in (Job(surveyed), None):
             self.bench.take_job(job)
             self.assertIsNone(self.bench.task)
+        self.bench.take_job(Job(new_state(skin_photo()), self.folder / "a.lather"))
+        self.assertEqual(self.bench.task.title, "Surveying")  # a job that was saved before it was
+        self.tasks.run()
+        self.bench.take_job(None)
         self.bench.settings.set("survey_when_opened", False)
         self.bench.take_job(self.portrait())
         self.assertIsNone(self.bench.task)
@@ -67,6 +75,33 @@ class NewPhotoTest(Case):
         self.assertIsNone(self.bench.task)
         self.assertFalse(self.bench.state.surveyed)
         self.assertFalse([text for text in self.said if "Survey" in text or "cancel" in text])
+        self.rest()  # and is begun again
+        self.assertEqual(self.bench.task.title, "Surveying")
+        self.tasks.run()
+        self.assertTrue(self.bench.state.surveyed)
+
+    def test_cancelled_by_hand_it_is_not_begun_again(self) -> None:
+        self.bench.take_job(self.portrait())
+        self.bench.task.cancel.cancel()
+        self.tasks.run()
+        self.rest()
+        self.assertIsNone(self.bench.task)
+
+    def test_it_is_no_step_and_no_undo_takes_it_back(self) -> None:
+        self.bench.take_job(self.portrait())
+        self.bench.change("Layer", edits.add_pixel_layer)
+        self.bench.change("Layer", edits.add_pixel_layer)
+        self.bench.undo()
+        self.tasks.run()
+        job = self.bench.open_job
+        self.assertEqual([step.name for step in job.history.done], ["Layer"])
+        self.bench.undo()
+        self.assertTrue(self.bench.state.surveyed)
+        self.assertEqual(len(self.bench.state.layers), 1)
+        self.bench.redo()
+        self.bench.redo()
+        self.assertTrue(self.bench.state.surveyed)
+        self.assertEqual(len(self.bench.state.layers), 3)
 
     def test_the_picture_is_worked_on_meanwhile(self) -> None:
         self.bench.take_job(self.portrait())

@@ -7,7 +7,7 @@ import numpy as np
 from hypothesis import given, settings
 
 from lather.core.rect import Rect
-from lather.document import edits
+from lather.document import edits, ungrouping
 from lather.document.diff import changed_cells
 from lather.document.history import History, Step
 from lather.document.job import Job
@@ -52,7 +52,7 @@ class EditsTest(Case):
         grouped = edits.group(state, state.active_id)
         self.assertIsInstance(grouped.active, GroupLayer)
         self.assert_close(render(grouped, rect), before, 1e-6)
-        back = edits.ungroup(grouped, grouped.active_id)
+        back = ungrouping.ungroup(grouped, grouped.active_id)
         self.assertEqual([x.id for x in back.layers], [x.id for x in state.layers])
 
     def test_move_into_and_out_of_groups(self) -> None:
@@ -93,7 +93,7 @@ class EditsTest(Case):
             (lambda: edits.paintable(group, group.active_id), "a group"),
             (lambda: edits.rename(state, layer_id, "  "), "empty"),
             (lambda: edits.invert_mask(state, layer_id), "no mask"),
-            (lambda: edits.ungroup(state, layer_id), "not a group"),
+            (lambda: ungrouping.ungroup(state, layer_id), "not a group"),
         )
         for work, reason in refused:
             with self.subTest(reason), self.assertRaisesRegex(EditError, reason):

@@ -10,7 +10,7 @@ from lather.core.blend.modes import BlendMode
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.mend.rim import examine_rim
 from lather.core.rect import Rect
-from lather.document import areas, edits
+from lather.document import areas, edits, ungrouping
 from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.layers.group import GroupLayer
@@ -134,7 +134,7 @@ class QuestionTest(Case):
         other = outside.active_id
         for edit in (
             lambda: edits.delete(locked, layer_id), lambda: edits.delete(locked, group_id),
-            lambda: edits.ungroup(locked, group_id), lambda: edits.group(locked, layer_id),
+            lambda: ungrouping.ungroup(locked, group_id), lambda: edits.group(locked, layer_id),
             lambda: edits.move(locked, layer_id, above_id=other),
             lambda: edits.move(locked, other, above_id=layer_id),
             lambda: edits.move_into(locked, other, group_id=group_id),

@@ -50,6 +50,12 @@ class Mask:
     extras: Mapping[str, Any] = field(default_factory=dict)
 
     @property
+    def shows_all(self) -> bool:
+        """True if it lets the layer show everywhere."""
+        everything = (0 if self.inverted else FULL) == self.tiles.fill
+        return not self.enabled or (everything and not self.tiles)
+
+    @property
     def hides_all(self) -> bool:
         """True if it counts and nothing was painted that would let the layer show."""
         nothing = (FULL if self.inverted else 0) == self.tiles.fill
