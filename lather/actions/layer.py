@@ -169,6 +169,8 @@ def _add_computed(kind: type[ComputedLayer]) -> Action:
         bench.change(f"Add {kind.TITLE.lower()}", edits.start_computed, kind, grain_l)
         if kind.PAINTED_WITH:
             bench.hands.take_tool(kind.PAINTED_WITH)
+        elif bench.state.area is not None:
+            bench.say(f"'{kind.TITLE}' shows in the area, which is its mask now.")
         elif kind.STARTS_HIDDEN:
             bench.set_on_mask(True)
             bench.say(f"'{kind.TITLE}' is hidden: paint it in where it is wanted.")

@@ -44,6 +44,7 @@ def survey_by_itself(bench: Workbench) -> None:
 
 
 def _survey(bench: Workbench, *, by_itself: bool) -> None:
+    from lather.assist.face_map import part_outlines
     from lather.assist.survey import survey_photo, surveyed, with_survey
 
     job, before = bench.open_job, bench.state
@@ -58,6 +59,7 @@ def _survey(bench: Workbench, *, by_itself: bool) -> None:
             before.photo, faces=faces, mm_per_px=scale, regions=before.regions,
             progress=progress, cancel=cancel,
         ))  # fmt: skip
+        part_outlines(with_survey(before, new))  # nobody is to wait for it who draws them
         if not by_itself or job.history.n_done:
             job.prepare(lambda state: with_survey(state, new))
         return new

@@ -10,6 +10,7 @@ from lather.assist.changed_outline import Outline, outlines_of
 from lather.assist.check.check import Checked
 from lather.assist.scores import SCORED, PartScore, Score, Scores, where
 from lather.core.check.limits import Limits
+from lather.core.last import Last
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part
 from lather.document.state import JobState
@@ -139,11 +140,22 @@ def _lost(kept: float) -> float:
 
 
 def part_outlines(state: JobState) -> dict[Part, tuple[Outline, ...]]:
-    """Outlines of the parts of the skin, in pixels of the photo; the first face's head first."""
-    import cv2
+    """Outlines of the parts of the skin, in pixels of the photo; the first face's head first.
 
+    Those of the last state are kept: a survey works them out before anybody draws them.
+    """
     if not state.regions.masks or not state.findings.faces:
         return {}
+    about = state.regions, state.findings.faces
+    return _OUTLINES.of(about, lambda: _found_outlines(state))
+
+
+_OUTLINES: Last[dict[Part, tuple[Outline, ...]]] = Last()
+
+
+def _found_outlines(state: JobState) -> dict[Part, tuple[Outline, ...]]:
+    import cv2
+
     scale = 1 / state.regions.scale
     outlines = {}
     for part, plane in part_planes(ground_of(state)).items():

@@ -55,13 +55,13 @@ def run(options: argparse.Namespace) -> int:
     from lather.actions.claiming import claimed
 
     check_scale(options.mm_per_pixel)
-    refuse_replacing(options.job, may=options.replace)
     kinds = _kinds(options.kinds)
     marks = read_marks(options.keep, REFUSED)
     state = opened_job(options.photo, options).state
     check_inside(marks, state.photo, REFUSED)
     depth_bits = writable_depth(options, state.photo)
     with claimed(options.job) if options.job is not None else nullcontext():
+        refuse_replacing(options.job, may=options.replace)
         _clean(state, kinds, marks, depth_bits, options)
     return 0
 

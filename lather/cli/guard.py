@@ -24,7 +24,8 @@ def guard(options: argparse.Namespace, reads: Sequence[str], writes: Mapping[str
     for name, form in writes.items():
         path = getattr(options, name)
         if path is not None and form is Form.JOB:
-            _refuse_other_ending(path)
+            if name == "out":  # else it is called a job where it is named
+                _refuse_other_ending(path)
             setattr(options, name, with_ending(path, JOB))
     options.inputs = [path for name in reads if (path := getattr(options, name)) is not None]
     options.outputs = [

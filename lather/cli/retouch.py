@@ -101,7 +101,6 @@ def run_stages(options: argparse.Namespace, stages: tuple[Stage, ...]) -> int:
     from lather.assist.retouch import RetouchOptions
 
     check_scale(options.mm_per_pixel)
-    refuse_replacing(options.job, may=options.replace)
     strength = percent(options.strength, "--strength", REFUSED)
     wanted = RetouchOptions(stages, strength, options.doubtful)
     marks = read_marks(options.keep, REFUSED)
@@ -109,6 +108,7 @@ def run_stages(options: argparse.Namespace, stages: tuple[Stage, ...]) -> int:
     check_inside(marks, state.photo, REFUSED)
     depth_bits = writable_depth(options, state.photo)
     with claimed(options.job) if options.job is not None else nullcontext():
+        refuse_replacing(options.job, may=options.replace)
         verdict = _retouch(state, wanted, marks, depth_bits, options)
     return status_of(verdict)
 

@@ -62,11 +62,11 @@ def run(options: argparse.Namespace) -> int:
     regions = _regions(options.hold)
     give = percent(options.give, "--give", REFUSED)
     target = options.out or options.job
-    refuse_replacing(options.out, may=options.replace)
     if options.out is None and options.job.suffix.lower() != JOB:
         raise UsageError(REFUSED, f"'{options.job.name}' is a photo, which is never changed",
                          "name the job to write as well")  # fmt: skip
     with claimed(target):
+        refuse_replacing(options.out, may=options.replace)
         job = opened_job(options.job, options)
         _check_inside(pushes, job.state.photo)
         compiled_kernels()

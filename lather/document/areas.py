@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from lather.core.area.combine import Combine
-from lather.core.arrays import Plane
+from lather.core.arrays import MaskPixels, Plane
 from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.access import refuse_unless_changeable
@@ -33,8 +33,11 @@ def set_area(state: JobState, area: Tiles | None) -> JobState:
     return state if area is state.area else replace(state, area=area)
 
 
-def outline(state: JobState, rect: Rect, coverage: Plane, how: Combine) -> JobState:
-    """An outline whose coverage in `rect` is given, together with the area that is there."""
+def outline(
+    state: JobState, rect: Rect, coverage: Plane | MaskPixels, how: Combine
+) -> JobState:
+    """An outline whose coverage in `rect` is given, 0-1 or as samples, together with the area that
+    is there."""
     if state.area is None and how in (Combine.TAKE, Combine.OVERLAP):
         raise EditError(
             "The area stays as it is",

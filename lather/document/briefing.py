@@ -89,8 +89,10 @@ def _is_hidden_photo(layer: Layer) -> bool:
 
 def _no_more_than(layer: Layer, was: Layer) -> bool:
     """The same work, as strong or weaker."""
-    if layer is was or _is_hidden_photo(layer) is _is_hidden_photo(was) is True:
+    if layer is was:
         return True
+    if _is_hidden_photo(layer):
+        return _is_hidden_photo(was)
     same_planes = all(layer.planes[name] is tiles for name, tiles in was.planes.items())
     kept = layer.mode, layer.limits, layer.mask, dict(layer.own_fields)
     return (was.is_shown and layer.strength <= was.strength and same_planes

@@ -118,11 +118,15 @@ def start_computed(
 ) -> JobState:
     """`add_computed` as a person begins: by lengths of this portrait, and its grain if measured.
 
-    What would change too much at once is hidden, to be painted in, at half of its strength."""
+    Where there is an area the layer shows in it. What would change too much at once is else hidden,
+    to be painted in, and at half of its strength."""
     portrait = Portrait(state.photo.rect, state.findings.mm_per_px, grain_l)
     state = add_computed(state, kind, **kind.starts(portrait))
-    if kind.STARTS_HIDDEN:
+    if state.area is not None and kind.BLENDS and not kind.PAINTED_WITH:
+        state = update_layer(state, state.active_id, mask=Mask(tiles=state.area))
+    elif kind.STARTS_HIDDEN:
         state = add_mask(state, state.active_id, hide_all=True)
+    if kind.STARTS_HIDDEN:
         state = set_strength(state, state.active_id, HIDDEN_STRENGTH)
     return state
 

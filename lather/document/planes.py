@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from typing import Any
+from typing import Any, cast
 
 import numpy as np
 
@@ -92,7 +92,17 @@ def read_plane(tiles: Tiles, rect: Rect) -> Plane:
 
 def with_plane(tiles: Tiles, rect: Rect, plane: Plane) -> Tiles:
     """A copy with a rectangle set to `plane`, 0-1."""
+    return with_samples(tiles, rect, samples_of(plane))
+
+
+def samples_of(plane: Plane) -> MaskPixels:
+    """A plane, 0-1, as it is kept."""
     samples: MaskPixels = (np.clip(plane, 0, 1) * np.float32(FULL) + np.float32(0.5)).astype("u2")
+    return samples
+
+
+def with_samples(tiles: Tiles, rect: Rect, samples: MaskPixels) -> Tiles:
+    """A copy with a rectangle set to samples, 0-65535."""
     changed = {}
     for key in rect.cells(TILE_PX):
         cell = Rect.cell(key, TILE_PX)
@@ -102,11 +112,18 @@ def with_plane(tiles: Tiles, rect: Rect, plane: Plane) -> Tiles:
     return tiles.with_tiles(changed)
 
 
-def outlined(area: Tiles | None, rect: Rect, outline: Plane, how: Combine) -> Tiles:
-    """The area after an outline whose coverage in `rect` is given, and zero elsewhere."""
+def outlined(area: Tiles | None, rect: Rect, outline: Plane | MaskPixels, how: Combine) -> Tiles:
+    """The area after an outline whose coverage in `rect` is given, 0-1 or as samples, and zero
+    elsewhere."""
     if area is None or how is Combine.NEW:
-        return with_plane(BLACK_MASK, rect, outline)
-    inside = with_plane(area, rect, combined(read_plane(area, rect), outline, how))
+        samples = cast("MaskPixels", outline)
+        if outline.dtype != np.uint16:
+            samples = samples_of(cast("Plane", outline))
+        return with_samples(BLACK_MASK, rect, samples)
+    shares = cast("Plane", outline)
+    if outline.dtype == np.uint16:
+        shares = outline.astype(np.float32) / np.float32(FULL)
+    inside = with_plane(area, rect, combined(read_plane(area, rect), shares, how))
     if how is not Combine.OVERLAP:
         return inside
     return with_plane(BLACK_MASK, rect, read_plane(inside, rect))

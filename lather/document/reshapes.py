@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
 
 from lather.core.shape.field import step_for
@@ -41,7 +42,8 @@ def add_reshape(state: JobState) -> tuple[JobState, ReshapeLayer]:
     """A new one above all layers: reshaping comes last."""
     refuse_by_brief(state)
     taken = {layer.name for layer in state.layers}
-    name = next(n for n in (NAME, *(f"{NAME} {k}" for k in range(2, 10**6))) if n not in taken)
+    names = (NAME if number == 1 else f"{NAME} {number}" for number in itertools.count(1))
+    name = next(name for name in names if name not in taken)
     layer = ReshapeLayer(
         id=new_id(), name=name, stage=Stage.SHAPE, step_px=step_for(state.photo.rect)
     )

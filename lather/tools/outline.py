@@ -6,18 +6,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.area.combine import Combine
-from lather.core.arrays import Plane
+from lather.core.arrays import MaskPixels, Plane
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.document import areas
 from lather.document.painting import Coverage
+from lather.document.planes import samples_of
 from lather.document.reshapes import without_reshapes
 from lather.document.state import JobState
 from lather.render.compositor import render
 from lather.tools.base import CoveredWork, Hand, Outcome, Work
 
 SEARCHED_PX = 1024  # long side of the reduced picture that an area is grown on
+RIM_PX = 3  # of the reduced picture, around a grown area: what the cubic looks at
 NOTHING = Rect(0, 0, 0, 0)
 NAMES = {
     Combine.NEW: "Outline area", Combine.ADD: "Add to area", Combine.TAKE: "Take from area",
@@ -83,12 +85,16 @@ class GrowWork(CoveredWork):
         area = grow_area(
             render(without_reshapes(self._state), small, level)[..., :3], touched
         ).area
+        place = Rect.of_mask(area > 0).grown(RIM_PX).intersect(small)
+        grown = samples_of(np.ascontiguousarray(area[place.slices]))
         if level:
             # The rim of a reduced pixel is soft anyway; cubic keeps its curve.
-            size = small.width << level, small.height << level
-            whole = cv2.resize(area, size, interpolation=cv2.INTER_CUBIC)
-            area = np.clip(whole[: picture.height, : picture.width], 0, 1)
-        return _outcome(self._state, picture, area, self._combine)
+            size = place.width << level, place.height << level
+            larger = cv2.resize(grown, size, interpolation=cv2.INTER_CUBIC)
+            grown = np.asarray(larger, dtype=np.uint16)
+        rect = place.from_level(level).intersect(picture)
+        on_picture: MaskPixels = grown[: rect.height, : rect.width]
+        return _outcome(self._state, rect, on_picture, self._combine)
 
 
 def _touched(coverage: Coverage, small: Rect, level: int) -> NDArray[np.bool_]:
@@ -104,7 +110,9 @@ def _touched(coverage: Coverage, small: Rect, level: int) -> NDArray[np.bool_]:
     return out
 
 
-def _outcome(state: JobState, rect: Rect, coverage: Plane, combine: Combine) -> Outcome:
+def _outcome(
+    state: JobState, rect: Rect, coverage: Plane | MaskPixels, combine: Combine
+) -> Outcome:
     """The area after an outline, worked out here: it may be as large as the picture."""
     after = areas.outline(state, rect, coverage, combine)
 

@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPoint, QSize, Qt
+import time
+from collections import deque
+
+from PyQt6.QtCore import QPoint, QSize, Qt, QTimer
+from PyQt6.QtGui import QIcon, QPixmap
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
@@ -41,6 +45,7 @@ FILTERS: tuple[tuple[str, FindingState | None], ...] = (
 )  # fmt: skip
 ORDERS = ("by severity", "by size", "from the top")
 CROP_RADII = 3.0
+CROPPING_S = 0.006  # of a turn of the loop, at most
 _ID = Qt.ItemDataRole.UserRole
 
 
@@ -50,6 +55,12 @@ class FindingList(QWidget):
     def __init__(self, bench: Workbench, actions: dict[str, Action]) -> None:
         super().__init__()
         self.bench = bench
+        self._without_crop: deque[tuple[QListWidgetItem, Rect]] = deque()
+        blank = QPixmap(CROP_PX, CROP_PX)
+        blank.fill(Qt.GlobalColor.transparent)
+        self._no_crop = QIcon(blank)
+        self._cropping = QTimer(self)
+        self._cropping.timeout.connect(self._crop_some)
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(GAP_2)
@@ -105,6 +116,7 @@ class FindingList(QWidget):
         self._on_stage_changed()
 
     def close_view(self) -> None:
+        self._cropping.stop()
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
         self.bench.walk.moved.disconnect(self._on_moved)
@@ -121,6 +133,7 @@ class FindingList(QWidget):
     def reset(self) -> None:
         """Read the findings back."""
         self.list.blockSignals(True)
+        self._without_crop.clear()
         self.list.clear()
         shown = self._shown()
         for doubtful in (False, True):
@@ -155,10 +168,12 @@ class FindingList(QWidget):
         place = Rect.around(finding.x, finding.y, CROP_RADII * finding.reach_px / 2)
         name = f"{TITLES.get(finding.kind, finding.kind.title)}, {_size_text(finding)}"
         item = QListWidgetItem(
-            crop_of(self.bench.state, place, self.bench.surround),
             f"{name}\n{_measured(finding)} · {state.title}"
             + ("" if finding.stands_free else " · edge"),
         )
+        item.setIcon(self._no_crop)
+        self._without_crop.append((item, place))
+        self._cropping.start()
         item.setData(_ID, finding.id)
         item.setToolTip(  # with the name, which a narrow list cuts short
             f"{name}\n{2 * finding.radius_px:.0f} px across, with its surround "
@@ -170,6 +185,16 @@ class FindingList(QWidget):
                "a mend would smear.")
         )
         return item
+
+    def _crop_some(self) -> None:
+        """Crops for some rows; the next turn of the loop goes on: hundreds of them at once would
+        hold it up."""
+        until_s = time.perf_counter() + CROPPING_S
+        while self._without_crop and time.perf_counter() < until_s:
+            item, place = self._without_crop.popleft()
+            item.setIcon(crop_of(self.bench.state, place, self.bench.surround))
+        if not self._without_crop:
+            self._cropping.stop()
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         if before.findings != after.findings:

@@ -196,9 +196,10 @@ class JobWritersTest(Case):
         save_job(edits.add_pixel_layer(new_state(read_photo(self.photo))), self.job)
         self.held = self.job.read_bytes()
 
-    def clean(self) -> tuple[int, str]:
+    def clean(self, *more: str) -> tuple[int, str]:
         out = self.folder / "o.png"
-        status, _, err = call("clean", self.photo, out, "--job", self.job, *SCALE)
+        status, _, err = call("clean", self.photo, out, "--job", self.job, *SCALE,
+                              *more)  # fmt: skip
         return status, err
 
     def test_a_job_that_is_open_is_left_alone(self) -> None:
@@ -219,7 +220,15 @@ class JobWritersTest(Case):
         self.assertFalse((self.folder / "o.png").exists())
 
     def test_what_is_replaced_is_kept_as_a_backup(self) -> None:
-        self.assertEqual(self.clean()[0], 0)
+        status, err = self.clean()
+        self.assertEqual(status, 1)
+        self.assertIn("there is the job of 'work' with 1 layer; give --replace", err)
+        self.assertEqual(self.job.read_bytes(), self.held)
+        self.assertFalse((self.folder / "o.png").exists())
+        status, err = self.clean("--replace")
+        self.assertEqual(status, 0, err)
+        self.assertIn("'work.lather' replaces the job of 'work' with 1 layer; it is kept as "
+                      "'work.backup1.lather'", err)
         self.assertEqual((self.folder / "work.backup1.lather").read_bytes(), self.held)
         self.assertFalse(Lock.held_here(beside(self.job).lock))
 
