@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 from lather.actions.action import Action
 from lather.actions.briefing import change_brief, sizes_of
 from lather.actions.workbench import Workbench
-from lather.assist.briefing import money, zoom_advice
+from lather.assist.briefing import NOT_BUILT, money, zoom_advice
 from lather.assist.check.table import BY_ID
 from lather.document.brief import Brief, Delivered, Task, missing_consent
 from lather.document.layers.layer import Stage
@@ -160,7 +160,8 @@ class BriefPage(QScrollArea):
         card, column = _card("Parts of the work")
         self.tasks = {}
         for task in Task:
-            box = QCheckBox(task.title.capitalize())
+            later = ", not built yet" if task in NOT_BUILT else ""
+            box = QCheckBox(f"{task.title.capitalize()}{later}")
             box.clicked.connect(lambda checked: self._on_task())
             self.tasks[task] = box
         grid = self._laid(Columns([(box,) for box in self.tasks.values()], 3, 2))
