@@ -35,6 +35,7 @@ from bench import (
     start,
     stroke,
     surveying,
+    waiting,
 )
 from bench.common import LARGE, SMALL, Row, Scale
 
@@ -61,6 +62,7 @@ GROUPS: dict[str, Group] = {
     "export": export.measure,
     "memory": memory.measure,
     "start": start.measure,
+    "waiting": waiting.measure,
 }
 __all__ = ["GROUPS", "LARGE", "SMALL", "measure", "missed", "table"]
 

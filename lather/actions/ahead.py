@@ -6,17 +6,17 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 
-from lather.actions.checking import check_ahead
+from lather.actions.checking import check_ahead, find_causes_ahead
 from lather.actions.evening import prepare_all
 from lather.actions.surveying import survey_by_itself, wants_survey
 from lather.actions.workbench import Workbench
 from lather.core.brush.stroke import PenSample
 from lather.document.state import JobState
 
-REST_S = 1.2  # without anything done, from which the hand rests
+REST_S = 0.5  # without anything done, from which the hand rests
 _Begin = Callable[[Workbench], bool]
 # In this order, since each goes by what the one before found; True if it has begun something.
-_AHEAD: tuple[_Begin, ...] = (prepare_all, check_ahead)
+_AHEAD: tuple[_Begin, ...] = (prepare_all, check_ahead, find_causes_ahead)
 
 
 class Ahead:
@@ -50,7 +50,7 @@ class Ahead:
         self._touched_s = time.monotonic()
 
     def _on_rest(self) -> None:
-        """Called about once a second while no pen is down and nothing runs aside."""
+        """Called some times a second while no pen is down and nothing runs aside."""
         bench = self._bench
         if bench.tasks.ahead is not None or time.monotonic() - self._touched_s < REST_S:
             return

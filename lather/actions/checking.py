@@ -24,16 +24,14 @@ if TYPE_CHECKING:
     from lather.assist.check.check import Check
     from lather.assist.check.lever import Causes
 
-CHECK_SHARE = 0.4  # of the work, before causes are looked for
 
 
 TITLE = "Checking"
-Found = tuple["Check", "Causes"]
 
 
 def check_all(bench: Workbench, by_itself: bool = False) -> None:
-    """Every measure, aside; then the levers of what is beyond its limit. What is worked out ahead
-    already is waited for."""
+    """Every measure, aside; nobody waits for what comes after it, the levers of what is beyond its
+    limit. A check that is under way already is waited for."""
     if bench.task is not None and by_itself:
         return
     job, state, ahead = bench.open_job, bench.state, bench.tasks.ahead
@@ -41,8 +39,8 @@ def check_all(bench: Workbench, by_itself: bool = False) -> None:
         bench.tasks.wait_for_ahead()
         return
 
-    def done(found: Found) -> None:
-        _take(bench, job, state, found)
+    def done(check: Check) -> None:
+        _take(bench, job, state, check)
 
     again = None if by_itself else lambda: check_all(bench)
     bench.run_task(TITLE, lambda progress, cancel: _checked(state, progress, cancel), done,
@@ -58,8 +56,8 @@ def check_ahead(bench: Workbench) -> bool:
     if bench.gauge.failed_of == about:
         return False
 
-    def done(found: Found, is_waited_for: bool) -> None:  # noqa: ARG001
-        _take(bench, job, state, found)
+    def done(check: Check, is_waited_for: bool) -> None:  # noqa: ARG001
+        _take(bench, job, state, check)
 
     def failed(error: Exception) -> None:
         if not isinstance(error, Cancelled):
@@ -70,25 +68,44 @@ def check_ahead(bench: Workbench) -> bool:
     return True
 
 
-def _checked(state: JobState, progress: Progress, cancel: CancelToken) -> Found:
+def _checked(state: JobState, progress: Progress, cancel: CancelToken) -> Check:
     from lather.assist.check.check import check
-    from lather.assist.check.lever import find_causes
 
-    checked = check(
-        state, cancel=cancel, progress=lambda share, what: progress(CHECK_SHARE * share, what)
-    )
-    return checked, find_causes(
-        state, checked, cancel=cancel,
-        progress=lambda share, what: progress(CHECK_SHARE + (1 - CHECK_SHARE) * share, what),
-    )  # fmt: skip
+    return check(state, cancel=cancel, progress=progress)
 
 
-def _take(bench: Workbench, job: Job, state: JobState, found: Found) -> None:
+def _take(bench: Workbench, job: Job, state: JobState, check: Check) -> None:
     if bench.job is not job:
         return
-    bench.gauge.take_full(found[0], state, found[1])
+    bench.gauge.take_full(check, state)
     if not_taken(bench):
         bench.say(f"Checked as it is: {not_taken(bench)}")
+    find_causes_ahead(bench)
+
+
+def find_causes_ahead(bench: Workbench) -> bool:
+    """What does most to each row of the check that holds, and the levers, while nobody waits; False
+    if they are known."""
+    from lather.assist.check.lever import NO_CAUSES, find_causes
+
+    gauge, state, job = bench.gauge, bench.state, bench.job
+    check = gauge.full
+    if check is None or gauge.causes is not None or not gauge.is_fresh(state):
+        return False
+
+    def work(progress: Progress, cancel: CancelToken) -> Causes:
+        return find_causes(state, check, cancel=cancel, progress=progress)
+
+    def done(causes: Causes, is_waited_for: bool) -> None:  # noqa: ARG001
+        if bench.job is job and gauge.full is check:
+            gauge.take_causes(causes)
+
+    def failed(error: Exception) -> None:
+        if not isinstance(error, Cancelled):  # no lever is known then, and none is looked for again
+            gauge.take_causes(NO_CAUSES)
+
+    bench.tasks.run_ahead("Looking for what brings it back", ("causes", check), work, done, failed)
+    return True
 
 
 def _about(state: JobState) -> tuple[object, ...]:

@@ -20,7 +20,7 @@ class Gauge:
     ----------
     quick : of the cheap measures, after the last change that was followed.
     full : of all measures, and `full_of` the work that it was made of.
-    causes : which layer does most to each row of that check, and the levers.
+    causes : which layer does most to each row of that check, and the levers; None until found.
     row_id : the row that is looked at.
 
     Signals
@@ -50,11 +50,15 @@ class Gauge:
         self.quick = check
         self.changed.emit()
 
-    def take_full(self, check: Check, state: JobState, causes: Causes) -> None:
-        self.full, self.full_of, self.causes = check, checked_work(state), causes
+    def take_full(self, check: Check, state: JobState) -> None:
+        self.full, self.full_of, self.causes = check, checked_work(state), None
         self.quick = check
         if self.row_id not in {row.row.id for row in check.beyond}:
             self.row_id = check.worst.row.id if check.worst is not None else ""
+        self.changed.emit()
+
+    def take_causes(self, causes: Causes) -> None:
+        self.causes = causes
         self.changed.emit()
 
     def is_fresh(self, state: JobState) -> bool:

@@ -63,7 +63,7 @@ class Workbench:
     task_changed() : long work began, advanced or ended.
     said(text, is_error) : a sentence for the person; `offer` is what could be done about it.
     pending_changed() : another proposal is looked at, or none, or it is set otherwise.
-    rests() : about once a second, while no pen is down and nothing runs aside.
+    rests() : some times a second, while no pen is down and nothing runs aside.
     offer_withdrawn() : what was said last is over, and with it what could be done about it.
     """
 
@@ -353,7 +353,7 @@ class Workbench:
 
 
     def tick(self, now_s: float) -> None:
-        """Called about once a second: what is to be done while nobody works."""
+        """Called some times a second: what is to be done while nobody works."""
         if self.keeper is None or self.task is not None or self.job is None:
             return
         if self.session is not None and self.session.busy:

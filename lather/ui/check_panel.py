@@ -159,6 +159,8 @@ class CheckPanel(QWidget):
             lines.append(lever.sentence())
         elif cause and not row.is_beyond:
             lines.append(f"Most of it by '{cause}'.")
+        elif row.is_beyond and gauge.is_fresh(state) and gauge.causes is None:
+            lines.append("What would bring it back is being looked for.")
         elif row.is_beyond:
             lines.append(f"By hand: {row.row.advice}.")
         self.detail.setText("\n".join(lines))

@@ -49,7 +49,7 @@ from lather.ui.worklist import Worklist
 
 TOP_PX, LENSES_PX, BOTTOM_PX, LAYERS_PX = 52, 30, 50, 136
 DEFAULT_SIZE = (1280, 800)
-CLOCK_MS = 1000
+CLOCK_MS = 250
 
 
 class MainWindow(QMainWindow):
