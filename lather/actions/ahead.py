@@ -41,6 +41,7 @@ class Ahead:
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:  # noqa: ARG002
         self._touch()
+        self._bench.tasks.give_way()  # it would be of the state before
 
     def _on_pen_down(self, sample: PenSample) -> None:  # noqa: ARG002
         self._touch()

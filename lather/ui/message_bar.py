@@ -98,7 +98,9 @@ class MessageBar(QWidget):
     def _show_task(self) -> None:
         task = self.bench.task
         if task is not None:
-            self._show(f"{task.title}  {task.what}", task.share, error=False)
+            n_waiting = self.bench.tasks.n_waiting
+            more = f"  ·  {n_waiting} more to come" if n_waiting else ""
+            self._show(f"{task.title}  {task.what}{more}", task.share, error=False)
 
     def _show(self, text: str, share: float | None, *, error: bool) -> None:
         t = theme()
