@@ -126,3 +126,63 @@ def light(app: App, pen: SimulatedPen, chance: random.Random) -> None:
 
 def reshape(app: App, pen: SimulatedPen, chance: random.Random) -> None:
     stroke(app, pen, chance, chance.choice(("push", "hold")), chance.uniform(60, 200))
+
+
+def area(app: App, pen: SimulatedPen,  # noqa: ARG001
+         chance: random.Random) -> None:
+    """An area somewhere, inside out, or none."""
+    import numpy as np
+
+    from lather.core.area.combine import Combine
+    from lather.core.rect import Rect
+    from lather.document import areas
+
+    bench = app.bench
+    photo = bench.state.photo
+    if bench.state.area is not None and chance.random() < 0.6:
+        bench.change("No area", areas.set_area, None)
+    elif bench.state.area is not None:
+        bench.change("Invert area", areas.invert)
+    else:
+        width, height = chance.randint(8, photo.width // 2), chance.randint(8, photo.height // 2)
+        x, y = chance.randint(0, photo.width - width), chance.randint(0, photo.height - height)
+        whole = np.full((height, width), chance.choice((1.0, 0.5)), np.float32)
+        rect = Rect(x, y, x + width, y + height)
+        bench.change("Outline area", areas.outline, rect, whole, Combine.NEW)
+
+
+def graft(app: App, pen: SimulatedPen, chance: random.Random) -> None:
+    """From the middle of the area, if there is one, to somewhere else."""
+    from lather.core.brush.stroke import PenSample
+    from lather.document.areas import bounds_of
+
+    state = app.bench.state
+    if state.area is None:
+        return
+    rect = bounds_of(state.area, state.photo.rect)
+    app.bench.hands.take_tool("graft")
+    x, y = (rect.x0 + rect.x1) / 2, (rect.y0 + rect.y1) / 2
+    dx, dy = chance.uniform(-50, 50), chance.uniform(-50, 50)
+    pen.stroke([PenSample(0.01 * i, x + dx * i / 6, y + dy * i / 6, 0.9) for i in range(6)])
+    pen.wait()
+
+
+def group(app: App, pen: SimulatedPen,  # noqa: ARG001
+          chance: random.Random) -> None:
+    """A group around the active layer, something done to it, or taken apart again."""
+    from lather.core.blend.modes import BlendMode
+    from lather.document import edits
+    from lather.document.layers.group import GroupLayer
+
+    bench = app.bench
+    active = bench.state.active
+    if isinstance(active, GroupLayer):
+        choice = chance.choice(("mode", "strength", "ungroup", "ungroup"))
+        if choice == "mode":
+            bench.change("Mode", edits.set_mode, active.id, chance.choice(list(BlendMode)))
+        elif choice == "strength":
+            bench.change("Strength", edits.set_strength, active.id, chance.random())
+        else:
+            app.window.actions_by_id["layer.ungroup"].run(bench)
+    elif not active.IS_FIXED:
+        bench.change("Group", edits.group, active.id)

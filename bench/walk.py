@@ -99,6 +99,7 @@ class Walk:
         prepare_kernels()
         self.outcome = Outcome()
         self.asked: list[str] = []  # since the last look
+        self._said: list[str] = []
         self._folder, self._chance = folder, chance
         self._photos = [picture_in(folder, False).rename(folder / f"{name}.png")
                         for name in ("one", "two")]  # fmt: skip
@@ -119,6 +120,8 @@ class Walk:
             (4, self._save_as), (6, self._open), (3, self._close), (3, self._signal),
             (2, self._survey), (2, self._cancel), (3, self._deliver), (4, self._undo_all),
             (3, self._fail_in_a_stroke), (4, self._fail_in_a_save), (6, self._wait),
+            (5, self._limit), (4, self._stage), (8, self._worklist), (3, self._propose),
+            (3, self._delete), (4, self._group), (3, self._eyes), (3, self._turned_pen),
         ]  # fmt: skip
 
     # --- one step ------------------------------------------------------------------------
@@ -154,6 +157,28 @@ class Walk:
     def _look(self, after: str) -> None:
         for path, known in zip(self._photos, self._hashes, strict=True):
             self._hold(_hash(path) == known, f"{after}: {path.name} changed")
+        self._look_at_steps(after)
+        raw = [text for text in self._said if "{" in text]
+        self._hold(not raw, f"{after}: said with its braces: {raw[:1]}")
+        self._said.clear()
+
+    def _look_at_steps(self, after: str) -> None:
+        """Every step changed something, and what is done was done by a layer that is there."""
+        from lather.document.effect import changes_anything
+        from lather.document.tree import walk
+
+        job = self.bench.job
+        if job is None:
+            return
+        for step in job.history.done[-6:]:
+            changes = changes_anything(step.before, step.after)
+            self._hold(changes, f"{after}: the step '{step.name}' changed nothing")
+        there = {layer.id for layer in walk(job.state.layers)}
+        gone = [n for n, layer in job.state.findings.done_by.items() if layer not in there]
+        self._hold(not gone, f"{after}: findings {gone} are done by no layer")
+        pending = self.bench.pending
+        self._hold(pending is None or pending.stage is self.bench.stage,
+                   f"{after}: a proposal is looked at outside of its stage")  # fmt: skip
 
     def _hold(self, holds: bool, what: str) -> None:
         if not holds:
@@ -173,6 +198,7 @@ class Walk:
         self.bench = self._app.bench
         self.bench.ask = Answering(self)
         self.bench.job_opened.connect(self._on_opened)
+        self.bench.said.connect(lambda text, _: self._said.append(text))
         self._pen = SimulatedPen(self._app.window.canvas)
         sys.excepthook = self._on_fault
 
@@ -285,6 +311,45 @@ class Walk:
 
         active = self.bench.state.active
         self.bench.change("Lock", edits.set_locked, active.id, not active.locked)
+
+    def _limit(self) -> None:
+        choice = self._chance.choice((moves.area, moves.area, moves.graft))
+        choice(self._app, self._pen, self._chance)
+
+    def _stage(self) -> None:
+        from lather.document.layers.layer import Stage
+
+        self.bench.go_to_stage(self._chance.choice(list(Stage)))
+
+    def _worklist(self) -> None:
+        """Keys of the worklist, faster than what they ask for is done."""
+        keys = ("next", "next", "mend", "mend", "keep", "skip", "next_decided", "reopen",
+                "previous", "mend_all")  # fmt: skip
+        for _ in range(self._chance.randint(1, 5)):
+            self._run(f"finding.{self._chance.choice(keys)}")
+
+    def _propose(self) -> None:
+        """Something of Even, taken, left, or left to wait in its stage."""
+        self._run(self._chance.choice(("even.shine", "even.even_out", "proposal.mends")))
+        if self._chance.random() < 0.5:
+            self._settle()
+        self._run(self._chance.choice(("proposal.accept", "proposal.accept", "proposal.leave",
+                                       "proposal.paint_in")))  # fmt: skip
+
+    def _delete(self) -> None:
+        self._run("layer.delete")
+
+    def _group(self) -> None:
+        moves.group(self._app, self._pen, self._chance)
+
+    def _eyes(self) -> None:
+        self._run(self._chance.choice(("view.before", "view.split", "view.mirror")))
+
+    def _turned_pen(self) -> None:
+        self._lift()
+        self._pen.is_turned = True
+        self._pen.stroke(self._samples())
+        self._pen.is_turned = False
 
     def _undo_all(self) -> None:
         if self.bench.job is None:
@@ -444,6 +509,9 @@ class Walk:
         names = ("a.lather", "b.lather", "a.v2", "one.final", "c d", None)
         name = self._chance.choice(names)
         return None if name is None else self._folder / name
+
+    def _answer_ungroup(self, name: str, lost: Any) -> bool:
+        return self._chance.random() < 0.5
 
     def _answer_replace(self, path: Path) -> bool:
         return self._chance.random() < 0.7
