@@ -65,6 +65,10 @@ class InUseError(LatherError):
     """A job is open in another process."""
 
 
+class BusyError(LatherError):
+    """Something else runs aside, one at a time."""
+
+
 class EditError(LatherError):
     """An edit does not apply to the layer or job at hand."""
 

@@ -32,7 +32,7 @@ Order = tuple[Path, Delivery]
 
 
 def deliver(bench: Workbench) -> None:
-    after_stroke(bench, lambda: _deliver(bench))
+    after_stroke(bench, lambda: bench.in_turn(lambda: _deliver(bench)))
 
 
 def _deliver(bench: Workbench) -> None:
@@ -126,7 +126,7 @@ def write_pictures(
 
 def export_openraster(bench: Workbench) -> None:
     """All layers, for programs that read OpenRaster."""
-    after_stroke(bench, lambda: _export(bench))
+    after_stroke(bench, lambda: bench.in_turn(lambda: _export(bench)))
 
 
 def _export(bench: Workbench) -> None:

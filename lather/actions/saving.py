@@ -40,7 +40,7 @@ def _settle_unsaved(bench: Workbench, go_on: GoOn, stay: GoOn | None) -> None:
 
 
 def save(bench: Workbench, then: GoOn | None = None) -> None:
-    after_stroke(bench, lambda: _save(bench, then))
+    after_stroke(bench, lambda: bench.in_turn(lambda: _save(bench, then)))
 
 
 def _save(bench: Workbench, then: GoOn | None) -> None:
@@ -52,7 +52,7 @@ def _save(bench: Workbench, then: GoOn | None) -> None:
 
 
 def save_as(bench: Workbench, then: GoOn | None = None) -> None:
-    after_stroke(bench, lambda: _save_as(bench, then))
+    after_stroke(bench, lambda: bench.in_turn(lambda: _save_as(bench, then)))
 
 
 def _save_as(bench: Workbench, then: GoOn | None) -> None:

@@ -8,7 +8,7 @@ from typing import Protocol, TypeVar
 from lather.actions.task import Offer, Task
 from lather.core.work import CancelToken, Progress
 from lather.document.events import Signal
-from lather.errors import Cancelled, LatherError
+from lather.errors import BusyError, Cancelled
 from lather.render.worker import Executor
 
 T = TypeVar("T")
@@ -80,13 +80,13 @@ class Tasks:
 
         Raises
         ------
-        LatherError : something else runs that does not give way.
+        BusyError : something else runs that does not give way.
         """
         if self.task is not None and self.task.gives_way:
             self.task.cancel.cancel()
             self._end()
         if self.task is not None:
-            raise LatherError(
+            raise BusyError(
                 f"'{title}' was not started",
                 f"'{self.task.title}' is still running",
                 "wait for it or cancel it",

@@ -24,7 +24,10 @@ def show_menu(
     menu.setToolTipsVisible(True)
     menu.aboutToHide.connect(menu.deleteLater)
     for thing in under:
-        menu.addSection(thing.title)
+        menu.addSeparator()
+        title = menu.addAction(thing.title)  # the title of a section would not be drawn
+        assert title is not None
+        title.setEnabled(False)
         for command in thing.commands:
             _add(menu, actions[command], bench)
     menu.popup(at)

@@ -308,8 +308,7 @@ class DeliverDialog(QDialog):
             inputs = [photo.path] if photo.path is not None else []
             check_outputs(inputs, [Output(path, Form.PICTURE) for path, _ in orders])
         except (LatherError, OSError, ValueError) as error:
-            said = error.sentence() if isinstance(error, LatherError) else str(error)
-            self.preview.setText(said)
+            self.preview.setText(_in_advance(error))
             self.preview.setStyleSheet(f"color: {theme().warning};")
             self.deliver.setEnabled(False)
             return
@@ -358,6 +357,15 @@ class DeliverDialog(QDialog):
         ])  # fmt: skip
         self._settings.set("delivery_folder", self.folder_field.text())
         self.accept()
+
+
+def _in_advance(error: Exception) -> str:
+    """Why something could not be written, before it is tried."""
+    if not isinstance(error, LatherError):
+        return str(error)
+    if not error.what.endswith("was not written"):
+        return error.sentence()
+    return f"{error.why[:1].upper()}{error.why[1:]}; {error.advice}."
 
 
 def _combo(choices: tuple[tuple[str, object], ...]) -> QComboBox:

@@ -245,7 +245,8 @@ class LayerRow(QWidget):
                 f"Made by a newer Lather ({self.layer.kind}): kept and saved again as it is, but "
                 "not shown.\nUpdate Lather to see the whole picture."
             )
-        return (
+        return (  # with the name, which a narrow list cuts short
+            f"{self.layer.name}\n"
             "Drag the bar for strength, the row to move it, double-click the name to rename.\n"
             "The mask sign switches the brush between pixels and mask."
         )

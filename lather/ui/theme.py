@@ -151,8 +151,9 @@ def _style(t: Theme) -> str:
         border-color: {t.line}; }}
     QPushButton[role="main"] {{ background: {t.accent}; color: {t.on_accent};
         font-weight: 600; }}
+    QPushButton[role="main"]:disabled {{ color: {t.dim}; background: transparent; }}
     QToolButton::menu-indicator {{ image: none; }}
-    QLineEdit, QSpinBox, QDoubleSpinBox, QDateEdit, QComboBox {{ background: {t.card};
+    QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox {{ background: {t.card};
         border: 1px solid {t.line};
         border-radius: {RADIUS_PX}px; padding: 3px 8px; min-height: 20px;
         selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}

@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayou
 from lather.actions.action import Action
 from lather.actions.keymap import keys_of, with_keys
 from lather.actions.workbench import Workbench
+from lather.errors import BusyError
 from lather.ui import icons
 from lather.ui.theme import GAP_2, GAP_4, theme
 
@@ -117,14 +118,16 @@ def dress_anew(widget: QWidget) -> None:
 
 
 def run_action(action: Action, bench: Workbench) -> None:
-    """Run a command, or say why it does not apply; an expected error becomes a sentence, anything
-    else a report."""
+    """Run a command, in turn, or say why it does not apply; an expected error becomes a sentence,
+    anything else a report."""
     why_not = action.enabled.why_not(bench)
     if why_not:
         bench.say(f"{action.title.rstrip('…')}: {why_not}.")
         return
     try:
         action.run(bench)
+    except BusyError:  # it was pressed all the same: it comes next
+        bench.in_turn(lambda: run_action(action, bench))
     except Exception as error:  # noqa: BLE001 - the edge: errors end here as sentences
         bench.report(error, f"'{action.title}' failed")
 

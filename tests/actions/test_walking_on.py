@@ -160,6 +160,40 @@ class TypedAheadTest(BenchCase):
         self.assertIn("outside of the area; clear the area (R+G)", self.said[-1])
 
 
+class InTurnTest(BenchCase):
+    def test_whatever_is_pressed_meanwhile_comes_next(self) -> None:
+        from lather.ui.widgets import run_action
+
+        self.open(spotted())
+        self.answers.answers["path_to_save"] = self.folder / "work.lather"
+        for action_id in ("finding.mend_all", "layer.merge_copy", "job.save"):
+            run_action(ACTIONS[action_id], self.bench)
+        self.assertEqual(self.bench.tasks.n_waiting, 2)
+        self.work()
+        names = [layer.name for layer in self.bench.state.layers[1:]]
+        self.assertEqual(names, ["Mended spots", "Merged copy"])
+        self.assertFalse(self.bench.open_job.modified)
+        self.assertTrue((self.folder / "work.lather").exists())
+
+    def test_what_is_not_taken_is_said_after_a_delivery_and_a_check_too(self) -> None:
+        from lather.files.delivery import Delivery
+
+        self.open(even_state())
+        self.bench.go_to_stage(Stage.EVEN)
+        evening.tame_shine(self.bench)
+        self.work()
+        self.answers.answers["orders"] = [(self.folder / "o.png", Delivery())]
+        self.press("job.deliver")
+        self.work()
+        self.assertIn("Delivered to", self.said[-1])
+        self.assertIn("'Tame shine' in Even is proposed, and not taken.", self.said[-1])
+        with mock.patch("lather.actions.checking._checked"), \
+                mock.patch.object(self.bench.gauge, "take_full"):
+            self.press("check.all")
+            self.work()
+        self.assertIn("Checked as it is: 'Tame shine' in Even", self.said[-1])
+
+
 class EvenOneByOneTest(BenchCase):
     def setUp(self) -> None:
         super().setUp()

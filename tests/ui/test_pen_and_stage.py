@@ -184,7 +184,7 @@ class DeliverByBriefTest(StageCase):
         QTest.keyClicks(dialog.pattern_field, "anna")
         self.assertTrue(dialog.deliver.isEnabled())
         QTest.keyClicks(dialog.folder_field, "/nowhere")
-        self.assertIn("there is no folder", dialog.preview.text())
+        self.assertIn("There is no folder", dialog.preview.text())
         self.assertFalse(dialog.deliver.isEnabled())
 
 
