@@ -23,7 +23,6 @@ from lather.errors import Cancelled
 TITLE = "Evening the skin"
 
 
-
 def tame_shine(bench: Workbench, ids: frozenset[int] | None = None) -> None:
     from lather.assist.shine import propose_shine
 

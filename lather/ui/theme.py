@@ -160,13 +160,13 @@ def _style(t: Theme) -> str:
     QPlainTextEdit {{ background: {t.card}; border: 1px solid {t.line};
         border-radius: {RADIUS_PX}px; padding: 3px 4px;
         selection-background-color: {t.accent}; selection-color: {t.on_accent}; }}
-    QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QDateEdit:focus, QComboBox:focus,
+    QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus,
     QPlainTextEdit:focus {{
         border-color: {t.accent}; }}
     QComboBox::drop-down {{ border: none; width: 22px; }}
     QComboBox::down-arrow {{ image: url({arrow}); width: 12px; height: 12px; }}
     QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button,
-    QDoubleSpinBox::down-button, QDateEdit::up-button, QDateEdit::down-button {{
+    QDoubleSpinBox::down-button {{
         width: 0; border: none; }}
     QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; }}
     QScrollArea, QScrollArea > QWidget > QWidget {{ background: transparent; border: none; }}
