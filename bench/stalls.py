@@ -92,6 +92,7 @@ class Session:
         yield "an outline of 1,200 readings, freehand", self._freehand
         yield "", self._survey
         yield "a region corrected, inside of the area", self._correct_region
+        yield "the first push", self._push
 
     def _wide_stroke(self) -> None:
         self._take("paint_colour", 900.0)
@@ -142,6 +143,10 @@ class Session:
     def _correct_region(self) -> None:
         self._take("correct_region", 400.0)
         self._stroke([(1000 + 30 * i, 2000) for i in range(40)])
+
+    def _push(self) -> None:
+        self._take("push", 500.0)
+        self._stroke([(1500 + 12 * i, 1500) for i in range(30)])
 
     def _take(self, tool_id: str, size_px: float | None = None) -> None:
         """Another tool, and its size: two things for a hand."""

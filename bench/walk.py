@@ -21,9 +21,9 @@ import threading
 from collections import Counter
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from unittest import mock
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
@@ -32,6 +32,10 @@ from bench import moves
 from bench.crash import home_in, picture_in
 from lather.actions.opening import open_file
 from lather.errors import LatherError
+
+if TYPE_CHECKING:
+    from lather.document.job import Job
+    from lather.document.state import JobState
 
 PLANNED = "a fault of the walk's own"
 PATIENCE_S = 60.0
@@ -212,7 +216,7 @@ class Walk:
         self._pen_is_down = False
         job = self.bench.job
         if job is not None:
-            self._first = self._first_of(job)
+            self._first = _first_of(job)
 
     def _wait_for(self, done: Callable[[], bool], what: str) -> None:
         from lather.ui.scripted import wait_until
@@ -358,7 +362,7 @@ class Walk:
         job = self.bench.open_job
         n_done, now = len(job.history.done), _digest(job.state)
         self.bench.go_to_step(0)
-        self._hold(_digest(job.state) == self._first, "undo all is not the start")
+        self._hold(_is_same_work(job.state, self._first), "undo all is not the start")
         self.bench.go_to_step(n_done)
         self._hold(_digest(job.state) == now, "redo all is not the end")
 
@@ -385,10 +389,8 @@ class Walk:
 
         job = self.bench.job
         if job is not None and job.path is not None and not job.modified:
-            self._hold(
-                _digest(load_job(job.path).state) == _digest(job.state),
-                "what was saved is not what opens again",
-            )
+            self._hold(_is_same_work(job.state, load_job(job.path).state),
+                       "what was saved is not what opens again")  # fmt: skip
 
     def _open(self) -> None:
         jobs = [path for path in self._folder.glob("*.lather") if "backup" not in path.name]
@@ -409,15 +411,12 @@ class Walk:
         self._settle()
         if job is None or self.bench.job is job or "unsaved" in self.asked:
             return
-        left = _digest(job.state)
         if job.path is not None and job.path.exists():
-            on_disk = _digest(load_job(job.path).state)
-        untouched = left == self._first_of(job)
-        self._hold(untouched or left == on_disk, f"{what}: work was left without a question")
-
-    def _first_of(self, job: Any) -> str:
-        done = job.history.done
-        return _digest(done[0].before if done else job.state)
+            on_disk = load_job(job.path).state
+        first = _first_of(job)
+        kept = [first] if on_disk is None else [first, on_disk]
+        self._hold(any(_is_same_work(job.state, state) for state in kept),
+                   f"{what}: work was left without a question")  # fmt: skip
 
     def _close(self) -> None:
         self._closing(self._app.window.close)
@@ -447,18 +446,19 @@ class Walk:
         self._pen_is_down = False
         self._wait_for(lambda: not self._app.window.isVisible(), "closing on a signal")
         self._hold("unsaved" not in self.asked, "a question after a signal")
-        left = None if job is None else _digest(job.state)
+        state = None if job is None else job.state
         modified = job is not None and job.modified
         if job is not None:
             path = job.path
         self.stop_and_start()
-        if not modified or left == self._first:
+        if state is None or not modified or _is_same_work(state, self._first):
             return
         self._next_recovery = "recovered"
         begin(self.bench, path)
         self._settle()
         back = None if self.bench.job is None else _digest(self.bench.job.state)
-        self._hold(back == left, f"after a signal: {'job' if path else 'untitled'} work is gone")
+        kind = "job" if path else "untitled"
+        self._hold(back == _digest(state), f"after a signal: {kind} work is gone")
 
     def _survey(self) -> None:
         if self.bench.task is None:
@@ -551,6 +551,18 @@ def _digest(state: Any) -> str:
     from lather.document.digest import digest
 
     return digest(state)
+
+
+def _first_of(job: Job) -> JobState:
+    done = job.history.done
+    return done[0].before if done else job.state
+
+
+def _is_same_work(left: JobState, kept: JobState) -> bool:
+    """A survey that came by itself is no work: it comes again with the next opening."""
+    if left.surveyed and not kept.surveyed:
+        kept = replace(kept, findings=left.findings, regions=left.regions)
+    return _digest(left) == _digest(kept)
 
 
 def main() -> int:

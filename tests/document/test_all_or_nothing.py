@@ -55,12 +55,15 @@ class RecorderTest(Case):
         self.assertEqual(heard, [1, 2])
 
 
+OTHER_SEEDS = 100  # than those of the state that is begun with
+
+
 class UndoMemoryTest(Case):
     TILE_BYTES = random_tile(0).nbytes
 
     def recorded(self, job: Job, seed: int) -> None:
         layer = job.state.active
-        tiles = layer.tiles.with_tiles({(0, 0): random_tile(seed)})
+        tiles = layer.tiles.with_tiles({(0, 0): random_tile(OTHER_SEEDS + seed)})
         job.change("Paint", edits.set_pixels(job.state, layer.id, tiles))
 
     def held_bytes(self, history: History) -> int:

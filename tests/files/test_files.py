@@ -161,7 +161,7 @@ class AtomicTest(Case):
     def test_a_failure_leaves_the_earlier_file(self) -> None:
         path = self.folder / "a.txt"
         path.write_text("earlier")
-        with self.assertRaisesRegex(LatherError, "No space left"), replacing(path) as temporary:
+        with self.assertRaisesRegex(LatherError, "is full"), replacing(path) as temporary:
             temporary.write_text("half")
             raise OSError(28, "No space left on device")
         self.assertEqual(path.read_text(), "earlier")

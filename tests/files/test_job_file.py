@@ -155,7 +155,7 @@ class RoundTripTest(Case):
             real(archive, *arguments, **options)
 
         with mock.patch.object(zipfile.ZipFile, "writestr", full), self.assertRaisesRegex(
-            LatherError, "No space left on device; choose another folder or make room"
+            LatherError, "is full; make room, or choose another disk; the earlier file is unchanged"
         ):
             save_job(edits.add_pixel_layer(state), path)
         self.assertEqual(path.read_bytes(), earlier)
@@ -327,7 +327,7 @@ class LinkedPhotoTest(Case):
         loaded = load_job(self.path, photo_at=elsewhere)
         self.assertEqual(loaded.state.photo.path, elsewhere)
         small = photo_in(self.folder, "small.png", width=20, height=20).path
-        with self.assertRaisesRegex(JobFileError, "not the one the job was made with"):
+        with self.assertRaisesRegex(JobFileError, "is another picture: 20 x 20 px instead of"):
             load_job(self.path, photo_at=small)
 
     def test_no_link_is_written_to_a_photo_that_is_gone_or_changed(self) -> None:

@@ -187,7 +187,7 @@ class FilesInTheWindowTest(WindowCase):
             wait_until(lambda: self.bench.task is None)
         messages = self.window.messages
         self.assertTrue(messages.offer.isVisible())
-        self.assertIn("No space left", messages.text.text())
+        self.assertIn("is full", messages.text.text())
         self.assertFalse(messages._hide.isActive())  # stays until answered
         messages.offer.click()
         wait_until(lambda: self.bench.task is None)

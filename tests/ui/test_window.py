@@ -106,7 +106,8 @@ class PenTest(WindowCase):
 
     def test_mouse_works_like_the_pen(self) -> None:
         self.open()
-        self.bench.hands.take_tool("paint_back")
+        self.bench.hands.take_tool("paint_colour")
+        self.bench.hands.set_colour((0.0, 0.5, 1.0))
         canvas = self.window.canvas
         middle = QPoint(canvas.width() // 2, canvas.height() // 2)
         QTest.mousePress(canvas, Qt.MouseButton.LeftButton, pos=middle)
