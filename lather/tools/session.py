@@ -219,9 +219,9 @@ class PenSession:
         self._feed(stroke, stroke.path.extend([sample]))
 
     def _moved_by(self, work: Work) -> Reshapes:
-        state = work.preview()
         if tool(self.hand.tool).on_photo:
-            return all_of(state)
+            return all_of(self._job.state)
+        state = work.preview()  # its layer may be one of the tool's own
         return above(state, state.active_id)
 
     def _feed(self, stroke: _Stroke, dabs: Dabs) -> None:
