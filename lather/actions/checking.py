@@ -25,7 +25,6 @@ if TYPE_CHECKING:
     from lather.assist.check.lever import Causes
 
 
-
 TITLE = "Checking"
 
 

@@ -351,7 +351,6 @@ class Workbench:
             self.proposals[pending.stage] = pending
         self.pending_changed.emit()
 
-
     def tick(self, now_s: float) -> None:
         """Called some times a second: what is to be done while nobody works."""
         if self.keeper is None or self.task is not None or self.job is None:

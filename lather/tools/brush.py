@@ -82,8 +82,6 @@ def begin_paint_back(state: JobState, hand: Hand) -> Work:
                      from_active=state.active_id)  # fmt: skip
 
 
-
-
 def _with_layer_on_top(state: JobState, name: str) -> JobState:
     return edits.add_pixel_layer(replace(state, active_id=_topmost(state)), name)
 

@@ -170,7 +170,6 @@ class KernelsTest(Case):
             form(image, np.ascontiguousarray(lines), left, top, side, out)
         self.assert_close(*results, 2e-6)
 
-
     @settings(max_examples=20, deadline=None)
     @given(st.integers(0, 1), st.integers(0, 9))
     def test_light(self, by_curves: int, seed: int) -> None:

@@ -261,7 +261,6 @@ class ViewTest(WindowCase):
         self.bench.undo()
         self.assertFalse(self.bench.looks.mask_alone)
 
-
     def test_a_change_asks_for_tiles_and_assembles_nothing(self) -> None:
         """The picture that is shown stays; tiles replace theirs as they come."""
         self.open(painted_state(n_layers=2))

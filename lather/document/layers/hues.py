@@ -28,7 +28,6 @@ class HueRange(HueBracket):
     )  # fmt: skip
 
 
-
 @dataclass(frozen=True)
 class HuesParameters(Parameters):
     ranges: tuple[HueRange, ...] = rows(

@@ -40,7 +40,6 @@ class InkRange(HueBracket):
     )  # fmt: skip
 
 
-
 @dataclass(frozen=True)
 class InksParameters(Parameters):
     ranges: tuple[InkRange, ...] = rows(

@@ -20,7 +20,6 @@ class MonoRange(HueBracket):
     )  # fmt: skip
 
 
-
 @dataclass(frozen=True)
 class MonoParameters(Parameters):
     ranges: tuple[MonoRange, ...] = rows(
