@@ -401,9 +401,11 @@ class Walk:
         """What is left must be in a file, or somebody was asked about it."""
         from lather.files.jobfile import load_job
 
-        job, on_disk = self.bench.job, None
+        job, on_disk, asked_about = self.bench.job, None, None
         self.asked.clear()
         leave()
+        if job is not None and "unsaved" in self.asked:
+            asked_about = job.state
         if self.bench.job is job and self.bench.task is not None and self._chance.random() < 0.5:
             self.asked.clear()  # a stroke while the other one is being opened: asked about anew
             with suppress(LatherError):
@@ -414,7 +416,7 @@ class Walk:
         if job.path is not None and job.path.exists():
             on_disk = load_job(job.path).state
         first = _first_of(job)
-        kept = [first] if on_disk is None else [first, on_disk]
+        kept = [state for state in (first, on_disk, asked_about) if state is not None]
         self._hold(any(_is_same_work(job.state, state) for state in kept),
                    f"{what}: work was left without a question")  # fmt: skip
 

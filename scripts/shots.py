@@ -7,6 +7,7 @@ import os
 import tempfile
 from dataclasses import replace
 from pathlib import Path
+from unittest import mock
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
@@ -104,10 +105,12 @@ def main() -> None:
     bench.change("Group layer", edits.group, bench.state.active_id)
     bench.hands.take_tool("paint_colour")
     bench.settings.set("delivery_folder", "/")
-    dialog = DeliverDialog(bench.open_job, bench.settings, app.window)
-    dialog.folder_field.setText("~/Pictures/Delivered")
-    dialog.list.setCurrentRow(1)
-    show(app, dialog, "deliver")
+    with tempfile.TemporaryDirectory() as home, mock.patch.dict(os.environ, HOME=home):
+        (Path(home) / "Pictures" / "Delivered").mkdir(parents=True)
+        dialog = DeliverDialog(bench.open_job, bench.settings, app.window)
+        dialog.folder_field.setText("~/Pictures/Delivered")
+        dialog.list.setCurrentRow(1)
+        show(app, dialog, "deliver")
     bench.go_to_stage(Stage.CLEAN)
 
     app.window.actions_by_id["help.shortcuts"].run(bench)

@@ -205,7 +205,7 @@ class ToolCard(Panel):
                 part.hide()
             self.rulers["size_px"].setVisible(not entry.paints)
             self.advice_line.setText(
-                f"'{layer.name}' takes no paint: choose or add a layer, or paint on its mask."
+                f"'{layer.name}' takes no paint: a stroke goes on a layer of its own."
                 if entry.paints else entry.help
             )
         if takes_no_paint != self._has_room:
