@@ -111,12 +111,13 @@ def read_revision(path: Path) -> str | None:
 
 
 def described(path: Path) -> str:
-    """Whose job a file is, and how much was done: 'the job of ...'; '' if it cannot be read."""
+    """Which photo a job is of, and how much was done on it; '' if it cannot be read."""
     try:
         entry = migrated(json.loads(Archive(path).read("job.json", MOST_JSON_BYTES)))
         n_layers = len(entry["layers"]) - 1
-        name = str(entry["photo"].get("name") or path.stem)
-    except (OSError, AttributeError, *DAMAGE):
+        photo = entry["photo"]
+        name = Path(photo.get("file") or photo.get("link") or path.name).name
+    except (OSError, *DAMAGE):
         return ""
     return f"the job of '{name}' with {n_layers} layer{'' if n_layers == 1 else 's'}"
 

@@ -222,12 +222,12 @@ class JobWritersTest(Case):
     def test_what_is_replaced_is_kept_as_a_backup(self) -> None:
         status, err = self.clean()
         self.assertEqual(status, 1)
-        self.assertIn("there is the job of 'work' with 1 layer; give --replace", err)
+        self.assertIn("there is the job of 'photo.png' with 1 layer; give --replace", err)
         self.assertEqual(self.job.read_bytes(), self.held)
         self.assertFalse((self.folder / "o.png").exists())
         status, err = self.clean("--replace")
         self.assertEqual(status, 0, err)
-        self.assertIn("'work.lather' replaces the job of 'work' with 1 layer; it is kept as "
+        self.assertIn("'work.lather' replaces the job of 'photo.png' with 1 layer; it is kept as "
                       "'work.backup1.lather'", err)
         self.assertEqual((self.folder / "work.backup1.lather").read_bytes(), self.held)
         self.assertFalse(Lock.held_here(beside(self.job).lock))
