@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
 
+import cv2
 import numpy as np
 from hypothesis import strategies as st
 
@@ -41,6 +42,15 @@ from lather.tools.base import Hand
 from lather.tools.session import PenSession, Viewport
 
 DEMO = Path(__file__).parents[1] / "demo"
+
+
+def small_portrait(folder: Path, scale: float) -> Path:
+    """Portrait 8 of the demo at a share of its size, as a photo of its own."""
+    picture = cv2.imread(str(DEMO / "portrait8.jpg"))
+    small = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
+    path = folder / "portrait.png"
+    cv2.imwrite(str(path), small)
+    return path
 
 
 def photo_in(folder: Path, name: str = "portrait.png", **size: int) -> Photo:

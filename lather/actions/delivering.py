@@ -18,7 +18,7 @@ from lather.document.state import JobState
 from lather.document.tree import walk
 from lather.errors import UsageError
 from lather.files import endings
-from lather.files.delivery import DEFAULT_PATTERN, Delivery, SizeBy
+from lather.files.delivery import DEFAULT_PATTERN, ENDINGS, Delivery, SizeBy
 from lather.files.outputs import Form, Output, check_outputs, with_ending
 
 DELIVERY_CAUTION = (
@@ -52,7 +52,7 @@ def agreed_deliveries(brief: Brief) -> tuple[Delivery, ...]:
     named = len(sizes_px) > 1  # the same name twice would be one file
     return tuple(
         replace(
-            _AGREED[form], name=f"Brief: {_title(form)}, {_size(px)}",
+            _agreed(form), name=f"Brief: {form.label}, {_size(px)}",
             size_by=SizeBy.FULL if px is None else SizeBy.LONG_SIDE_PX, size=float(px or 0),
             pattern="{title}_{width}x{height}" if named else DEFAULT_PATTERN,
         )
@@ -60,15 +60,12 @@ def agreed_deliveries(brief: Brief) -> tuple[Delivery, ...]:
     )  # fmt: skip
 
 
-_AGREED = {
-    Delivered.JPEG: Delivery(suffix=".jpg"), Delivered.PNG: Delivery(suffix=".png"),
-    Delivered.WEBP: Delivery(suffix=".webp"),
-    Delivered.TIFF: Delivery(suffix=".tif", depth_bits=16, to_srgb=False),
-}  # fmt: skip
-
-
-def _title(form: Delivered) -> str:
-    return "WebP" if form is Delivered.WEBP else form.value.upper()
+def _agreed(form: Delivered) -> Delivery:
+    """A format as it is delivered where only the format was agreed on."""
+    delivery = Delivery(suffix=ENDINGS[form][0])
+    if form is Delivered.TIFF:  # for whoever goes on working on it
+        return replace(delivery, depth_bits=16, to_srgb=False)
+    return delivery
 
 
 def _size(long_side_px: int | None) -> str:

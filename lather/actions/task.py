@@ -38,3 +38,7 @@ class Task:
     cancel: CancelToken = field(default_factory=CancelToken)
     share: float = 0.0
     what: str = ""
+
+    def report(self, share: float, what: str) -> None:
+        """How far it is, as the work itself says; a `Progress`."""
+        self.share, self.what = share, what

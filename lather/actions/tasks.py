@@ -95,9 +95,6 @@ class Tasks:
         task = self.task = Task(title, must_end=must_end, gives_way=gives_way)
         self.changed.emit()
 
-        def report(share: float, what: str) -> None:
-            task.share, task.what = share, what
-
         def finished(outcome: T) -> None:
             if self.task is task:  # else it gave way
                 self._end()
@@ -114,12 +111,10 @@ class Tasks:
                 self.leave_line()
                 self.cancelled.emit()
             if handled is None or not handled(error):
-                self._report(error, f"'{title}' failed", retry)
-                if isinstance(error, Cancelled):
-                    self._say(f"{title}: cancelled, nothing was changed.")
+                self._tell_of(error, title, retry)
             self._go_on_with_line()
 
-        self._executor.post(lambda: work(report, task.cancel), finished, failed=failed)
+        self._executor.post(lambda: work(task.report, task.cancel), finished, failed=failed)
 
     def run_ahead(
         self,
@@ -136,9 +131,6 @@ class Tasks:
         """
         self.give_way()
         task = self.ahead = Task(title, gives_way=True, about=about)
-
-        def report(share: float, what: str) -> None:
-            task.share, task.what = share, what
 
         def is_over() -> bool:
             """Whether anybody still wants the outcome."""
@@ -161,12 +153,10 @@ class Tasks:
                 return
             failed(error)
             if is_waited_for:
-                self._report(error, f"'{title}' failed", None)
-                if isinstance(error, Cancelled):
-                    self._say(f"{title}: cancelled, nothing was changed.")
+                self._tell_of(error, title, None)
             self._go_on_with_line()
 
-        self._executor.post(lambda: work(report, task.cancel), finished, failed=went_wrong)
+        self._executor.post(lambda: work(task.report, task.cancel), finished, failed=went_wrong)
 
     def wait_for_ahead(self) -> None:
         """Somebody waits for it now: it is shown, and gives way no more."""
@@ -201,6 +191,13 @@ class Tasks:
     def stop_waiting(self) -> None:
         stop, self._stop_waiting = self._stop_waiting, _nothing
         stop()
+
+    def _tell_of(
+        self, error: Exception, title: str, retry: Callable[[], None] | None
+    ) -> None:
+        self._report(error, f"'{title}' failed", retry)
+        if isinstance(error, Cancelled):
+            self._say(f"{title}: cancelled, nothing was changed.")
 
     def _go_on_with_line(self) -> None:
         while self._line and self.task is None:

@@ -20,7 +20,7 @@ from lather.core.survey.findings.finding import Finding
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document import edits
 from lather.document.access import is_mendable, mendable
-from lather.document.areas import MOSTLY_INSIDE, limit_of
+from lather.document.areas import is_mostly_inside, limit_of
 from lather.document.avoid import avoided
 from lather.document.briefing import refuse_where_forbidden
 from lather.document.findings import FindingState
@@ -119,10 +119,7 @@ def is_in_area(state: JobState, finding: Finding) -> bool:
     """True if most of a finding lies in the area, or if there is none."""
     rect = finding.rect.intersect(state.photo.rect)
     limit = limit_of(state, rect)
-    if limit is None:
-        return True
-    coverage = finding.coverage(rect)
-    return float((coverage * limit).sum()) >= MOSTLY_INSIDE * float(coverage.sum())
+    return limit is None or is_mostly_inside(limit, finding.coverage(rect))
 
 
 def _refusal(left: Counter[str]) -> EditError:

@@ -14,7 +14,6 @@ from lather.assist.skin_view import (
     area_in,
     map_tiles,
     marks_of,
-    share_inside,
     view_below_evening,
 )
 from lather.core.arrays import MaskPixels, Plane
@@ -24,7 +23,7 @@ from lather.core.survey.regions.region import Part
 from lather.core.tone.evening import EvenMaps, even_maps, evened_rgb
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document import edits
-from lather.document.areas import MOSTLY_INSIDE
+from lather.document.areas import is_mostly_inside
 from lather.document.findings import FindingState
 from lather.document.layers.blood_pigment import NOTHING_TAKEN, BloodPigmentLayer
 from lather.document.layers.layer import Layer, Stage, new_id
@@ -92,7 +91,7 @@ def propose_even_out(
     found = [f for f in state.findings.in_state(FindingState.OPEN)
              if f.kind is Kind.UNEVEN and (meant.ids is None or f.id in meant.ids)]  # fmt: skip
     done = [f.id for f in found
-            if share_inside(area, marks_of([f], view.rect, view.level)) >= MOSTLY_INSIDE]
+            if is_mostly_inside(area, marks_of([f], view.rect, view.level))]
     after = edits.decide(after, done, FindingState.DONE, by=layers[0].id)
     reasons = [f"under the eyes at most {UNDER_EYES:.0%}", *left_in_part(len(found) - len(done))]
     if state.brief.keeps(Kind.FRECKLES):

@@ -16,7 +16,6 @@ from lather.assist.skin_view import (
     finding_at,
     map_tiles,
     plane_of,
-    share_inside,
     view_below_evening,
 )
 from lather.core.arrays import MaskPixels, Plane
@@ -36,7 +35,7 @@ from lather.core.tone.redness import RedPatch, red_patches, redness_map, soft_ta
 from lather.core.tone.skin_picture import disc
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document import edits
-from lather.document.areas import MOSTLY_INSIDE
+from lather.document.areas import is_mostly_inside, share_inside
 from lather.document.findings import FindingState
 from lather.document.layers.area_colour import AreaColourLayer, AreaColourParameters
 from lather.document.layers.layer import Mask, Stage, new_id
@@ -122,7 +121,7 @@ def propose_redness(
             after, anchor_id, view, share, target, move, named(REDNESS, view, share), CALMED, token,
         )  # fmt: skip
         finding = _finding_of(patch, state, view)
-        if finding is not None and share_inside(area, patch.mask) >= MOSTLY_INSIDE:
+        if finding is not None and is_mostly_inside(area, patch.mask):
             after = edits.decide(after, [finding.id], FindingState.DONE, by=anchor_id)
             n_done += 1
         measures.append(_measured(target, reference, moved(target, _part(move, CALMED))))

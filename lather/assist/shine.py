@@ -16,7 +16,6 @@ from lather.assist.skin_view import (
     finding_at,
     marks_of,
     roughness,
-    share_inside,
     view_below_evening,
 )
 from lather.core.arrays import Plane
@@ -31,7 +30,7 @@ from lather.core.tone.shine import Shine, ShinePatch, find_shine
 from lather.core.tone.skin_picture import CLIPPED, FLOOR
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document import edits
-from lather.document.areas import MOSTLY_INSIDE
+from lather.document.areas import is_mostly_inside, share_inside
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage, new_id
 from lather.document.layers.pixels import PixelLayer
@@ -97,7 +96,7 @@ def propose_shine(
         state, layers=inserted_above(state.layers, anchor_id, layer), active_id=layer.id
     )
     inside = [patch for patch in patches
-              if share_inside(area, shine.labels == patch.label) >= MOSTLY_INSIDE]  # fmt: skip
+              if is_mostly_inside(area, shine.labels == patch.label)]  # fmt: skip
     after = edits.decide(after, _settled(state, view, shine, inside), FindingState.DONE,
                          by=layer.id)  # fmt: skip
     reasons = (*_reasons(patches), *left_in_part(len(found) - len(inside)))

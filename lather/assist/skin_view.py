@@ -207,12 +207,6 @@ def plane_of(tiles: Tiles, view: SkinView) -> Plane:
     return np.asarray(samples.astype(np.float32) / np.float32(FULL), dtype=np.float32)
 
 
-def share_inside(area: Plane | None, mask: Plane | NDArray[np.bool_]) -> float:
-    """How much of a mask lies in an area, 0-1; all of it where there is no area."""
-    total = float(mask.sum())
-    return 1.0 if area is None or total <= 0 else float((area * mask).sum()) / total
-
-
 def map_tiles(
     plane: Plane, view: SkinView, empty: Tiles, samples: Callable[[Plane], MaskPixels],
     least: float, cancel: CancelToken,

@@ -13,8 +13,6 @@ if TYPE_CHECKING:
     from lather.document.written_brief import WrittenBrief
     from lather.files.delivery import Delivery
 
-ENDINGS = {"jpeg": ".jpg", "png": ".png", "tiff": ".tif", "webp": ".webp"}
-
 
 def read_brief_option(options: argparse.Namespace) -> WrittenBrief | None:
     """`--brief`, if there is one; BriefError as `read_brief`."""
@@ -54,11 +52,13 @@ def with_agreed_ending(options: argparse.Namespace) -> None:
     """OUT without an ending gets that of the first format of the brief that is given."""
     if options.brief is None or options.out.suffix:
         return
+    from lather.files.delivery import ENDINGS
+
     held = read_brief_option(options)
     assert held is not None
     known = [form for form in held.brief.formats if form.known]
     if known:
-        options.out = options.out.with_name(options.out.name + ENDINGS[known[0].value])
+        options.out = options.out.with_name(options.out.name + ENDINGS[known[0]][0])
 
 
 def agreed_size(delivery: Delivery, state: JobState) -> Delivery:
@@ -73,11 +73,12 @@ def agreed_size(delivery: Delivery, state: JobState) -> Delivery:
 
 def not_delivered(out: Path, state: JobState) -> list[str]:
     """What the brief asks to be delivered and one picture cannot be, in sentences."""
+    from lather.files.delivery import ENDINGS
+
     brief, said = state.brief, []
-    formats = [form.value for form in brief.formats if form.known]
-    own = next((form for form in formats if out.suffix.lower() in _same(ENDINGS[form])), "")
-    others = [form.upper() for form in formats if form != own]
-    if not own and formats:
+    formats = [form for form in brief.formats if form.known]
+    others = [form.label for form in formats if out.suffix.lower() not in ENDINGS[form]]
+    if formats and len(others) == len(formats):
         said.append(f"The brief asks for {' and '.join(others)}; '{out.name}' says otherwise, and "
                     "so it was written.")  # fmt: skip
     elif others:
@@ -91,8 +92,3 @@ def not_delivered(out: Path, state: JobState) -> list[str]:
         said.append(f"The brief asks for further sizes ({sizes} px), which were not written: "
                     "lather render JOB OUT --long-side PX.")  # fmt: skip
     return said
-
-
-def _same(ending: str) -> tuple[str, ...]:
-    """All endings of a format."""
-    return {".jpg": (".jpg", ".jpeg"), ".tif": (".tif", ".tiff")}.get(ending, (ending,))

@@ -6,6 +6,8 @@ What depends on the place in the picture, masks and what lies above, is asked in
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from lather.core.blend.modes import BlendMode
 from lather.document.briefing import refuse_where_forbidden
 from lather.document.layers.layer import Layer
@@ -98,10 +100,21 @@ def mendable(state: JobState, layer_id: int) -> PixelLayer:
     return layer
 
 
+def is_paintable(state: JobState, layer: Layer) -> bool:
+    """`paintable`, without words."""
+    return _is_allowed(paintable, state, layer)
+
+
 def is_mendable(state: JobState, layer: Layer) -> bool:
     """`mendable`, without words."""
+    return _is_allowed(mendable, state, layer)
+
+
+def _is_allowed(
+    asked: Callable[[JobState, int], PixelLayer], state: JobState, layer: Layer
+) -> bool:
     try:
-        mendable(state, layer.id)
+        asked(state, layer.id)
     except EditError:
         return False
     return True

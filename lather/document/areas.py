@@ -22,6 +22,8 @@ from lather.errors import EditError
 if TYPE_CHECKING:
     from collections.abc import Callable
 
+    from numpy.typing import NDArray
+
 
 MOSTLY_INSIDE = 0.75  # of what an assistant works on, so that it counts as done there
 
@@ -98,6 +100,17 @@ def to_mask(state: JobState, layer_id: int) -> JobState:
 def limit_of(state: JobState, rect: Rect) -> Plane | None:
     """How much the tools may change each pixel, 0-1; None where there is no area."""
     return None if state.area is None else read_plane(state.area, rect)
+
+
+def share_inside(area: Plane | None, mask: Plane | NDArray[np.bool_]) -> float:
+    """How much of a mask lies in an area, 0-1; all of it where there is no area."""
+    total = float(mask.sum())
+    return 1.0 if area is None or total <= 0 else float((area * mask).sum()) / total
+
+
+def is_mostly_inside(area: Plane | None, mask: Plane | NDArray[np.bool_]) -> bool:
+    """True if so much of a mask lies in an area that work on it counts as done."""
+    return share_inside(area, mask) >= MOSTLY_INSIDE
 
 
 def bounds_of(area: Tiles, picture: Rect) -> Rect:

@@ -41,6 +41,11 @@ class Delivered(OpenEnum):
     TIFF = "tiff"
     WEBP = "webp"
 
+    @property
+    def label(self) -> str:
+        """As people write it."""
+        return "WebP" if self is Delivered.WEBP else self.title.upper()
+
 
 _TASK_OF = {
     Kind.RED: Task.BLEMISHES, Kind.DARK: Task.BLEMISHES, Kind.BRIGHT: Task.BLEMISHES,

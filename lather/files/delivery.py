@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import Any
 
 from lather.core.arrays import Samples
+from lather.document.brief import Delivered
 from lather.document.photo import Metadata, Photo, photo_hash
 from lather.errors import UsageError
 from lather.files.atomic import replacing
@@ -32,6 +33,10 @@ from lather.files.profiles import (
 from lather.files.resolution import MM_PER_INCH
 
 _JPEG, _TIFF = (".jpg", ".jpeg"), (".tif", ".tiff")
+ENDINGS = {  # of each format, the usual one first
+    Delivered.JPEG: _JPEG, Delivered.PNG: (".png",), Delivered.TIFF: _TIFF,
+    Delivered.WEBP: (".webp",),
+}  # fmt: skip
 SMALLEST_BLUR_WEIGHT = 0.005  # of the middle; where the sharpening kernel is cut off
 DEFAULT_PATTERN = "{title}_retouched"
 LONGEST_NAME_BYTES = 255  # that disks take

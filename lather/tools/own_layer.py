@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 from lather.assist.even_layers import work_of
 from lather.assist.weak import anchor_of_weak
 from lather.document import edits
-from lather.document.access import is_mendable, paintable
+from lather.document.access import is_mendable, is_paintable
 from lather.document.laid import Anchor
 from lather.document.layers.layer import Layer, Stage
 from lather.document.layers.light import LightLayer
@@ -18,7 +18,6 @@ from lather.document.layers.reshape import ReshapeLayer
 from lather.document.layers.split import StackLayer
 from lather.document.state import JobState
 from lather.document.tree import path_to, walk
-from lather.errors import EditError
 
 
 @dataclass(frozen=True)
@@ -53,7 +52,7 @@ def layer_to_paint_on(state: JobState, name: str, stage: Stage) -> OwnLayer:
     if _takes(state):
         return OwnLayer(state)
     return _found_or_made(state, name, stage, _below_reshapes,
-                          lambda layer: _is_paintable(state, layer))  # fmt: skip
+                          lambda layer: is_paintable(state, layer))  # fmt: skip
 
 
 def layer_to_erase_on(state: JobState, stage: Stage) -> OwnLayer:
@@ -63,7 +62,7 @@ def layer_to_erase_on(state: JobState, stage: Stage) -> OwnLayer:
         return OwnLayer(state)
     for layer in reversed([*walk(state.layers)]):
         if (isinstance(layer, PixelLayer) and layer.stage is stage and layer.tiles
-                and not work_of(layer) and _is_paintable(state, layer)):  # fmt: skip
+                and not work_of(layer) and is_paintable(state, layer)):  # fmt: skip
             return OwnLayer(replace(state, active_id=layer.id))
     return OwnLayer(state)
 
@@ -92,13 +91,5 @@ def _below_reshapes(state: JobState) -> int:
     below = state.layers[: state.layers.index(top) + 1]
     plain = [layer for layer in below if not isinstance(layer, ReshapeLayer)]
     return plain[-1].id
-
-
-def _is_paintable(state: JobState, layer: Layer) -> bool:
-    try:
-        paintable(state, layer.id)
-    except EditError:
-        return False
-    return True
 
 

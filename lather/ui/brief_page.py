@@ -191,7 +191,7 @@ class BriefPage(QScrollArea):
         self.deadline = self._day(lambda day: self._change("deadline", deadline=day))
         self.formats = {}
         for form in Delivered:
-            box = QCheckBox(form.title.upper() if form is not Delivered.WEBP else "WebP")
+            box = QCheckBox(form.label)
             box.clicked.connect(lambda checked: self._on_format())
             self.formats[form] = box
         self.more_sizes = QLineEdit()

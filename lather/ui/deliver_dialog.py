@@ -27,6 +27,7 @@ from lather.actions.delivering import DELIVERY_CAUTION, Order, agreed_deliveries
 from lather.document.job import Job
 from lather.errors import LatherError
 from lather.files.delivery import (
+    ENDINGS,
     PATTERN_WORDS,
     PRESETS,
     Delivery,
@@ -41,7 +42,7 @@ from lather.settings.store import Settings
 from lather.ui.theme import GAP_2, GAP_3, GAP_4, theme
 from lather.ui.widgets import label
 
-FORMATS = (("JPEG", ".jpg"), ("PNG", ".png"), ("TIFF", ".tif"), ("WebP", ".webp"))
+FORMATS = tuple((form.label, endings[0]) for form, endings in ENDINGS.items())
 LIST_PX, FORM_PX = 190, 420
 _AGREED, _USUALLY = Qt.ItemDataRole.UserRole + 1, Qt.ItemDataRole.UserRole + 2
 _UNIT = {SizeBy.LONG_SIDE_PX: " px", SizeBy.LONG_SIDE_MM: " mm", SizeBy.PERCENT: " %"}

@@ -61,14 +61,8 @@ class WindowAsker:
         return self._path_to_write("Save the job", suggested, f"Lather jobs (*{JOB})")
 
     def replace(self, path: Path) -> bool:
-        box = QMessageBox(self.window)
-        box.setWindowTitle("Replace a file")
-        box.setText(f"'{path.name}' is in that folder already.")
-        box.setInformativeText("Replace it?")
-        replace = box.addButton("Replace it", QMessageBox.ButtonRole.DestructiveRole)
-        box.setDefaultButton(box.addButton(QMessageBox.StandardButton.Cancel))
-        box.exec()
-        return box.clickedButton() is replace
+        return self._is_wanted("Replace a file", f"'{path.name}' is in that folder already.",
+                               "Replace it?", "Replace it")  # fmt: skip
 
     def orders(self, job: Job) -> Sequence[tuple[Path, Delivery]] | None:
         assert self.bench is not None
@@ -125,14 +119,21 @@ class WindowAsker:
         return {buttons.Save: "save", buttons.Discard: "discard"}.get(buttons(answer))
 
     def ungroup(self, name: str, lost: Sequence[str]) -> bool:
+        return self._is_wanted(
+            "Ungroup", f"Its layers cannot take over {' and '.join(lost)} of '{name}'.",
+            "Ungroup all the same? The picture will change.", "Ungroup",
+        )  # fmt: skip
+
+    def _is_wanted(self, title: str, what: str, question: str, yes: str) -> bool:
+        """Ask before something is lost; without a choice nothing is."""
         box = QMessageBox(self.window)
-        box.setWindowTitle("Ungroup")
-        box.setText(f"Its layers cannot take over {' and '.join(lost)} of '{name}'.")
-        box.setInformativeText("Ungroup all the same? The picture will change.")
-        ungroup = box.addButton("Ungroup", QMessageBox.ButtonRole.DestructiveRole)
+        box.setWindowTitle(title)
+        box.setText(what)
+        box.setInformativeText(question)
+        go_on = box.addButton(yes, QMessageBox.ButtonRole.DestructiveRole)
         box.setDefaultButton(box.addButton(QMessageBox.StandardButton.Cancel))
         box.exec()
-        return box.clickedButton() is ungroup
+        return box.clickedButton() is go_on
 
     def recovery(self, title: str, recovered: Recovered) -> str | None:
         from lather.ui.recovery_dialogs import RecoveryDialog

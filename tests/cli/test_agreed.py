@@ -24,7 +24,7 @@ from lather.files.brief import write_brief
 from lather.files.jobwriter import save_job
 from lather.files.photos import read_photo
 from tests.cli.test_cli import call
-from tests.support import DEMO, Case
+from tests.support import Case, small_portrait
 
 ROOT = Path(__file__).parents[2]
 SCALE = ("--mm-per-pixel", "0.3")
@@ -33,10 +33,7 @@ SCALE = ("--mm-per-pixel", "0.3")
 class AgreedCase(Case):
     def setUp(self) -> None:
         super().setUp()
-        picture = cv2.imread(str(DEMO / "portrait8.jpg"))
-        half = cv2.resize(picture, None, fx=0.4, fy=0.4, interpolation=cv2.INTER_AREA)
-        self.photo = self.folder / "portrait.png"
-        cv2.imwrite(str(self.photo), half)
+        self.photo = small_portrait(self.folder, 0.4)
 
     def brief(self, **values) -> Path:
         path = self.folder / "agreed.json"

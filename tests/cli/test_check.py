@@ -7,8 +7,6 @@ import unittest
 from dataclasses import replace
 from pathlib import Path
 
-import cv2
-
 from lather.document import edits
 from lather.document.brief import Brief
 from lather.document.briefing import set_brief
@@ -19,16 +17,13 @@ from lather.files.brief import read_brief, write_brief
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
 from tests.cli.test_cli import call
-from tests.support import DEMO, Case
+from tests.support import Case, small_portrait
 
 
 class PhotoCase(Case):
     def setUp(self) -> None:
         super().setUp()
-        picture = cv2.imread(str(DEMO / "portrait8.jpg"))
-        small = cv2.resize(picture, None, fx=0.5, fy=0.5, interpolation=cv2.INTER_AREA)
-        self.photo = self.folder / "portrait.png"
-        cv2.imwrite(str(self.photo), small)
+        self.photo = small_portrait(self.folder, 0.5)
 
     def brief(self, brief: Brief) -> Path:
         path = self.folder / "given.json"

@@ -12,7 +12,7 @@ from lather.cli.main import main
 from lather.document.layers.layer import Stage
 from lather.files.jobfile import load_job
 from tests.cli.test_cli import call
-from tests.support import DEMO, Case
+from tests.support import DEMO, Case, small_portrait
 
 
 class RefusalTest(Case):
@@ -52,10 +52,7 @@ class EvenTest(Case):
 
     def setUp(self) -> None:
         super().setUp()
-        picture = cv2.imread(str(DEMO / "portrait8.jpg"))
-        half = cv2.resize(picture, None, fx=0.6, fy=0.6, interpolation=cv2.INTER_AREA)
-        self.photo = self.folder / "portrait.png"
-        cv2.imwrite(str(self.photo), half)
+        self.photo = small_portrait(self.folder, 0.6)
 
     def test_even_writes_picture_job_and_figures(self) -> None:
         out, job, figures = (self.folder / name for name in ("o.png", "o.lather", "o.json"))
