@@ -118,7 +118,7 @@ def _make_mask(bench: Workbench, name: str, share: Callable[[JobState, int], Sha
 def _from_region(bench: Workbench) -> None:
     region = bench.hand.region
     _make_mask(bench, f"Mask from region: {region.label}",
-               lambda state, _: masks.of_region(state, region))  # fmt: skip
+               lambda state, layer_id: masks.of_region(state, layer_id, region))  # fmt: skip
 
 
 def _from_span(bench: Workbench) -> None:

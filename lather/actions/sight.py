@@ -12,25 +12,30 @@ import numpy as np
 
 from lather.core.rect import Rect
 from lather.core.shape.field import Points
-from lather.document.layers.reshape import Reshapes
+from lather.document.findings import Findings
+from lather.document.layers.moving import Moving
 from lather.document.state import JobState
 from lather.render.geometry import ViewGeometry
-from lather.render.reshaping import above, all_of, seen_at, to_layer
+from lather.render.space import Space, layer_space, photo_space
 
 Place = tuple[float, float]
 
 
 class Sight:
-    """The places under some reshapes, as they are seen; what was asked for once is kept."""
+    """The places of a space, as they are seen; what was asked for once is kept."""
 
-    def __init__(self, reshapes: Reshapes, picture: Rect) -> None:
-        self.reshapes = reshapes
-        self._picture = picture
+    def __init__(self, space: Space) -> None:
+        self.space = space
         self._kept: dict[Place, Place] = {}
+
+    @property
+    def moved_by(self) -> Moving:
+        """What lies between the places and the eye."""
+        return self.space.above
 
     def seen(self, x: float, y: float) -> Place:
         """Where a place is seen, px of the picture."""
-        if not self.reshapes:
+        if not self.moved_by:
             return x, y
         if (x, y) not in self._kept:
             self.learn([(x, y)])
@@ -38,20 +43,20 @@ class Sight:
 
     def seen_points(self, points: Points) -> Points:
         """(N, 2): the same for many places, none of which are kept."""
-        return seen_at(self.reshapes, points, self._picture) if self.reshapes else points
+        return self.space.to_seen(points)
 
     def under(self, x: float, y: float) -> Place:
         """What lies where (x, y) of the picture is seen."""
-        if not self.reshapes:
+        if not self.moved_by:
             return x, y
-        px, py = to_layer(self.reshapes, np.array([[x, y]]), self._picture)[0]
+        px, py = self.space.from_seen(np.array([[x, y]], dtype=np.float64))[0]
         return float(px), float(py)
 
     def learn(self, places: Iterable[Place]) -> None:
         """Find many places at once: each by itself takes as long."""
         new = [place for place in places if place not in self._kept]
-        if self.reshapes and new:
-            seen = seen_at(self.reshapes, np.array(new, dtype=np.float64), self._picture)
+        if self.moved_by and new:
+            seen = self.space.to_seen(np.array(new, dtype=np.float64))
             self._kept.update(zip(new, map(tuple, seen.tolist()), strict=True))
 
     def to_view(self, geometry: ViewGeometry, x: float, y: float) -> Place:
@@ -64,14 +69,15 @@ class Sight:
 
 
 class Sights:
-    """The sights of one state; made anew when its layers change."""
+    """The sights of one state; one is made anew when what moves its places changes."""
 
     def __init__(self) -> None:
         self._forget()
 
     def _forget(self) -> None:
-        self._of: tuple[object, int] | None = None
-        self._photo = self._layer = Sight((), Rect(0, 0, 0, 0))
+        self._photo = self._layer = Sight(Space(Rect(0, 0, 0, 0)))
+        self._looked_at: tuple[object, int] | None = None
+        self._learnt: Findings | None = None
 
     def photo(self, state: JobState | None) -> Sight:
         """Of what lies on the photo."""
@@ -87,13 +93,34 @@ class Sights:
         if state is None:
             self._forget()
             return
-        if self._of is not None and self._of[0] is state.layers and self._of[1] == state.active_id:
-            return
-        self._of = state.layers, state.active_id
-        picture = state.photo.rect
-        self._photo = Sight(all_of(state), picture)
-        self._layer = Sight(above(state, state.active_id), picture)
-        if self._photo.reshapes:
-            self._photo.learn((finding.x, finding.y) for finding in state.findings.items)
-            self._photo.learn(p for finding in state.findings.items for p in finding.path_px)
-            self._photo.learn(p for face in state.findings.faces for p in face.handles.values())
+        looked_at = state.layers, state.active_id
+        if self._looked_at is None or self._looked_at[0] is not looked_at[0] or (
+            self._looked_at[1] != looked_at[1]
+        ):
+            self._looked_at = looked_at
+            before = self._photo
+            self._photo = _still(before, photo_space(state))
+            self._layer = _still(self._layer, layer_space(state, state.active_id))
+            if self._photo is not before:
+                self._learnt = None
+        if self._learnt is not state.findings:
+            self._learnt = state.findings
+            self._photo.learn(_places_of(state.findings))
+
+
+def _still(sight: Sight, space: Space) -> Sight:
+    """A sight that has learnt what it knows through the same layers stays."""
+    was = sight.space
+    same = was.picture == space.picture and len(was.above) == len(space.above) and all(
+        map(lambda a, b: a is b, was.above, space.above)
+    )
+    return sight if same else Sight(space)
+
+
+def _places_of(findings: Findings) -> Iterable[Place]:
+    """All that is drawn of findings and faces."""
+    for finding in findings.items:
+        yield finding.x, finding.y
+        yield from finding.path_px
+    for face in findings.faces:
+        yield from face.handles.values()

@@ -19,7 +19,7 @@ from lather.document.briefing import set_brief
 from lather.document.findings import FindingState
 from lather.document.state import JobState
 from lather.document.written_brief import KeptMark, WrittenBrief
-from lather.render.ground import ground_of
+from lather.render.ground import photo_ground
 from lather.render.regions import part_planes
 
 ASKED = (Kind.MOLE, Kind.SCAR, Kind.FRECKLES, Kind.VEIN, Kind.MARK, Kind.CREASE)
@@ -51,7 +51,7 @@ class Question:
 def questions(state: JobState) -> tuple[Question, ...]:
     """What the survey gives reason to ask: 'three moles on the left cheek: keep?'"""
     groups: dict[tuple[Kind, str], list[Finding]] = {}
-    places = part_planes(ground_of(state)) if state.surveyed else {}
+    places = part_planes(photo_ground(state)) if state.surveyed else {}
     for finding in state.findings.items:
         if finding.kind in ASKED and not finding.doubtful:
             place = _part_at(state, places, finding)

@@ -15,9 +15,9 @@ from lather.core.survey.faces.mesh_fit import fitted_points
 from lather.core.survey.regions.region import Region
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
-from lather.render.ground import ground_of
+from lather.render.ground import photo_ground
 from lather.render.regions import region_coverage
-from lather.render.reshaping import above, all_of, seen_at
+from lather.render.space import above_layer, seen_space
 
 _LEVEL = 2  # of the picture that necks and shoulders are looked for on
 # In widths of the face, from the chin: where a neck is looked for, and shoulders beside the head.
@@ -71,14 +71,11 @@ def feature_now(
     strands = _body(state, feature, mesh) if feature.id in BODY else placed(feature, mesh)
     if not strands:
         return None
-    reshapes = all_of(state)
-    if layer_id is not None:
-        higher = {layer.id for layer in above(state, layer_id)}
-        reshapes = tuple(layer for layer in reshapes if layer.id not in higher)
+    space = seen_space(state) if layer_id is None else above_layer(state, layer_id)
     plane, per_mm = face_plane(mesh), px_per_mm(state)
     gone, now = [], []
     for strand in strands:
-        seen = seen_at(reshapes, strand.points, state.photo.rect)
+        seen = space.from_photo(strand.points)
         way = strand.way / max(float(np.linalg.norm(strand.way)), 1e-9)
         gone.append(float(((seen - strand.points) @ way).mean() / np.linalg.norm(strand.way)))
         now.append(replace(strand, points=seen))
@@ -157,5 +154,5 @@ def _line_of(
         return np.zeros(0, dtype=np.float32)
     x, y = points[:, 0].astype(int), points[:, 1].astype(int)
     rect = Rect(int(x.min()), int(y.min()), int(x.max()) + 1, int(y.max()) + 1)
-    plane = region_coverage(ground_of(state), region, rect, _LEVEL)
+    plane = region_coverage(photo_ground(state), region, rect, _LEVEL)
     return np.asarray(plane[y - rect.y0, x - rect.x0])

@@ -14,7 +14,7 @@ from lather.core.last import Last
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part
 from lather.document.state import JobState
-from lather.render.ground import ground_of
+from lather.render.ground import photo_ground
 from lather.render.regions import part_planes
 
 SOLID, LEAST_PX = 0.5, 30.0  # coverage from which a pixel is a part's; px of the reduced picture
@@ -158,7 +158,7 @@ def _found_outlines(state: JobState) -> dict[Part, tuple[Outline, ...]]:
 
     scale = 1 / state.regions.scale
     outlines = {}
-    for part, plane in part_planes(ground_of(state)).items():
+    for part, plane in part_planes(photo_ground(state)).items():
         if part not in SCORED:
             continue
         soft = cv2.GaussianBlur(plane, (0, 0), SMOOTH_PX)

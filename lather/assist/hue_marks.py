@@ -9,7 +9,7 @@ from lather.core.colour.labs import lab_of
 from lather.core.survey.regions.region import Region
 from lather.document.state import JobState
 from lather.render.compositor import deepest_level, render_photo
-from lather.render.ground import ground_of
+from lather.render.ground import photo_ground
 from lather.render.regions import region_coverage
 
 MARKED = {"skin": Region.SKIN, "lips": Region.LIPS, "hair": Region.HAIR,
@@ -24,7 +24,7 @@ def hue_marks(state: JobState) -> dict[str, float]:
     lab = lab_of(render_photo(state.photo, rect, level))
     marks = {}
     for name, region in MARKED.items():
-        inside = region_coverage(ground_of(state), region, rect, level) > SURE
+        inside = region_coverage(photo_ground(state), region, rect, level) > SURE
         if inside.sum() < LEAST_PIXELS:
             continue
         _, a, b = np.median(lab[inside], axis=0)

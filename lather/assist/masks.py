@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from lather.core.adjust.bracket import smooth_step
-from lather.core.arrays import FULL, MaskPixels, Plane, quantise
+from lather.core.arrays import FULL, FloatImage, MaskPixels, Plane, quantise
 from lather.core.colour.labs import lab_of
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
@@ -24,6 +24,8 @@ from lather.render.compositor import render_below, render_photo
 from lather.render.ground import ground_of
 from lather.render.masks import limit_shares
 from lather.render.regions import region_coverage
+from lather.render.reshaping import seen_through
+from lather.render.space import layer_space
 
 STEEPER = 1.6  # how much steeper a mask becomes, around a half
 SOFT_MM = 0.5  # the sigma by which it becomes softer
@@ -34,12 +36,13 @@ Share = Callable[[Rect], Plane]  # (h, w) 0-1 of a rectangle of full resolution
 Lab = tuple[float, float, float]
 
 
-def of_region(state: JobState, region: Region | Part) -> Share:
-    """A region of the survey, or a part of the skin."""
+def of_region(state: JobState, layer_id: int, region: Region | Part) -> Share:
+    """A region of the survey, or a part of the skin, where it lies on the layer."""
     if not state.regions.masks:
         raise EditError("No mask was made", "the portrait's regions are not known",
                         "survey the portrait first")  # fmt: skip
-    return lambda rect: region_coverage(ground_of(state), region, rect)
+    ground = ground_of(state, layer_space(state, layer_id))
+    return lambda rect: region_coverage(ground, region, rect)
 
 
 def of_span(state: JobState, layer_id: int) -> Share:
@@ -49,10 +52,11 @@ def of_span(state: JobState, layer_id: int) -> Share:
         raise EditError("No mask was made", "the layer is limited to no span of lightness",
                         "set one under its limits first")  # fmt: skip
     limits = Limits(span=span)
+    ground = ground_of(state, layer_space(state, layer_id))
 
     def share(rect: Rect) -> Plane:
         below = render_below(state, layer_id, rect)
-        return limit_shares(limits, ground_of(state), below, rect, 0)
+        return limit_shares(limits, ground, below, rect, 0)
 
     return share
 
@@ -76,9 +80,14 @@ def of_change(state: JobState, layer_id: int, least_l: float) -> Share:
         raise EditError("No mask was made", "what changed by nothing is everything",
                         "name a difference above 0 L*")  # fmt: skip
 
+    space = layer_space(state, layer_id)
+
+    def photo(rect: Rect) -> FloatImage:
+        return render_photo(state.photo, rect)
+
     def share(rect: Rect) -> Plane:
         after = lab_of(render_below(state, layer_id, rect))[..., 0]
-        before = lab_of(render_photo(state.photo, rect))[..., 0]
+        before = lab_of(seen_through(space.below, photo, rect, 0, space.picture))[..., 0]
         return smooth_step(np.abs(after - before) / least_l * 2 - 1.5).astype(np.float32)
 
     return share

@@ -43,7 +43,7 @@ from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK, Tiles
 from lather.document.tree import inserted_above
 from lather.errors import EditError
-from lather.render.ground import ground_of
+from lather.render.ground import photo_ground
 from lather.render.regions import region_coverage
 
 CALMED = 0.6  # of redness: a rash is calmed, not erased
@@ -240,7 +240,7 @@ def _target(view: SkinView, density: Plane, options: MatchOptions) -> tuple[Plan
 
 def _never_skin(view: SkinView) -> Plane:
     """(h, w) 0-1: what has a colour of its own."""
-    ground = ground_of(view.state)
+    ground = photo_ground(view.state)
     planes = [region_coverage(ground, region, view.rect, view.level) for region in OF_ITS_OWN]
     return np.asarray(np.clip(np.sum(planes, axis=0), 0, 1), dtype=np.float32)
 

@@ -33,6 +33,7 @@ from lather.errors import EditError
 from lather.render.compositor import deepest_level, render, render_below
 from lather.render.ground import ground_of
 from lather.render.regions import region_coverage
+from lather.render.space import layer_space
 
 LEAST_WIDTH_DEG, MOST_WIDTH_DEG = 30.0, 120.0
 LEAST_SPAN_L = 15.0  # to each side of a picked lightness
@@ -105,7 +106,8 @@ def picked_in_region(state: JobState, layer_id: int, region: Region) -> Picked:
     there."""
     level = deepest_level(state.photo, SEEN_PX)
     rect = state.photo.rect.at_level(level)
-    coverage = region_coverage(ground_of(state), region, rect, level)
+    ground = ground_of(state, layer_space(state, layer_id))
+    coverage = region_coverage(ground, region, rect, level)
     if not (coverage >= SURE).any():
         raise EditError("Nothing was picked", f"there is no {region.label} in this picture",
                         "pick the colour on the picture")  # fmt: skip

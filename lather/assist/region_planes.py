@@ -12,7 +12,7 @@ from lather.core.survey.regions.region import Part, Region
 from lather.core.work import NEVER, CancelToken
 from lather.document.planes import read_plane
 from lather.document.state import JobState
-from lather.render.ground import ground_of
+from lather.render.ground import photo_ground
 from lather.render.regions import part_planes
 
 GUIDE_RADIUS_PX, EVENNESS = 2, 2.0  # of the reduced picture; CIE Lab
@@ -52,7 +52,7 @@ def region_planes(
     if Region.SKIN not in planes:
         return
     skin, reduced_skin = planes[Region.SKIN], read_plane(regions.masks[Region.SKIN], small)
-    for part, plane in part_planes(ground_of(state)).items():
+    for part, plane in part_planes(photo_ground(state)).items():
         cancel.check()
         share = np.clip(plane / np.maximum(reduced_skin, LEAST_SKIN), 0, 1).astype(np.float32)
         whole = cv2.resize(share, (photo.width, photo.height), interpolation=cv2.INTER_LINEAR)

@@ -16,8 +16,8 @@ from lather.core.check import skin as check
 from lather.core.check.limits import Limits, beyond
 from lather.core.survey.regions.region import Part
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
-from lather.document.reshapes import without_reshapes
 from lather.document.state import JobState
+from lather.render.space import in_photo_space
 
 LEAST_CM2 = 1.0  # of a part, with less of it nothing is said
 SCORED = (Part.FOREHEAD, Part.CHEEK_LEFT, Part.CHEEK_RIGHT, Part.NOSE, Part.CHIN, Part.NECK,
@@ -94,7 +94,7 @@ def skin_scores(
     EditError : the regions are not known.
     Cancelled : by the token.
     """
-    state = without_reshapes(state)  # the parts lie where the photo has them
+    state = in_photo_space(state)  # the parts lie where the photo has them
     progress(0.0, "measuring the skin")
     start, now = skin_view(state, cancel, photo=True), skin_view(state, cancel)
     progress(0.3, "measuring the texture")

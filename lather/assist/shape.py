@@ -27,7 +27,7 @@ from lather.document.layers.reshape import (
     ReshapeLayer,
 )
 from lather.document.planes import read_plane, with_plane
-from lather.document.reshapes import reshape_to_work_on, without_reshapes
+from lather.document.reshapes import reshape_to_work_on
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK
@@ -35,7 +35,7 @@ from lather.document.tree import replaced
 from lather.errors import EditError
 from lather.render.ground import ground_of
 from lather.render.regions import region_coverage
-from lather.render.reshaping import area_at_nodes, below
+from lather.render.space import area_at_nodes, in_photo_space, layer_space
 
 COARSE_STEPS = 4  # of the grid: how finely the other half is worked out
 BLEND = 0.4  # of how near the mirror's deviations count: over which the halves meet
@@ -209,8 +209,8 @@ def region_shares(state: JobState, region: Region | Part) -> Shares:
         import cv2
 
         level = layer.step_px.bit_length() - 1
-        moved = (*below(state, layer.id), layer) if layer.moves else below(state, layer.id)
-        plane = region_coverage(ground_of(state), region, nodes, level, moved)
+        ground = ground_of(state, layer_space(state, layer.id).over(layer))
+        plane = region_coverage(ground, region, nodes, level)
         sigma = SOFT_MM * px_per_mm(state) / layer.step_px / 2
         out: Plane = cv2.GaussianBlur(plane, (0, 0), max(sigma, 1.0))
         return out
@@ -227,7 +227,8 @@ def area_shares(state: JobState) -> Shares:
     def shares(layer: ReshapeLayer, nodes: Rect) -> Plane:
         import cv2
 
-        plane = area_at_nodes(state, area, layer, nodes)
+        space = layer_space(state, layer.id).over(layer)
+        plane = area_at_nodes(area, space, nodes, layer.step_px)
         out: Plane = cv2.GaussianBlur(plane, (0, 0), 2.0)
         return out
 
@@ -273,7 +274,7 @@ def propose_grain(state: JobState) -> Proposal:
 def _own_grain_l(state: JobState) -> float:
     from lather.assist.grain import measured_grain_l
 
-    return measured_grain_l(without_reshapes(state))
+    return measured_grain_l(in_photo_space(state))
 
 
 def _moved_mask(state: JobState) -> Mask:

@@ -14,12 +14,10 @@ from lather.core.shape.field import Field, node_places, node_rect
 from lather.core.shape.head import face_width_px
 from lather.core.shape.measure import displacement
 from lather.core.shape.symmetry import Evenness, evenness
-from lather.document.layers.reshape import Reshapes
-from lather.document.reshapes import without_reshapes
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.render.compositor import render
-from lather.render.reshaping import all_of, seen_at, to_layer
+from lather.render.space import Space, in_photo_space, seen_space
 
 MEASURED_EVERY_PX, MOST_POINTS = 8, 120_000
 BLOCK_PX, N_BLOCKS = 96, 6
@@ -77,14 +75,14 @@ class ShapeMeasures:
 
 def shape_measures(state: JobState) -> ShapeMeasures | None:
     """Measure the reshapes that are shown; None if there are none."""
-    reshapes = all_of(state)
-    if not reshapes:
+    space = seen_space(state)
+    if not space.below:
         return None
     per_mm, mesh = px_per_mm(state), mesh_of(state)
     field = total_field(state)
     found = displacement(field, 1 / per_mm)
     cm2 = (10 * per_mm) ** 2
-    grain, detail = _kept(state, reshapes, field)
+    grain, detail = _kept(state, space, field)
     measured = ShapeMeasures(
         found.largest_px, found.largest_px / per_mm, found.x, found.y, found.moved_px2 / cm2,
         found.most_stretched, found.least_stretched, found.too_far_px2 / cm2,
@@ -92,7 +90,7 @@ def shape_measures(state: JobState) -> ShapeMeasures | None:
     )  # fmt: skip
     if mesh is None:
         return measured
-    now = seen_at(reshapes, mesh[:, :2].astype(np.float64), state.photo.rect)
+    now = space.from_photo(mesh[:, :2].astype(np.float64))
     return replace(
         measured, face_width_mm=face_width_px(mesh) / per_mm,
         limit_share=state.brief.limits.displacement,
@@ -102,27 +100,27 @@ def shape_measures(state: JobState) -> ShapeMeasures | None:
 
 def total_field(state: JobState) -> Field:
     """All reshapes as one field, on a grid that is fine enough to measure by."""
-    reshapes, picture = all_of(state), state.photo.rect
-    places = [layer.bounds for layer in reshapes if layer.bounds is not None]
+    space, picture = seen_space(state), state.photo.rect
+    places = [layer.bounds for layer in space.below if layer.bounds is not None]
     around = Rect.union_of(places).grown(4 * MEASURED_EVERY_PX).intersect(picture)
     step = MEASURED_EVERY_PX
     while around.area / step**2 > MOST_POINTS:
         step *= 2
     at = node_rect(around, step)
     points = node_places(at, step).reshape(-1, 2)
-    moved = to_layer(reshapes, points, picture) - points
+    moved = space.to_photo(points) - points
     nodes = moved.reshape(at.height, at.width, 2).astype(np.float32)
     return Field(nodes, at, step)
 
 
 def _kept(
-    state: JobState, reshapes: Reshapes, field: Field
+    state: JobState, space: Space, field: Field
 ) -> tuple[float | None, float | None]:
     """Grain and fine detail of moved skin, against the same skin before it was moved."""
-    plain = without_reshapes(state)
+    plain = in_photo_space(state)
     pairs = []
     for x, y in _places(field):
-        source = to_layer(reshapes, np.array([[x, y]]), state.photo.rect)[0]
+        source = space.to_photo(np.array([[x, y]]))[0]
         blocks = [_block(one, at) for one, at in ((state, (x, y)), (plain, tuple(source)))]
         if all(block is not None for block in blocks):
             pairs.append([(_grain(b), _detail(b)) for b in blocks if b is not None])

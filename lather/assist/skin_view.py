@@ -25,13 +25,12 @@ from lather.document.briefing import refuse_where_forbidden
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
 from lather.document.layers.photo import PhotoLayer
-from lather.document.layers.reshape import ReshapeLayer
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.document.tiles import DEEPEST_LEVEL, TILE_PX, Key, Tiles
 from lather.errors import EditError
 from lather.render.compositor import render
-from lather.render.ground import ground_of
+from lather.render.ground import photo_ground
 from lather.render.levels import read_level
 from lather.render.regions import region_coverage
 
@@ -79,7 +78,7 @@ class SkinView:
     @cached_property
     def parts(self) -> dict[Part, Plane]:
         """(h, w) 0-1 each: the parts of the skin."""
-        ground = ground_of(self.state)
+        ground = photo_ground(self.state)
         return {part: region_coverage(ground, part, self.rect, self.level) for part in Part}
 
     def at_full_size(self, plane: Plane, rect: Rect) -> Plane:
@@ -108,7 +107,7 @@ def skin_view(
     level = coarsest_level(state, most_mm)
     rect = state.photo.rect.at_level(level)
     rgb = rgb_at(state.as_photographed if photo else state, level, cancel)
-    skin = region_coverage(ground_of(state), Region.SKIN, rect, level)
+    skin = region_coverage(photo_ground(state), Region.SKIN, rect, level)
     mm_per_px = (1 << level) / px_per_mm(state)
     picture = SkinPicture(rgb, skin, _marks(state, rect, level), _people(state, rect, level),
                           mm_per_px, cancel)  # fmt: skip
@@ -189,7 +188,7 @@ _LAST_VIEW: Last[SkinView] = Last(operator.eq)
 def _below_evening(state: JobState) -> JobState:
     top = 0
     for index, layer in enumerate(state.layers):
-        if isinstance(layer, ReshapeLayer):  # above it nothing lies where the photo has it
+        if layer.MOVES:  # above it nothing lies where the photo has it
             break
         if isinstance(layer, PhotoLayer) or layer.stage in (Stage.CLEAN, Stage.EVEN):
             top = index

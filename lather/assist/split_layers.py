@@ -27,7 +27,7 @@ from lather.document.state import JobState
 from lather.document.tiles import NO_PIXELS, TILE_PX, Key
 from lather.document.tree import inserted_above
 from lather.errors import EditError
-from lather.render.compositor import split_part
+from lather.render.compositor import render_with
 
 TONE_NAME, TEXTURE_NAME = "Tone: normal", "Texture: linear light"
 
@@ -70,7 +70,7 @@ def _pixels(
     progress: Progress, cancel: CancelToken | None,
 ) -> dict[Key, NDArray[np.uint16] | None]:
     whole = state.photo.rect
-    read = split_part(state, split, part)
+    stack = split.stack(part)
     keys = list(whole.cells(TILE_PX))
     tiles: dict[Key, NDArray[np.uint16] | None] = {}
     for n, key in enumerate(keys):
@@ -78,7 +78,8 @@ def _pixels(
             cancel.check()
         cell = Rect.cell(key, TILE_PX).intersect(whole)
         tile = np.zeros((TILE_PX, TILE_PX, 4), dtype=np.uint16)
-        to_pixels(np.ascontiguousarray(made(read(cell))), tile[: cell.height, : cell.width])
+        pixels = np.ascontiguousarray(made(render_with(state, stack, cell)))
+        to_pixels(pixels, tile[: cell.height, : cell.width])
         tiles[key] = tile
         progress((n + 1) / len(keys), f"writing the {part.value}")
     return tiles

@@ -11,7 +11,7 @@ from lather.document.planes import read_plane
 from lather.document.state import JobState
 from lather.errors import ScaleError
 from lather.render.compositor import render_photo
-from lather.render.ground import ground_of
+from lather.render.ground import photo_ground
 from lather.render.regions import part_planes
 
 DIFFERS = 1.15  # times: from there on the body's radius is told apart
@@ -36,7 +36,7 @@ def split_radius(state: JobState, *, of_body: bool = False) -> Radius:
             "skin is and how large", "survey it first, or set the radius yourself",
         )  # fmt: skip
     size = state.regions.size(state.photo.rect)
-    plane = part_planes(ground_of(state))[Part.BODY] if of_body else read_plane(skin, size)
+    plane = part_planes(photo_ground(state))[Part.BODY] if of_body else read_plane(skin, size)
     picture = state.photo.rect
     full = cv2.resize(np.asarray(plane, dtype=np.float32), (picture.width, picture.height))
     rgb = render_photo(state.photo, picture)[..., :3]

@@ -17,7 +17,6 @@ from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage, new_id
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
-from lather.document.layers.reshape import ReshapeLayer
 from lather.document.state import JobState
 from lather.document.style import Weak
 from lather.document.tree import inserted_above, walk
@@ -69,7 +68,7 @@ def anchor_of_weak(state: JobState) -> int:
     """The layer above which softening goes: the topmost of Clean, or the photo."""
     top = state.layers[0]
     for layer in state.layers:
-        if isinstance(layer, ReshapeLayer):
+        if layer.MOVES:
             break
         if layer.stage is Stage.CLEAN and not isinstance(layer, PhotoLayer):
             top = layer

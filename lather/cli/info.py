@@ -78,9 +78,9 @@ def describe(job: Any) -> dict[str, Any]:
 def _shape_of(state: JobState) -> ShapeMeasures | None:
     """What the job's reshapes come to; None if it has none."""
     from lather.assist.shape_measures import shape_measures
-    from lather.render.reshaping import all_of
+    from lather.render.space import seen_space
 
-    if not all_of(state):
+    if not seen_space(state).below:
         return None
     compiled_kernels()
     return shape_measures(state)

@@ -117,10 +117,10 @@ def survey_of(photo: Photo, options: argparse.Namespace) -> Survey:
 
 def facts(measured: Survey, state: JobState) -> dict[str, Any]:
     """All that was measured, in full-resolution pixels, x right, y down."""
-    from lather.render.ground import ground_of
+    from lather.render.ground import photo_ground
     from lather.render.regions import part_planes
 
-    findings, parts = state.findings, part_planes(ground_of(state))
+    findings, parts = state.findings, part_planes(photo_ground(state))
     return {
         "width": measured.width,
         "height": measured.height,

@@ -15,7 +15,6 @@ from lather.document.access import (
 from lather.document.layers.layer import Stage, new_id
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.state import JobState
-from lather.document.tree import walk, without
 from lather.errors import EditError
 
 NAME = "Reshape"
@@ -48,12 +47,6 @@ def add_reshape(state: JobState) -> tuple[JobState, ReshapeLayer]:
         id=new_id(), name=name, stage=Stage.SHAPE, step_px=step_for(state.photo.rect)
     )
     return replace(state, layers=(*state.layers, layer), active_id=layer.id), layer
-
-
-def without_reshapes(state: JobState) -> JobState:
-    """The state in the photo's own places: regions, findings and what assistants measure."""
-    ids = {layer.id for layer in walk(state.layers) if isinstance(layer, ReshapeLayer)}
-    return replace(state, layers=without(state.layers, ids)) if ids else state
 
 
 def refuse_by_brief(state: JobState) -> None:

@@ -16,13 +16,13 @@ from lather.core.blend.composite import composite
 from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
 from lather.document.layers.layer import Layer, Layers
+from lather.document.layers.moving import MovingLayer
 from lather.document.layers.pixels import PixelLayer
-from lather.document.layers.reshape import ReshapeLayer
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.document.tree import top_level_index
 from lather.render.compositor import kept_picture, render, scene_of
-from lather.render.ground import Ground, ground_of
+from lather.render.ground import Ground, photo_ground
 from lather.render.layers.scene import Base, Patch, Scene, transparent
 from lather.render.layers.table import ADD
 from lather.render.stack import lay_on, paint
@@ -58,7 +58,7 @@ class AroundCache:
         stroke began with, is added instead: the view is rendered afresh once the pen is lifted.
         """
         index = top_level_index(state.layers, state.active_id)
-        scene = scene_of(ground_of(state), level)
+        scene = scene_of(photo_ground(state), level)
         self._become(scene.ground, state.layers[:index], state.layers[index + 1 :])
         self._active_id = state.layers[index].id
         out = self._without_reach(state.layers[index : index + 1], scene, rect)
@@ -75,8 +75,9 @@ class AroundCache:
         """The active layer and so many of the runs above it."""
         moves = [n for n in range(n_runs) if _reshapes(self._runs[n], scene.level)]
         if not moves:
-            out, first = paint(active, scene, self._read_below(scene), rect), 0
-            scene = scene.moved_by((*self._below, *active))
+            base, scene = self._read_below(scene), scene.moved_by(self._below)
+            out, first = paint(active, scene, base, rect), 0
+            scene = scene.moved_by(active)
         else:
             first = moves[-1] + 1
             layer = self._runs[moves[-1]][0]
@@ -184,12 +185,12 @@ def _runs(layers: Layers) -> list[Layers]:
 
 def _looks_around(layer: Layer, level: int) -> bool:
     """True for what is corrected by what it did before: a reshape is done again instead."""
-    return layer.is_shown and layer.reach_px(level) > 0 and not isinstance(layer, ReshapeLayer)
+    return layer.is_shown and layer.reach_px(level) > 0 and not isinstance(layer, MovingLayer)
 
 
 def _reshapes(run: Layers, level: int) -> bool:
     (layer, *_) = run
-    return isinstance(layer, ReshapeLayer) and layer.is_shown and layer.reach_px(level) > 0
+    return isinstance(layer, MovingLayer) and layer.is_shown and layer.reach_px(level) > 0
 
 
 def _covers(layer: Layer) -> bool:

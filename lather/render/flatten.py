@@ -14,7 +14,6 @@ from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.layers.layer import Stage, new_id
 from lather.document.layers.pixels import PixelLayer
-from lather.document.layers.reshape import ReshapeLayer
 from lather.document.state import JobState
 from lather.document.tiles import NO_PIXELS, TILE_PX, Key
 from lather.render.compositor import render_piece
@@ -79,7 +78,7 @@ def _pieces(state: JobState) -> tuple[int, int]:
     reach_px = sum(layer.reach_px(0) for layer in shown)
     if reach_px == 0:
         return TILE_PX, N_THREADS
-    if not any(layer.reach_px(0) for layer in shown if not isinstance(layer, ReshapeLayer)):
+    if not any(layer.reach_px(0) for layer in shown if not layer.MOVES):
         return LARGE_PX, N_THREADS
     return (LARGE_PX if 2 * reach_px <= LARGE_PX else LARGEST_PX), 1
 

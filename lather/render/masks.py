@@ -14,7 +14,6 @@ from lather.core.colour.labs import lab_of
 from lather.core.rect import Rect
 from lather.document.layers.layer import Layer, Mask
 from lather.document.layers.limits import Limits
-from lather.document.layers.reshape import Reshapes
 from lather.document.tiles import Key
 from lather.render.ground import Ground
 from lather.render.layers.scene import Scene
@@ -49,7 +48,7 @@ def limited(
     """A mask's samples times what the layer's limits leave of it."""
     if layer.limits.are_open:
         return samples, inverted
-    share = limit_shares(layer.limits, scene.ground, below, rect, scene.level, scene.moved)
+    share = limit_shares(layer.limits, scene.ground, below, rect, scene.level)
     if samples is not None:
         shown = samples.astype(np.float32) / np.float32(FULL)
         share = share * (1 - shown if inverted else shown)
@@ -57,11 +56,10 @@ def limited(
 
 
 def limit_shares(
-    limits: Limits, ground: Ground, below: FloatImage, rect: Rect, level: int,
-    moved: Reshapes = (),
+    limits: Limits, ground: Ground, below: FloatImage, rect: Rect, level: int
 ) -> Plane:
-    """(h, w) 0-1: what a layer's limits leave of it on the pixels (h, w, 4) that it is laid on;
-    `moved` are the reshapes below it."""
+    """(h, w) 0-1: what a layer's limits leave of it on the pixels (h, w, 4) that it is laid on; the
+    ground is that of the layer's space."""
     share = np.ones((rect.height, rect.width), dtype=np.float32)
     span = limits.span
     if not span.is_open:
@@ -70,7 +68,7 @@ def limit_shares(
             light, span.low_l, span.high_l, span.soft_low_l, span.soft_high_l
         ).astype(np.float32)
     if limits.regions:
-        regions = sum(region_coverage(ground, one, rect, level, moved) for one in limits.regions)
+        regions = sum(region_coverage(ground, one, rect, level) for one in limits.regions)
         share = share * np.minimum(regions, 1)
     return share
 

@@ -3,63 +3,61 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lather.core.arrays import Plane
 from lather.core.last import Last
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
-from lather.document.layers.reshape import Reshapes
 from lather.document.planes import read_plane
 from lather.render.ground import Ground
-from lather.render.reshaping import shifts_in
+
+STEPS = 32  # of a pixel, in which OpenCV interpolates
 
 
 def region_coverage(
-    ground: Ground, region: Region | Part, rect: Rect, level: int = 0, moved: Reshapes = ()
+    ground: Ground, region: Region | Part, rect: Rect, level: int = 0
 ) -> Plane:
-    """(h, w) 0-1: the mask of a region or part over a rectangle of a mip level of the picture; as
-    it is seen above reshapes, bottom to top."""
-    if moved:
-        return _moved_coverage(ground, region, rect, level, moved)
-    small = ground.regions.size(ground.photo.rect)
-    step = ground.regions.scale * (1 << level)
-    # Where the centres of the view's pixels lie on the reduced picture, whose border repeats.
-    xs = np.clip((np.arange(rect.x0, rect.x1) + 0.5) * step - 0.5, 0, small.width - 1)
-    ys = np.clip((np.arange(rect.y0, rect.y1) + 0.5) * step - 0.5, 0, small.height - 1)
-    part = Rect(int(xs[0]), int(ys[0]), int(xs[-1]) + 2, int(ys[-1]) + 2).intersect(small)
-    if isinstance(region, Part):
-        plane = part_planes(ground)[region][part.slices]
-    elif region in ground.regions.masks:
-        plane = read_plane(ground.regions.masks[region], part)
-    else:
+    """(h, w) 0-1: the mask of a region or part over a rectangle of a mip level, in the space of the
+    ground. The same at a place, whatever rectangle is asked for."""
+    if not isinstance(region, Part) and region not in ground.regions.masks:
         return np.zeros((rect.height, rect.width), dtype=np.float32)
     import cv2
 
-    grid = np.meshgrid((xs - part.x0).astype("f4"), (ys - part.y0).astype("f4"))
+    small = ground.regions.size(ground.photo.rect)
+    x, y = _places(ground, rect, level, small)
+    left, top = int(x.min()), int(y.min())
+    part = Rect(left, top, int(x.max()) + 2, int(y.max()) + 2).intersect(small)
+    if isinstance(region, Part):
+        plane = part_planes(ground)[region][part.slices]
+    else:
+        plane = read_plane(ground.regions.masks[region], part)
     coverage: Plane = cv2.remap(
-        plane, grid[0], grid[1], cv2.INTER_LINEAR, borderMode=cv2.BORDER_REPLICATE
-    )
+        plane, (x - left).astype("f4"), (y - top).astype("f4"), cv2.INTER_LINEAR,
+        borderMode=cv2.BORDER_REPLICATE,
+    )  # fmt: skip
     return coverage
 
 
-def _moved_coverage(
-    ground: Ground, region: Region | Part, rect: Rect, level: int, moved: Reshapes
-) -> Plane:
-    """The region of where what is seen lies."""
-    import cv2
+def _places(
+    ground: Ground, rect: Rect, level: int, small: Rect
+) -> tuple[NDArray[np.floating], NDArray[np.floating]]:
+    """(h, w) x and y: where the centres of a rectangle's pixels lie on the regions' reduced
+    picture, whose border repeats; in steps that interpolation does not round any more."""
+    step = ground.regions.scale * (1 << level)
+    xs, ys = np.arange(rect.x0, rect.x1) + 0.5, np.arange(rect.y0, rect.y1) + 0.5
+    if not ground.moved:
+        x, y = np.meshgrid(_rounded(xs * step - 0.5, small.width),
+                           _rounded(ys * step - 0.5, small.height))  # fmt: skip
+        return x, y
+    shift = ground.space.shifts_below(rect, level)
+    x, y = xs + shift[..., 0], ys[:, None] + shift[..., 1]
+    return _rounded(x * step - 0.5, small.width), _rounded(y * step - 0.5, small.height)
 
-    shift = shifts_in(moved, rect, level, ground.photo.rect)
-    if not shift.any():
-        return region_coverage(ground, region, rect, level)
-    margin_px = int(np.ceil(np.abs(shift).max())) + 1
-    wide = rect.grown(margin_px)
-    coverage = region_coverage(ground, region, wide, level)
-    y, x = (grid.astype("f4") + margin_px for grid in np.mgrid[: rect.height, : rect.width])
-    moved_coverage: Plane = cv2.remap(
-        coverage, x + shift[..., 0], y + shift[..., 1], cv2.INTER_LINEAR,
-        borderMode=cv2.BORDER_REPLICATE,
-    )  # fmt: skip
-    return moved_coverage
+
+def _rounded(places: NDArray[np.floating], length: int) -> NDArray[np.floating]:
+    out: NDArray[np.floating] = np.rint(np.clip(places, 0, length - 1) * STEPS) / STEPS
+    return out
 
 
 def part_planes(ground: Ground) -> dict[Part, Plane]:

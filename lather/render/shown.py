@@ -11,7 +11,7 @@ from lather.document.state import JobState
 from lather.render.compositor import render_below
 from lather.render.ground import ground_of
 from lather.render.masks import limit_shares, mask_shares
-from lather.render.reshaping import below
+from lather.render.space import layer_space
 
 
 def render_mask(state: JobState, layer: Layer, rect: Rect, level: int = 0) -> FloatImage:
@@ -33,12 +33,17 @@ def shown_shares(
     share: Plane = np.ones((rect.height, rect.width), dtype=np.float32)
     if layer.mask is not None and (layer.mask.enabled or not counts):
         share = mask_shares(layer.mask, state.photo.rect, rect, level)
-    if not layer.limits.are_open:
-        share = share * limit_shares(
-            layer.limits, ground_of(state), _below(state, layer, rect, level), rect, level,
-            below(state, layer.id),
-        )
-    return share
+    limits = shares_by_limits(state, layer, rect, level)
+    return share if limits is None else share * limits
+
+
+def shares_by_limits(state: JobState, layer: Layer, rect: Rect, level: int = 0) -> Plane | None:
+    """(h, w) 0-1: where a layer's limits let it show; None where they let it everywhere."""
+    if layer.limits.are_open:
+        return None
+    ground = ground_of(state, layer_space(state, layer.id))
+    below = _below(state, layer, rect, level)
+    return limit_shares(layer.limits, ground, below, rect, level)
 
 
 def _below(state: JobState, layer: Layer, rect: Rect, level: int) -> FloatImage:

@@ -14,12 +14,12 @@ from lather.document.areas import bounds_of, set_area
 from lather.document.avoid import avoided
 from lather.document.laid import Laid, laying
 from lather.document.planes import read_plane
-from lather.document.reshapes import without_reshapes
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.errors import EditError
 from lather.render.cells import CellReader
 from lather.render.compositor import render
+from lather.render.space import layer_space
 from lather.render.visibility import refuse_unless_seen
 from lather.tools.base import Hand, Outcome, Work
 from lather.tools.brush import taken_from
@@ -133,8 +133,9 @@ class GraftWork(Work):
         # The picture stays as it is while the pen drags: every part of it is rendered once.
         source = source_of(self._state, self._layer.id, self._hand.reads)
         self._read_source = CellReader(source, picture)
+        flat = layer_space(self._state, self._layer.id).flat(self._state)
         self._shown = CellReader(
-            lambda rect, level: render(without_reshapes(self._begun), rect, level), picture
+            lambda rect, level: render(flat, rect, level), picture
         )
         area = self._begun.area
         assert area is not None

@@ -23,11 +23,11 @@ from lather.document.findings import FindingState
 from lather.document.laid import Laid, laying
 from lather.document.layers.pixels import PixelLayer
 from lather.document.painting import Coverage
-from lather.document.reshapes import without_reshapes
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.errors import EditError
 from lather.render.compositor import render
+from lather.render.space import in_photo_space, layer_space
 from lather.render.visibility import refuse_unless_seen
 from lather.tools.base import CoveredWork, Hand, Outcome, Work
 from lather.tools.brush import taken_from
@@ -90,7 +90,7 @@ class MendWork(CoveredWork):
         from lather.core.mend.search import width_px_of
         from lather.core.mend.spot import covered_by, texture_sigma_px
 
-        out = render(without_reshapes(self._state), rect, level)
+        out = render(layer_space(self._state, self._layer.id).flat(self._state), rect, level)
         picture = self._state.photo.rect.at_level(level)
         place = self._coverage.rect.at_level(level).intersect(picture)
         selection = block_means(self._coverage.read(place.from_level(level)), level)
@@ -183,7 +183,7 @@ class MendWork(CoveredWork):
             if finding.kind.is_patch or touched.intersect(finding.rect).empty:
                 continue
             rect = looked_at(finding).intersect(before.photo.rect)
-            shown = [presence(render(without_reshapes(s), rect), rect, finding)
+            shown = [presence(render(in_photo_space(s), rect), rect, finding)
                      for s in (before, mended)]  # fmt: skip
             if is_gone(*shown):
                 gone.append(finding.id)

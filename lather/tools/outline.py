@@ -13,9 +13,9 @@ from lather.core.rect import Rect
 from lather.document import areas
 from lather.document.painting import Coverage
 from lather.document.planes import samples_of
-from lather.document.reshapes import without_reshapes
 from lather.document.state import JobState
 from lather.render.compositor import render
+from lather.render.space import in_photo_space
 from lather.tools.base import CoveredWork, Hand, Outcome, Work
 
 SEARCHED_PX = 1024  # long side of the reduced picture that an area is grown on
@@ -83,7 +83,7 @@ class GrowWork(CoveredWork):
         small = picture.at_level(level)
         touched = _touched(self._coverage, small, level)
         area = grow_area(
-            render(without_reshapes(self._state), small, level)[..., :3], touched
+            render(in_photo_space(self._state), small, level)[..., :3], touched
         ).area
         place = Rect.of_mask(area > 0).grown(RIM_PX).intersect(small)
         grown = samples_of(np.ascontiguousarray(area[place.slices]))

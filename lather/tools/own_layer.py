@@ -14,7 +14,6 @@ from lather.document.layers.layer import Layer, Stage
 from lather.document.layers.light import LightLayer
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
-from lather.document.layers.reshape import ReshapeLayer
 from lather.document.layers.split import StackLayer
 from lather.document.state import JobState
 from lather.document.tree import path_to, walk
@@ -89,7 +88,7 @@ def _below_reshapes(state: JobState) -> int:
     """The active layer, or, where that reshapes, the topmost layer below it."""
     top = path_to(state.layers, state.active_id)[0] if state.active else state.layers[0]
     below = state.layers[: state.layers.index(top) + 1]
-    plain = [layer for layer in below if not isinstance(layer, ReshapeLayer)]
+    plain = [layer for layer in below if not layer.MOVES]
     return plain[-1].id
 
 

@@ -10,10 +10,10 @@ from lather.core.arrays import FloatImage
 from lather.core.mend.placement import Read
 from lather.core.rect import Rect
 from lather.document.layers.limits import OPEN
-from lather.document.reshapes import without_reshapes
 from lather.document.state import JobState
 from lather.errors import EditError
 from lather.render.compositor import render, render_layers, render_photo, render_up_to
+from lather.render.space import layer_space
 from lather.tools.source import Reads
 
 
@@ -30,7 +30,8 @@ def source_of(state: JobState, layer_id: int, reads: Reads) -> Read:
     if reads is Reads.PHOTO:
         return lambda rect, level: render_photo(state.photo, rect, level)
     if reads is Reads.ALL:
-        return lambda rect, level: render(without_reshapes(state), rect, level)
+        flat = layer_space(state, layer_id).flat(state)
+        return lambda rect, level: render(flat, rect, level)
     if reads is Reads.BELOW:
         return up_to(state, layer_id)
 

@@ -22,7 +22,6 @@ from lather.core.rect import Rect
 from lather.document.diff import changed_above, changed_within
 from lather.document.events import Signal
 from lather.document.job import Job
-from lather.document.layers.reshape import Reshapes
 from lather.document.painting import Coverage
 from lather.document.state import JobState
 from lather.errors import LatherError
@@ -31,7 +30,7 @@ from lather.render.compositor import render
 from lather.render.lenses.lens import LensLook
 from lather.render.lenses.table import LENSES, looked_through
 from lather.render.overlay import hatch
-from lather.render.reshaping import above, all_of, seen_rect, seen_through, to_layer
+from lather.render.space import Space, layer_space, photo_space
 from lather.render.view import Shown, screen_bytes
 from lather.render.worker import Executor
 from lather.tools.base import Hand, Outcome, ShapeReading, Work
@@ -66,7 +65,7 @@ class Frame:
 class _Stroke:
     work: Work
     path: StrokePath
-    moved: Reshapes  # what lies above the layer in work: the pen is mapped back through it
+    space: Space  # that the tool works in: the pen is mapped into it
     seen: list[PenSample]  # as the pen went on the picture
     samples: list[PenSample]  # the same, where it went on the layer
     pending: list[Dabs]
@@ -134,8 +133,7 @@ class PenSession:
             self.failed.emit(error)
             return
         path = StrokePath(self.hand.brush, by_time=tool(self.hand.tool).by_time)
-        moved = self._moved_by(work)
-        self._stroke = _Stroke(work, path, moved, [], [], [])
+        self._stroke = _Stroke(work, path, self._space_of(work), [], [], [])
         self._take(sample)
 
     def move(self, sample: PenSample) -> None:
@@ -211,18 +209,17 @@ class PenSession:
         stroke = self._stroke
         assert stroke is not None
         stroke.seen.append(sample)
-        if stroke.moved:
-            seen = np.array([[sample.x, sample.y]])
-            x, y = to_layer(stroke.moved, seen, self._job.state.photo.rect)[0]
+        if stroke.space.above:
+            x, y = stroke.space.from_seen(np.array([[sample.x, sample.y]]))[0]
             sample = replace(sample, x=float(x), y=float(y))
         stroke.samples.append(sample)
         self._feed(stroke, stroke.path.extend([sample]))
 
-    def _moved_by(self, work: Work) -> Reshapes:
+    def _space_of(self, work: Work) -> Space:
         if tool(self.hand.tool).on_photo:
-            return all_of(self._job.state)
+            return photo_space(self._job.state)
         state = work.preview()  # its layer may be one of the tool's own
-        return above(state, state.active_id)
+        return layer_space(state, state.active_id)
 
     def _feed(self, stroke: _Stroke, dabs: Dabs) -> None:
         if len(dabs) == 0:
@@ -245,8 +242,7 @@ class PenSession:
         if dirty.empty:
             return None
         state = stroke.work.preview()
-        picture = state.photo.rect
-        seen = seen_rect(stroke.moved, changed_within(state, state.active_id, dirty), picture)
+        seen = stroke.space.seen_rect(changed_within(state, state.active_id, dirty))
         level, look, shown = viewport.level, viewport.look, stroke.work.shows()
         reach_px = 0 if look is None else LENSES[look.id].near_px(state, level)
         rect = seen.at_level(level).grown(reach_px).intersect(viewport.rect)
@@ -271,8 +267,8 @@ class PenSession:
 
     def _own_pixels(self, stroke: _Stroke, rect: Rect, level: int) -> FloatImage | None:
         """What the tool itself shows; it knows nothing of what lies reshaped above."""
-        work, picture = stroke.work, self._job.state.photo.rect
-        if not stroke.moved or work.shows() is not Shown.AFTER:
+        work = stroke.work
+        if not stroke.space.above or work.shows() is not Shown.AFTER:
             return work.shown(rect, level)
         if work.shown(Rect(rect.x0, rect.y0, rect.x0 + 1, rect.y0 + 1), level) is None:
             return None
@@ -282,7 +278,7 @@ class PenSession:
             assert pixels is not None
             return pixels
 
-        return seen_through(stroke.moved, below, rect, level, picture)
+        return stroke.space.shown(below, rect, level)
 
     def _render(self, state: JobState, rect: Rect, level: int) -> FloatImage:
         if rect.area > 2**22:  # larger than any cache of backdrops is worth

@@ -28,7 +28,7 @@ from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tree import find, replaced
 from lather.errors import EditError
-from lather.render.reshaping import area_at_nodes
+from lather.render.space import area_at_nodes, layer_space
 from lather.tools.base import Hand, Outcome, ShapeReading, Work
 
 HOLD_STEPS = 5  # of the grid: how far around a straight line nothing goes across it
@@ -356,7 +356,8 @@ def area_limit(state: JobState) -> Limit | None:
     area = state.area
     if area is None:
         return None
-    return lambda layer, nodes: area_at_nodes(state, area, layer, nodes)
+    space = layer_space(state, state.active_id)
+    return lambda layer, nodes: area_at_nodes(area, space.over(layer), nodes, layer.step_px)
 
 
 def with_layer(state: JobState, layer: ReshapeLayer) -> JobState:

@@ -48,8 +48,8 @@ class _Mark:
     def same(self, other: _Mark | None) -> bool:
         if other is None or self.area is not other.area or self.rims is not other.rims:
             return False
-        return (self.geometry, self.ratio, self.sight.reshapes) == (
-            other.geometry, other.ratio, other.sight.reshapes)  # fmt: skip
+        return (self.geometry, self.ratio, self.sight.moved_by) == (
+            other.geometry, other.ratio, other.sight.moved_by)  # fmt: skip
 
     def stands_for(self, wanted: _Mark) -> bool:
         """True if it can be shown until the one that is wanted is drawn."""
@@ -145,7 +145,7 @@ def _paths(
     area: Tiles, geometry: ViewGeometry, ratio: float, sight: Sight
 ) -> tuple[QPainterPath, QPainterPath]:
     """The visible rim, and the soft band around it where there is one."""
-    reach_px = sum(layer.reach_px(geometry.level) for layer in sight.reshapes)
+    reach_px = sum(layer.reach_px(geometry.level) for layer in sight.moved_by)
     rect = geometry.visible.grown(2 + reach_px)
     picture = Rect(0, 0, geometry.photo_width, geometry.photo_height)
     samples = read_level(area, picture, rect, geometry.level)

@@ -105,11 +105,11 @@ class CheckTest(Case):
         found = check(other, rows=[BY_ID["colour_shift"]]).rows[0].reading
         rect = state.photo.rect
         skin = np.zeros((rect.height, rect.width), bool)
-        from lather.render.ground import ground_of
+        from lather.render.ground import photo_ground
         from lather.render.regions import region_coverage
 
         for part in found.by_part:
-            skin |= region_coverage(ground_of(state), part, rect) > 0.9
+            skin |= region_coverage(photo_ground(state), part, rect) > 0.9
         true = ciede2000(lab, moved)[skin]
         self.assertGreater(found.value, true.mean() - 0.3)
         self.assertLess(found.value, true.max())

@@ -10,7 +10,7 @@ import numpy as np
 from lather.core.blend.modes import BlendMode
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
-from lather.core.shape.field import composed, node_rect, seen_at
+from lather.core.shape.field import composed, node_rect
 from lather.core.survey.regions.region import Region
 from lather.document import edits
 from lather.document.diff import changed_cells
@@ -29,8 +29,9 @@ from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
 from lather.render.compositor import kept, render
 from lather.render.flatten import flatten
-from lather.render.reshaping import all_of, seen_rect, sources_of, to_layer
+from lather.render.reshaping import sources
 from lather.render.shown import render_mask
+from lather.render.space import Space, photo_space
 from lather.render.view import screen_bytes
 from tests.support import Case, draw, noise_photo, photo_in, session_for
 
@@ -87,8 +88,8 @@ class PictureTest(Case):
         field = composed(upper.field(at), lower.field(at))
         one = lower.with_nodes(at, field.nodes)
         points = np.random.default_rng(1).uniform((120, 90), (300, 270), (200, 2))
-        mapped = to_layer((lower, upper), points, self.rect)
-        self.assert_close(sources_of(one, self.rect)(points), mapped, 0.1)
+        mapped = Space(self.rect, (lower, upper)).to_photo(points)
+        self.assert_close(sources(one, points, self.rect), mapped, 0.1)
         once = render(state_of(self.photo, one), self.rect)
         self.assertLess(float(np.abs(render(both, self.rect) - once).mean()), 1 / 255)
 
@@ -96,8 +97,8 @@ class PictureTest(Case):
         layer = moved_layer(self.photo)
         half = replace(layer, strength=0.5)
         points = np.array([CENTRE])
-        whole = sources_of(layer, self.rect)(points) - points
-        self.assert_close(sources_of(half, self.rect)(points) - points, whole / 2, 0.02)
+        whole = sources(layer, points, self.rect) - points
+        self.assert_close(sources(half, points, self.rect) - points, whole / 2, 0.02)
         blended = 0.5 * (self.plain + render(state_of(self.photo, layer), self.rect))
         weakened = render(state_of(self.photo, half), self.rect)
         self.assertGreater(float(np.abs(weakened - blended).max()), 0.02)
@@ -109,7 +110,7 @@ class PictureTest(Case):
         layer = replace(moved_layer(self.photo), mask=mask)
         x = np.linspace(100, 320, 400)
         points = np.stack([x, np.full_like(x, CENTRE[1])], -1)
-        source = sources_of(layer, self.rect)(points)
+        source = sources(layer, points, self.rect)
         self.assertTrue((np.diff(source[:, 0]) > 0).all())
         away = source[:, 0] - x
         self.assertGreater(np.abs(away[x < 200]).max(), 5)
@@ -188,20 +189,20 @@ class PictureTest(Case):
         state = edits.add_computed(state, KINDS["curves"])
         limited = edits.set_limits(state, state.active_id, Limits(regions=(Region.LIPS,)))
         seen = render_mask(limited, limited.active, self.rect)[..., 0]
-        corner = seen_at(sources_of(limited.layers[1], self.rect), np.array([[210.0, 180.0]]))
+        corner = photo_space(limited).to_seen(np.array([[210.0, 180.0]]))
         x, y = (int(v) for v in corner[0])
         self.assertGreater(float(seen[y, x]), 0.9)
         # The middle of the right edge, at x = 250, is seen further right.
-        edge = seen_at(sources_of(limited.layers[1], self.rect), np.array([[249.0, 180.0]]))[0]
+        edge = photo_space(limited).to_seen(np.array([[249.0, 180.0]]))[0]
         row = seen[int(edge[1])]
         self.assertAlmostEqual(float(np.flatnonzero(row > 0.5).max()), float(edge[0]), delta=2)
 
     def test_a_seen_rectangle_holds_all_that_is_seen_of_it(self) -> None:
         layer = moved_layer(self.photo)
         rect = Rect(180, 150, 240, 200)
-        seen = seen_rect((layer,), rect, self.rect)
+        seen = Space(self.rect, (), (layer,)).seen_rect(rect)
         points = np.random.default_rng(2).uniform((180, 150), (240, 200), (300, 2))
-        for x, y in seen_at(sources_of(layer, self.rect), points):
+        for x, y in Space(self.rect, (), (layer,)).to_seen(points):
             self.assertTrue(seen.contains_point(x, y))
 
 
@@ -250,7 +251,7 @@ class PenTest(Case):
         at = (240.0, 170.0)
         draw(self.session, "outline", [(225, 155), (255, 155), (255, 185), (225, 185)])
         area = self.job.state.area
-        x, y = to_layer(all_of(self.job.state), np.array([at]), self.photo.rect)[0]
+        x, y = photo_space(self.job.state).from_seen(np.array([at]))[0]
         inside = area.read(Rect(int(x), int(y), int(x) + 1, int(y) + 1))
         self.assertEqual(int(inside[0, 0]), 65535)
         self.job.undo()

@@ -22,7 +22,7 @@ from lather.document.style import Style, Weak
 from lather.document.tiles import BLACK_MASK
 from lather.errors import EditError
 from lather.render.compositor import render
-from lather.render.ground import ground_of
+from lather.render.ground import photo_ground
 from lather.render.lenses.table import render_region
 from lather.render.regions import region_coverage
 from lather.render.view import Shown
@@ -311,12 +311,12 @@ class RegionToolTest(Case):
 
     def test_the_lens_dims_what_is_outside(self) -> None:
         rect = Rect(100, 100, 300, 200)
-        covered = region_coverage(ground_of(self.state), Region.SKIN, rect)
+        covered = region_coverage(photo_ground(self.state), Region.SKIN, rect)
         self.assertEqual((covered[50, 50], covered[50, 150]), (1, 0))
         shown, plain = render_region(self.state, Region.SKIN, rect), render(self.state, rect)
         self.assert_close(shown[:, :90], plain[:, :90], 1e-6)
         self.assertLess(float(shown[:, 110:, :3].mean()), 0.6 * float(plain[:, 110:, :3].mean()))
-        half = region_coverage(ground_of(self.state), Region.SKIN, rect.at_level(1), 1)
+        half = region_coverage(photo_ground(self.state), Region.SKIN, rect.at_level(1), 1)
         self.assertEqual((half[25, 25], half[25, 75]), (1, 0))
 
 

@@ -161,12 +161,12 @@ class MasksTest(Case):
 
     def test_from_a_region(self) -> None:
         state = with_left_half(self.state)
-        made = masks.with_mask(state, self.id, masks.of_region(state, Region.SKIN))
+        made = masks.with_mask(state, self.id, masks.of_region(state, self.id, Region.SKIN))
         plane = self.plane(made)
         self.assert_close(plane[:, :149], 1, 1e-3)
         self.assert_close(plane[:, 151:], 0, 1e-3)
         with self.assertRaisesRegex(EditError, "survey the portrait first"):
-            masks.of_region(self.state, Region.SKIN)
+            masks.of_region(self.state, self.id, Region.SKIN)
 
     def test_from_a_span_of_lightness(self) -> None:
         with self.assertRaisesRegex(EditError, "limited to no span"):
@@ -194,7 +194,7 @@ class MasksTest(Case):
 
     def test_soften_and_steepen(self) -> None:
         state = with_left_half(self.state)
-        hard = masks.with_mask(state, self.id, masks.of_region(state, Region.SKIN))
+        hard = masks.with_mask(state, self.id, masks.of_region(state, self.id, Region.SKIN))
         soft = masks.softened(hard, self.id, 6.0)
         row = self.plane(soft)[100]
         self.assertAlmostEqual(float(row[149] + row[150]) / 2, 0.5, delta=0.02)

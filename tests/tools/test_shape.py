@@ -12,7 +12,6 @@ from lather.core.area.combine import Combine
 from lather.core.brush.stroke import PenSample
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
-from lather.core.shape.field import seen_at
 from lather.document import areas, edits
 from lather.document.job import Job
 from lather.document.layers.reshape import ReshapeLayer
@@ -21,7 +20,8 @@ from lather.document.state import new_state
 from lather.document.style import Style
 from lather.errors import EditError
 from lather.render.compositor import render
-from lather.render.reshaping import all_of, sources_of, to_layer
+from lather.render.reshaping import sources
+from lather.render.space import photo_space
 from lather.tools.base import ShapeHand
 from tests.support import Case, Later, draw, session_for
 
@@ -42,7 +42,7 @@ def least_area(layer: ReshapeLayer, rect: Rect) -> float:
     """The least that a pixel is squeezed to; 0 and less is folded."""
     y, x = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1].astype(np.float64)
     picture = Rect(0, 0, WIDTH, HEIGHT)
-    source = sources_of(layer, picture)(np.stack([x, y], -1).reshape(-1, 2)).reshape(*x.shape, 2)
+    source = sources(layer, np.stack([x, y], -1).reshape(-1, 2), picture).reshape(*x.shape, 2)
     across, down = np.diff(source, axis=1)[:-1], np.diff(source, axis=0)[:, :-1]
     return float((across[..., 0] * down[..., 1] - across[..., 1] * down[..., 0]).min())
 
@@ -79,8 +79,7 @@ class ShapeCase(Case):
     def seen(self, x: float, y: float) -> tuple[float, float]:
         """Where a place of the photo is seen now."""
         place = np.array([[x, y]])
-        for layer in all_of(self.job.state):
-            place = seen_at(sources_of(layer, self.job.state.photo.rect), place)
+        place = photo_space(self.job.state).to_seen(place)
         return float(place[0, 0]), float(place[0, 1])
 
 
@@ -119,7 +118,7 @@ class PushTest(ShapeCase):
         out = render(self.job.state, self.job.state.photo.rect)
         self.assertTrue((out[..., 3] == 1).all())
         corners = np.array([[0, 100.0], [WIDTH, 100], [200, 0], [200, HEIGHT]])
-        source = to_layer(all_of(self.job.state), corners, self.job.state.photo.rect)
+        source = photo_space(self.job.state).from_seen(corners)
         self.assert_close(source[:2, 0], corners[:2, 0], 1e-6)
         self.assert_close(source[2:, 1], corners[2:, 1], 1e-6)
 
@@ -163,7 +162,7 @@ class RestTest(ShapeCase):
         per_mm = px_per_mm(self.job.state)
         self.rest("swell", 240, 200, 0.4, speed_mm_s=4.0)
         place = np.array([[240 + 60 / np.sqrt(5), 200.0]])  # where it goes most
-        seen = seen_at(sources_of(self.layer, self.job.state.photo.rect), place)
+        seen = photo_space(self.job.state).to_seen(place)
         self.assertAlmostEqual(float(seen[0, 0] - place[0, 0]), 0.4 * 4.0 * per_mm, delta=0.35)
 
     def test_gather_undoes_swell_and_turn_back_turn(self) -> None:

@@ -27,11 +27,11 @@ from lather.core.survey.regions.region import Part, Region
 from lather.core.tone.skin_picture import SURE_SKIN
 from lather.core.work import NEVER, CancelToken
 from lather.document.layers.exposure import ExposureLayer
-from lather.document.reshapes import without_reshapes
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
-from lather.render.ground import ground_of
+from lather.render.ground import photo_ground
 from lather.render.regions import region_coverage
+from lather.render.space import in_photo_space
 
 CLOSE_MM, FINE_MM = 0.3, 0.15  # a pixel at which edges and texture are compared
 TONE_MM, QUICK_MM = 0.5, 0.6  # and tone; the same while it has to be quick
@@ -170,7 +170,7 @@ class Views:
 
     def __init__(self, state: JobState, cancel: CancelToken = NEVER, *, quick: bool = False):
         self.state, self.cancel, self.quick = state, cancel, quick
-        self.flat = without_reshapes(state)
+        self.flat = in_photo_space(state)
         most_mm = QUICK_MM if quick else TONE_MM
         lighting = state.layers if state.brief.style.forbids_retouching else None
         self.begun = _STARTS[quick].of(
@@ -264,7 +264,7 @@ class Views:
     def region(self, region: Region | Part, level: int, rect: Rect | None = None) -> Plane:
         """(h, w) 0-1 of the picture at a level, or a rectangle of it."""
         whole = self.state.photo.rect.at_level(level)
-        return region_coverage(ground_of(self.state), region, rect or whole, level)
+        return region_coverage(photo_ground(self.state), region, rect or whole, level)
 
     def marks(self, level: int) -> Plane:
         """(h, w) 0-1: all that was found on skin, but patches of tone."""

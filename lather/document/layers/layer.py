@@ -77,6 +77,9 @@ class Layer(ABC):
     IS_FIXED: ClassVar[bool] = False  # it cannot be moved, copied or taken out by itself
     BLENDS: ClassVar[bool] = True  # False: modes and limits mean nothing to it
     REACH_VARIES: ClassVar[bool] = False  # with every stroke on it
+    HOLDS_PARTS: ClassVar[bool] = False  # layers in it lie beside each other, not on each other
+    MOVES: ClassVar[bool] = False  # it shows what lies below elsewhere
+    STRENGTH_MIXES: ClassVar[bool] = True  # at a half, half of what lies below is seen
 
     id: int
     name: str

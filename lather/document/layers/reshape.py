@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Self
@@ -17,6 +18,7 @@ from lather.core.shape.field import Field, Indexes, node_rect, nodes_under, pixe
 from lather.core.shape.reach import REACH_PX
 from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.layer import Layer, Leaf, Parts
+from lather.document.layers.moving import MovingLayer
 from lather.document.layers.parameters import Parameters
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import BLACK_MASK, TILE_PX, Key, Tile, Tiles
@@ -37,11 +39,11 @@ class ReshapeParameters(Parameters):
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
-class ReshapeLayer(Leaf, ComputedLayer):
+class ReshapeLayer(Leaf, ComputedLayer, MovingLayer):
     """Moves what lies below by a field whose planes hold a sample every `step_px` of the picture.
 
-    Strength and mask weaken the displacement, not the pixels: nothing is seen twice. `middle` is a
-    line drawn by hand, x0, y0, x1, y1, that strokes are mirrored at; None: at the face's own.
+    `middle` is a line drawn by hand, x0, y0, x1, y1, that strokes are mirrored at; None: at the
+    face's own.
     """
 
     KIND = "reshape"
@@ -153,9 +155,13 @@ class ReshapeLayer(Leaf, ComputedLayer):
 
     def reach_in_px(self, rect: Rect, level: int) -> int:
         nodes = nodes_under(rect.from_level(level), self.step_px)
-        if not self.moves_in(nodes):
-            return 0
-        return _reach_px(float(np.abs(self.field(nodes).nodes).max()) * self.strength, level)
+        most = max(
+            (_extreme_in(tile, nodes.shifted(-key[1] * TILE_PX, -key[0] * TILE_PX))
+             for tiles in (self.across, self.down) for key, tile in tiles.tiles.items()
+             if not nodes.intersect(Rect.cell(key, TILE_PX)).empty),
+            default=0,
+        )  # fmt: skip
+        return _reach_px(most * self.step_px / PER_STEP * self.strength, level)
 
     # --- the field -------------------------------------------------------------------------
 
@@ -189,20 +195,19 @@ class ReshapeLayer(Leaf, ComputedLayer):
 
     @property
     def mask_sigma_px(self) -> float:
-        """How far its mask is smoothed: a mask as hard as the displacement is large would fold."""
-        return max(MASK_SOFTNESS * self.largest_px * self.strength, float(self.step_px))
+        """In steps of a half of an octave: the smoothed mask stays while a push goes on."""
+        least = MASK_SOFTNESS * self.largest_px * self.strength / self.step_px
+        return self.step_px * math.pow(2, math.ceil(2 * math.log2(max(least, 1.0))) / 2)
 
     @property
     def mask_reach_px(self) -> int:
-        return gaussian_reach_px(self.mask_sigma_px) + 2 * self.step_px
+        sigma_px = self.mask_sigma_px  # it is smoothed as coarsely as its sigma allows
+        return gaussian_reach_px(sigma_px) + math.ceil(sigma_px) + 2 * self.step_px
 
     @property
     def most_px(self) -> float:
         """The largest displacement that its planes can hold."""
         return (STAYS - 1) * self.step_px / PER_STEP
-
-
-Reshapes = tuple[ReshapeLayer, ...]
 
 
 def _line_from(entry: Any) -> tuple[float, float, float, float] | None:
@@ -257,17 +262,31 @@ def _strided(tiles: Tiles, rect: Rect, stride: int) -> NDArray[np.uint16]:
     return out
 
 
-_extremes: WeakKeyDictionary[Tile, int] = WeakKeyDictionary()
+_extremes: WeakKeyDictionary[Tile, NDArray[np.int64]] = WeakKeyDictionary()
+
+
+def _block_extremes(tile: Tile) -> NDArray[np.int64]:
+    """(8, 8): by block of a tile, the sample that is farthest from where nothing moves."""
+    found = _extremes.get(tile)
+    if found is None:
+        n = TILE_PX // COMPARED
+        blocks = tile.pixels.reshape(n, COMPARED, n, COMPARED)
+        high, low = blocks.max((1, 3)).astype(np.int64), blocks.min((1, 3)).astype(np.int64)
+        found = _extremes[tile] = np.maximum(high - STAYS, STAYS - low)
+    return found
 
 
 def _extreme(tile: Tile) -> int:
     """The sample of a tile that is farthest from where nothing moves."""
-    found = _extremes.get(tile)
-    if found is None:
-        pixels = tile.pixels
-        found = max(int(pixels.max()) - STAYS, STAYS - int(pixels.min()))
-        _extremes[tile] = found
-    return found
+    return int(_block_extremes(tile).max())
+
+
+def _extreme_in(tile: Tile, nodes: Rect) -> int:
+    """The same, of the blocks that hold nodes of the tile."""
+    inside = nodes.intersect(Rect(0, 0, TILE_PX, TILE_PX))
+    blocks = Rect(inside.x0 // COMPARED, inside.y0 // COMPARED, -(-inside.x1 // COMPARED),
+                  -(-inside.y1 // COMPARED))  # fmt: skip
+    return int(_block_extremes(tile)[blocks.slices].max())
 
 
 def _changed_blocks(old: NDArray[np.uint16], new: NDArray[np.uint16]) -> list[Rect]:

@@ -67,6 +67,7 @@ class SplitLayer(Unpainted, ComputedLayer):
     KIND = "split"
     NOUN = "a split"
     TAKES = SplitParameters
+    HOLDS_PARTS = True
     TITLE = "Split"
     HELP = "Tone and texture apart, with layers and tools for each."
 

@@ -6,7 +6,8 @@ from lather.core.arrays import FloatImage
 from lather.core.blend.composite import composite
 from lather.core.rect import Rect
 from lather.document.layers.group import GroupLayer
-from lather.render.layers.scene import Patch, Scene, transparent
+from lather.document.layers.layer import Layer
+from lather.render.layers.scene import Base, Patch, Scene, transparent
 from lather.render.masks import mix_in, shown_samples
 
 
@@ -19,3 +20,8 @@ def add(layer: GroupLayer, scene: Scene, out: FloatImage, rect: Rect, below: Pat
     else:  # what lies below is in it already
         inside = scene.paint(layer.children, scene, below.part, rect)
         mix_in(layer, scene, out, inside, rect)
+
+
+def base_in(layer: GroupLayer, inner: Layer, scene: Scene, below: Base) -> Base:  # noqa: ARG001
+    """What the lowest layer in a group lies on."""
+    return transparent if layer.isolated else below

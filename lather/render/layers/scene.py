@@ -10,30 +10,26 @@ import numpy as np
 from lather.core.arrays import FloatImage
 from lather.core.rect import Rect, paste
 from lather.document.layers.layer import Layers
-from lather.document.layers.reshape import Reshapes
 from lather.document.photo import Photo
 from lather.render.ground import Ground
-from lather.render.reshaping import moving
 
 
 @dataclass(frozen=True)
 class Scene:
     """What everything is rendered in: the photo and its regions, the mip level, how layers
     in a layer are laid on a base, and how what lies below a layer with a reach is come by; `tiled`
-    for one whose reach varies, so that it is not computed anew for another reach.
-    `moved` are the reshapes below, bottom to top: the regions go with them."""
+    for one whose reach varies, so that it is not computed anew for another reach."""
 
     ground: Ground
     level: int
     paint: Paint
     below: Below
     tiled: Below
-    moved: Reshapes = ()
 
     def moved_by(self, layers: Layers) -> Scene:
         """The same, above these layers."""
-        more = moving(layers)
-        return replace(self, moved=(*self.moved, *more)) if more else self
+        ground = self.ground.above(layers)
+        return self if ground is self.ground else replace(self, ground=ground)
 
     @property
     def photo(self) -> Photo:

@@ -7,7 +7,8 @@ import numpy as np
 from lather.core.arrays import FloatImage
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
-from lather.document.layers.split import Part, SplitLayer
+from lather.document.layers.layer import Layer
+from lather.document.layers.split import Part, SplitLayer, StackLayer
 from lather.render.layers.scene import Base, Patch, Scene
 from lather.render.masks import lay_changed
 
@@ -25,8 +26,10 @@ def add(layer: SplitLayer, scene: Scene, out: FloatImage, rect: Rect, below: Pat
     lay_changed(layer, scene, out, changed, rect)
 
 
-def part_below(layer: SplitLayer, part: Part, scene: Scene, below: Base) -> Base:
-    """One part of what lies below a split, without its layers: what those of the stack see."""
+def base_in(layer: SplitLayer, inner: Layer, scene: Scene, below: Base) -> Base:
+    """One part of what lies below a split, without its layers: what the stack is given."""
+    assert isinstance(inner, StackLayer)
+    part = inner.part
     reach_px = gaussian_reach_px(layer.parameters.sigma_px / 2**scene.level)
 
     def of(rect: Rect) -> FloatImage:

@@ -55,7 +55,7 @@ from lather.render.layers import (
     sweep,
     unknown,
 )
-from lather.render.layers.scene import Patch, Scene
+from lather.render.layers.scene import Base, Patch, Scene
 
 # Lays a shown layer on `out`, the pixels of a rectangle, in place. `below` is what lies below, the
 # rectangle grown by the layer's reach as far as the picture goes.
@@ -85,4 +85,14 @@ ADD: dict[type[Layer], Add] = {
     StackLayer: stack.add,
     LightLayer: light.add,
     UnknownLayer: unknown.add,
+}
+
+# What the lowest layer in one that holds layers lies on: of the layer, the one in it, the scene
+# below, and what the layer itself lies on.
+BaseIn = Callable[[Any, Layer, Scene, Base], Base]
+
+BASE_IN: dict[type[Layer], BaseIn] = {
+    GroupLayer: group.base_in,
+    SplitLayer: split.base_in,
+    StackLayer: stack.base_in,
 }

@@ -12,9 +12,8 @@ from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
-from lather.render.ground import ground_of
+from lather.render.ground import seen_ground
 from lather.render.regions import region_coverage
-from lather.render.reshaping import all_of
 
 LIGHTNESS, REDNESS = "lightness", "redness"
 HATCH_PERIOD_PX, HATCH_WIDTH_PX = 10, 2
@@ -66,8 +65,7 @@ class Field:
         level = self.level if level is None else level
         if Region.SKIN not in self.state.regions.masks:
             return np.ones((rect.height, rect.width), dtype=np.float32)
-        moved = all_of(self.state)
-        return region_coverage(ground_of(self.state), Region.SKIN, rect, level, moved)
+        return region_coverage(seen_ground(self.state), Region.SKIN, rect, level)
 
     def inside(self, plane: FloatImage, rect: Rect) -> FloatImage:
         """The part of a wider plane that is looked at; what lies beyond it is 0."""

@@ -9,7 +9,7 @@ from lather.core.last import Last
 from lather.core.survey.regions.region import Region
 from lather.document.state import JobState
 from lather.render.compositor import deepest_level, render_photo
-from lather.render.ground import ground_of
+from lather.render.ground import photo_ground
 from lather.render.regions import region_coverage
 
 SEEN_PX, SURE = 512, 0.8
@@ -26,7 +26,7 @@ def _measured(state: JobState) -> Lab:
     rect = state.photo.rect.at_level(level)
     lab = lab_of(render_photo(state.photo, rect, level))
     if Region.SKIN in state.regions.masks:
-        skin = region_coverage(ground_of(state), Region.SKIN, rect, level) > SURE
+        skin = region_coverage(photo_ground(state), Region.SKIN, rect, level) > SURE
         if skin.any():
             lab = lab[skin]
     light, a, b = np.median(lab.reshape(-1, 3), axis=0)

@@ -15,7 +15,7 @@ from lather.core.shape.measure import LEAST_STRETCH, MOST_STRETCH, too_far
 from lather.document.scale import FACE_WIDTH_MM, px_per_mm
 from lather.document.state import JobState
 from lather.render.lenses.lens import Colour, Field, LensLook, Swatch, dimmed, hatch_lines
-from lather.render.reshaping import all_of, shifts_in, to_layer
+from lather.render.space import seen_space
 
 MOVED: Colour = (0.56, 0.83, 0.76)
 STRETCHED: Colour = (0.93, 0.90, 0.70)
@@ -41,7 +41,7 @@ def face_width_mm(state: JobState) -> float:
 
 def largest_mm(state: JobState) -> float:
     """No place is moved further than that."""
-    total_px = sum(layer.largest_px * layer.strength for layer in all_of(state))
+    total_px = sum(layer.largest_px * layer.strength for layer in seen_space(state).below)
     return total_px / px_per_mm(state)
 
 
@@ -103,7 +103,7 @@ def stretched_legend(state: JobState, look: LensLook) -> tuple[Swatch, ...]:  # 
 
 def _shifts(field: Field, rect: Rect) -> NDArray[np.float32]:
     state = field.state
-    return shifts_in(all_of(state), rect, field.level, state.photo.rect)
+    return seen_space(state).shifts_below(rect, field.level)
 
 
 def _stretch(field: Field) -> tuple[NDArray[np.float32], NDArray[np.float32]]:
@@ -148,7 +148,7 @@ def _draw_arrows(out: FloatImage, field: Field) -> None:
     xs, ys = np.meshgrid(np.arange(wide.x0, wide.x1), np.arange(wide.y0, wide.y1))
     state, scale = field.state, 1 << field.level
     places = (np.stack([xs, ys], -1).reshape(-1, 2).astype(np.float64) + 0.5) * every
-    moved = to_layer(all_of(state), places * scale, state.photo.rect) / scale - places
+    moved = seen_space(state).to_photo(places * scale) / scale - places
     largest = max(largest_mm(state) * field.px_per_mm, 1e-6)
     longer = min(LONGEST_ARROW_PX / largest, 4.0)
     canvas = np.zeros(out.shape[:2], dtype=np.uint8)

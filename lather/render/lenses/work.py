@@ -8,10 +8,9 @@ from lather.core.arrays import FloatImage, Plane
 from lather.core.rect import Rect
 from lather.document.state import JobState
 from lather.render.compositor import render_photo
-from lather.render.ground import ground_of
+from lather.render.ground import seen_ground
 from lather.render.lenses.lens import Field, LensLook, Swatch, dimmed, hatch_lines
 from lather.render.regions import region_coverage
-from lather.render.reshaping import all_of
 from lather.render.shown import shown_shares
 
 AMPLIFIED = 4.0
@@ -63,9 +62,8 @@ def mask_legend(state: JobState, look: LensLook) -> tuple[Swatch, ...]:  # noqa:
 
 def see_regions(field: Field) -> FloatImage:
     out = field.seen(field.rect)
-    ground = ground_of(field.state)
-    moved = all_of(field.state)
-    shown = region_coverage(ground, field.look.region, field.rect, field.level, moved)
+    ground = seen_ground(field.state)
+    shown = region_coverage(ground, field.look.region, field.rect, field.level)
     _hatch_hidden(out, shown, field.rect, REGION_LINE)
     return out
 
