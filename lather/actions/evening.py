@@ -49,20 +49,21 @@ def match_colour(bench: Workbench) -> None:
     from lather.assist.match import MatchOptions, propose_match
 
     target = bench.state.area
-    options = MatchOptions(target=target, reference=bench.reference)
+    options = MatchOptions(target=target, reference=bench.state.reference)
     propose(bench, "Matching colours", lambda state, progress, cancel: propose_match(
         state, options, progress=progress, cancel=cancel))  # fmt: skip
 
 
 def take_reference(bench: Workbench) -> None:
     """The area is whose colour others are to have; it is free for the target then."""
-    bench.reference = bench.state.area
-    bench.change("Take as reference", lambda state: replace(state, area=None))
+    bench.change(
+        "Take as reference", lambda state: replace(state, reference=state.area, area=None)
+    )
     bench.say("That colour is the reference. Outline the target, then match colour.")
 
 
 def forget_reference(bench: Workbench) -> None:
-    bench.reference = None
+    bench.change("Forget the reference", lambda state: replace(state, reference=None))
     bench.say("A good cheek is the reference again.")
 
 
@@ -174,6 +175,6 @@ ACTIONS = (
            "Even", take_reference, enabled=has_area),
     Action("even.forget_reference", "Forget the reference",
            "A good cheek is the reference again.", "Even", forget_reference,
-           enabled=has_job & When.that(lambda bench: bench.reference is not None,
+           enabled=has_job & When.that(lambda bench: bench.state.reference is not None,
                                        "no area was taken as reference")),
 )  # fmt: skip

@@ -61,13 +61,15 @@ class Pending:
 
         Raises
         ------
-        UnseenError : nothing of it would show any more.
+        UnseenError : nothing of it would show any more, though nothing of it was left out.
         """
         merged = merge(self.proposal.before, self.after, now)
         had = {layer.id for layer in now.layers}
         new = {layer.id for layer in merged.state.layers} - had
         state = grown(merged.state, new)
-        if not merged.left_out and not shows(now, state):
+        if not shows(now, state):
+            if merged.left_out:
+                return replace(merged, state=now)
             raise UnseenError(
                 f"'{self.proposal.name}' was not taken",
                 "nothing of it would show: a layer above covers it, or it was done meanwhile",
@@ -96,7 +98,8 @@ class Pending:
 
     @cached_property
     def hidden(self) -> JobState:
-        """The state with all of it behind a mask that hides it, to be painted in."""
+        """The state with all of it behind a mask that hides it, to be painted in; what has the
+        mask is the active layer."""
         state = self.after
         ids = {layer.id for layer in new_layers(self.proposal)}
         layers = tuple(layer for layer in state.layers if layer.id in ids)

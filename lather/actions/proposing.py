@@ -16,6 +16,8 @@ from lather.core.work import CancelToken, Progress
 from lather.document.findings import FindingState
 from lather.document.merge import Merged, merge
 from lather.document.state import JobState
+from lather.document.tree import find
+from lather.errors import EditError
 
 Propose = Callable[[JobState, Progress, CancelToken], Proposal]
 
@@ -94,11 +96,11 @@ def accept(bench: Workbench, then: Callable[[], None] | None = None) -> None:
         return taken
 
     def done(merged: Merged) -> None:
-        if bench.proposals.get(pending.stage) is pending:
-            del bench.proposals[pending.stage]
-            bench.pending_changed.emit()
         name = pending.proposal.name
-        if take_merged(bench, name, merged, f"{name}: taken.") and then is not None:
+        if not take_merged(bench, name, merged, f"{name}: taken."):
+            return  # it waits, with what was said
+        _over(bench, pending)
+        if then is not None:
             then()
 
     run_edit(bench, "Taking over", work, done)
@@ -115,11 +117,26 @@ def paint_in(bench: Workbench) -> None:
     pending = bench.pending
     assert pending is not None
     merged = merge(pending.proposal.before, pending.hidden, bench.state)
-    take_merged(bench, f"{pending.proposal.name}, hidden", merged)
-    bench.set_pending(None)
+    behind = find(merged.state.layers, pending.hidden.active_id)
+    if behind is None or behind.mask is None:
+        raise EditError(
+            f"'{pending.proposal.name}' was not taken",
+            "; ".join(merged.left_out) or "nothing of it is left", "leave it, or ask for it anew"
+        )  # fmt: skip
+    on_it = replace(merged, state=replace(merged.state, active_id=behind.id))
+    if not take_merged(bench, f"{pending.proposal.name}, hidden", on_it):
+        return
+    _over(bench, pending)
     bench.hands.take_tool("paint_colour")
     bench.set_on_mask(True)
     bench.say("Paint on the picture to let it in; Erase hides it again.")
+
+
+def _over(bench: Workbench, pending: Pending) -> None:
+    """It is in the job: there is nothing to be looked at any more."""
+    if bench.proposals.get(pending.stage) is pending:
+        del bench.proposals[pending.stage]
+        bench.pending_changed.emit()
 
 
 def leave(bench: Workbench) -> None:

@@ -32,7 +32,6 @@ from lather.document.job import Job
 from lather.document.layers.layer import Stage
 from lather.document.merge import same_work
 from lather.document.state import JobState
-from lather.document.tiles import Tiles
 from lather.errors import Cancelled, LatherError
 from lather.names import readable
 from lather.render.compositor import kept
@@ -83,7 +82,6 @@ class Workbench:
         self.session: PenSession | None = None
         self.offer: Offer | None = None
         self.proposals: dict[Stage, Pending] = {}  # that are looked at, each in its stage
-        self.reference: Tiles | None = None  # the area whose colour others are matched to
         self.hands, self.looks = Hands(settings), Looks()
         self.walk, self.gauge = Walk(), Gauge()
         self.geometry: ViewGeometry | None = None
@@ -144,7 +142,6 @@ class Workbench:
         self.proposals.clear()
         self.prepared.clear()
         self.tasks.give_way()
-        self.reference = None
         self.tasks.leave_line()
         forget_views()
         self._withdraw_offer()
@@ -197,7 +194,6 @@ class Workbench:
         is_step = job.change(name, edit(job.state, *args, **kwargs), gesture)
         if not is_step and gesture is None:
             self.say(f"{name}: nothing changed.")
-        self._leave_missing_mask()
         return is_step
 
     def undo(self) -> None:
@@ -213,10 +209,8 @@ class Workbench:
     def go_to_step(self, n_done: int) -> None:
         """Undo or redo until that many steps of the history are done."""
         self.open_job.go_to(n_done)
-        self._leave_missing_mask()
 
     def _step(self, name: str | None, done: str) -> None:
-        self._leave_missing_mask()
         if name is not None:
             self.say(f"{done}: {name}.")
 
@@ -234,10 +228,10 @@ class Workbench:
 
     def select_layer(self, layer_id: int) -> None:
         self.open_job.select(layer_id)
-        self._leave_missing_mask()
 
     def _leave_missing_mask(self) -> None:
-        if self.job is not None and self.state.active.mask is None:
+        """Whatever made another layer the active one, or took its mask away."""
+        if self.state.active.mask is None:
             if self.hands.on_mask:
                 self.set_on_mask(False)
             if self.looks.mask_alone:
@@ -362,6 +356,7 @@ class Workbench:
         self.rests.emit()
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
+        self._leave_missing_mask()
         if self.looks.before and before.layers is not after.layers:
             self.look(before=False)  # what is done is seen
         of = self.offer.of if self.offer is not None else None

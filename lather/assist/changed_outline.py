@@ -7,6 +7,7 @@ import numpy as np
 from lather.core.arrays import ByteImage
 from lather.document.state import JobState
 from lather.render.compositor import deepest_level, render
+from lather.render.space import seen_space
 
 SIDE_PX = 700  # long side at which the change is looked at
 SHOWS = 0.002  # of encoded values, from which something is changed
@@ -18,7 +19,7 @@ Outline = tuple[tuple[float, float], ...]  # x, y in pixels of the photo, closed
 
 
 def changed_outlines(before: JobState, after: JobState) -> tuple[Outline, ...]:
-    """Outlines around what changes, the largest first."""
+    """Outlines around what changes, on the photo, the largest first."""
     import cv2
 
     level = deepest_level(before.photo, SIDE_PX)
@@ -28,7 +29,12 @@ def changed_outlines(before: JobState, after: JobState) -> tuple[Outline, ...]:
     solid = cv2.morphologyEx(
         shows.astype(np.uint8), cv2.MORPH_CLOSE, np.ones((CLOSES_PX, CLOSES_PX), dtype=np.uint8)
     )
-    return outlines_of(solid, 1 << level, LEAST_SHARE * rect.area)[:MOST_OUTLINES]
+    outlines = outlines_of(solid, 1 << level, LEAST_SHARE * rect.area)[:MOST_OUTLINES]
+    space = seen_space(before)
+    if not space.below:
+        return outlines
+    return tuple(tuple((float(x), float(y)) for x, y in space.to_photo(np.array(outline)))
+                 for outline in outlines)  # fmt: skip
 
 
 def outlines_of(mask: ByteImage, scale: float, least_px: float) -> tuple[Outline, ...]:

@@ -10,6 +10,7 @@ from typing import Any
 from weakref import WeakKeyDictionary
 
 from lather.document.layers.layer import Layer, Layers
+from lather.document.layers.limits import OPEN
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import Tile, Tiles
@@ -48,7 +49,7 @@ def _of_layer(layer: Layer) -> list[bytes]:
     parts = [repr((
         layer.kind, layer.id, layer.name, layer.visible, layer.strength,
         layer.mode.value, layer.locked, layer.stage.value, _json(layer.extras),
-        _json(layer.own_fields), *(() if layer.limits.are_open else (_json(layer.limits.entry),)),
+        _json(layer.own_fields), *(() if layer.limits == OPEN else (_json(layer.limits.entry),)),
     )).encode()]  # fmt: skip
     if layer.mask is not None:
         mask = layer.mask

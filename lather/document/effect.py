@@ -40,9 +40,11 @@ def _changes_beside_layers(before: JobState, after: JobState) -> bool:
         return True
     if before.photo is not after.photo or before.extras != after.extras:
         return True
-    return not (_same_area(before.area, after.area) and _same_regions(before.regions,
-                                                                      after.regions)
-                and before.unknown_planes == after.unknown_planes)  # fmt: skip
+    return not (
+        _same_area(before.area, after.area) and _same_area(before.reference, after.reference)
+        and _same_regions(before.regions, after.regions)
+        and before.unknown_planes == after.unknown_planes
+    )  # fmt: skip
 
 
 def _without_new_empty(layers: Layers, had: set[int]) -> Layers:

@@ -66,6 +66,7 @@ def merge(before: JobState, after: JobState, now: JobState) -> Merged:
         layers=layers,
         findings=merging.findings(),
         area=merging.pick("the area", before.area, after.area, now.area),
+        reference=merging.pick("the reference", before.reference, after.reference, now.reference),
         regions=merging.regions(),
         brief=merging.value("the brief's", before.brief, after.brief, now.brief),
         active_id=active if find(layers, active) is not None else now.active_id,
@@ -122,13 +123,17 @@ class _Merging:
     def layers(self) -> Layers:
         layers = self.now.layers
         old = {layer.id: layer for layer in walk(self.before.layers)}
+        came: set[int] = set()
         for layer in walk(self.after.layers):
             was, here = old.pop(layer.id, None), find(layers, layer.id)
             if was is layer:
                 continue
             if was is None:
-                if here is None:  # else it came with its group
-                    layers = _inserted(layers, self.after.layers, self._added(layer))
+                if layer.id not in came:  # with its group
+                    came.update(one.id for one in walk((layer,)))
+                    added = self._added(layer) if here is None else None
+                    if added is not None:
+                        layers = _inserted(layers, self.after.layers, added)
             elif here is None:
                 self.left_out.append(f"what was done on '{layer.name}', deleted meanwhile")
             else:
@@ -209,13 +214,18 @@ class _Merging:
             merged = self._painted(was, new, merged)
         return merged
 
-    def _added(self, layer: Layer) -> Layer:
-        """A new layer, without what was decided otherwise meanwhile."""
-        layer = layer.with_children(tuple(map(self._added, layer.children)))
+    def _added(self, layer: Layer) -> Layer | None:
+        """A new layer, without what was decided otherwise meanwhile; None if nothing is left."""
+        added = [self._added(child) for child in layer.children]
+        children = tuple(child for child in added if child is not None)
+        if layer.children and not children:
+            return None
+        layer = layer.with_children(children)
         if not layer.planes:
             return layer
         empty = layer.without_paint()
-        return self._painted(empty, layer, empty)
+        left = self._painted(empty, layer, empty)
+        return None if layer.strokes and not left.strokes else left
 
     def _mask(
         self, name: str, was: Mask | None, new: Mask | None, here: Mask | None

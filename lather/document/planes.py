@@ -1,4 +1,5 @@
-"""The job's own planes, beside those of its layers: the area, and the regions of the portrait.
+"""The job's own planes, beside those of its layers: the area, the reference of colour, and the
+regions of the portrait.
 
 They are one-channel tiles, 0-65535, like masks, and are saved under their names.
 """
@@ -17,7 +18,7 @@ from lather.core.rect import Rect, paste
 from lather.core.survey.regions.region import Region
 from lather.document.tiles import BLACK_MASK, TILE_PX, Tiles
 
-AREA = "area"
+AREA, REFERENCE = "area", "reference"
 _REGION = "region."
 
 
@@ -46,17 +47,20 @@ class Regions:
 
 @dataclass(frozen=True, eq=False)
 class Planes:
-    """A state's own planes: the area, the regions, and those that only a newer Lather knows."""
+    """A state's own planes: the area, the one whose colour others are matched to, the regions, and
+    those that only a newer Lather knows."""
 
     area: Tiles | None = None
+    reference: Tiles | None = None
     regions: Regions = field(default_factory=Regions)
     unknown: Mapping[str, Tiles] = field(default_factory=dict)
 
     def named(self) -> dict[str, Tiles]:
         """All planes by the names they are saved under."""
         regions = {_REGION + region.value: tiles for region, tiles in self.regions.masks.items()}
-        planes = {**regions, **self.unknown}
-        return planes if self.area is None else {AREA: self.area, **planes}
+        own = {AREA: self.area, REFERENCE: self.reference}
+        there = {name: tiles for name, tiles in own.items() if tiles is not None}
+        return {**there, **regions, **self.unknown}
 
 
 def plane_size(name: str, picture: Rect, regions: Regions) -> Rect:
@@ -79,10 +83,10 @@ def from_named(
     for name, tiles in planes.items():
         if name.startswith(_REGION):
             masks[Region(name.removeprefix(_REGION))] = tiles
-        elif name != AREA:
+        elif name not in (AREA, REFERENCE):
             unknown[name] = tiles
     regions = Regions(scale, masks, frozenset(map(Region, corrected)), extras)
-    return Planes(planes.get(AREA), regions, unknown)
+    return Planes(planes.get(AREA), planes.get(REFERENCE), regions, unknown)
 
 
 def read_plane(tiles: Tiles, rect: Rect) -> Plane:

@@ -36,6 +36,7 @@ class JobState:
     Attributes
     ----------
     area : limits the tools to where it is (0-65535); None lets them work everywhere.
+    reference : an area whose colour others are matched to; None: a good cheek's.
     trials : blinded tests of the retouch, oldest first.
     unknown_planes : planes of a newer Lather, kept and saved again.
     extras : fields of a newer Lather; those of the photo under 'photo'.
@@ -48,6 +49,7 @@ class JobState:
     brief: Brief = field(default_factory=Brief)
     findings: Findings = field(default_factory=Findings)
     area: Tiles | None = None
+    reference: Tiles | None = None
     regions: Regions = field(default_factory=Regions)
     trials: tuple[Trial, ...] = ()
     unknown_planes: Mapping[str, Tiles] = field(default_factory=dict)
@@ -57,12 +59,13 @@ class JobState:
     @property
     def planes(self) -> Planes:
         """The state's own planes, beside those of its layers."""
-        return Planes(self.area, self.regions, self.unknown_planes)
+        return Planes(self.area, self.reference, self.regions, self.unknown_planes)
 
     @property
     def work(self) -> tuple[object, ...]:
         """What there is to save: equal for states that are worth the same file."""
-        return self.layers, self.brief, self.findings, self.area, self.regions, self.trials
+        return (self.layers, self.brief, self.findings, self.area, self.reference, self.regions,
+                self.trials)  # fmt: skip
 
     @property
     def surveyed(self) -> bool:

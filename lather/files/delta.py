@@ -24,7 +24,7 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FULL
 from lather.document.layers.layer import Layer, Layers, Mask
-from lather.document.planes import Planes, current_name
+from lather.document.planes import current_name
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Key, Tile, Tiles, blank_pixels
@@ -50,6 +50,7 @@ from lather.files.trials import trials_entry, trials_from
 
 Blobs = list[memoryview]
 Patch = tuple[int, int, int, int]  # x0, y0, x1, y1 of a tile
+_PLANES = "area", "reference", "regions"
 _SAMPLE = np.dtype("<u2")
 _SAMPLES_PER_NUMBER = NUMBER.itemsize // _SAMPLE.itemsize
 
@@ -106,7 +107,7 @@ class DeltaWriter:
             entry["trials"] = trials_entry(after.trials)
         if after.findings != before.findings:
             entry["findings"] = findings_entry(after.findings)
-        if after.area is not before.area or after.regions is not before.regions:
+        if any(getattr(after, name) is not getattr(before, name) for name in _PLANES):
             entry["planes"] = self._planes(before.planes.named(), after.planes.named())
             entry["regions"] = regions_entry(after.regions)
         return entry, self._blobs
@@ -206,6 +207,8 @@ class DeltaWriter:
 class DeltaReader:
     """Applies changes to a base state, in the order they were written (`Contents`)."""
 
+    may_be_newer = False  # what a step changed is in the journal alone
+
     _position: int  # of the next sample
 
     def __init__(self, base: JobState) -> None:
@@ -238,7 +241,7 @@ class DeltaReader:
         findings = before.findings
         if "findings" in entry:
             findings = findings_from(entry["findings"])
-        planes = Planes(before.area, before.regions, before.unknown_planes)
+        planes = before.planes
         if "planes" in entry:
             planes = planes_from(entry["planes"], entry["regions"], self)
         state = state_from(

@@ -43,7 +43,13 @@ _REGIONS_KEYS = {"scale", "corrected"}
 
 
 class Contents(Protocol):
-    """Where the tiles, strokes and inner layers of an entry are found."""
+    """Where the tiles, strokes and inner layers of an entry are found.
+
+    `may_be_newer` says whether a newer Lather may have written it, and all that it refers to stays
+    readable.
+    """
+
+    may_be_newer: bool
 
     def tiles(self, entry: Entry, layer_id: int, plane: str, channels: int, fill: int) -> Tiles: ...
 
@@ -66,7 +72,7 @@ def layer_entry(layer: Layer) -> Entry:
     }
     if not isinstance(layer, UnknownLayer):
         entry["mode"] = layer.mode.value
-    if not layer.limits.are_open:
+    if layer.limits != OPEN:
         entry["limits"] = layer.limits.entry
     return {**entry, **layer.own_fields}
 
@@ -82,7 +88,8 @@ def mask_entry(mask: Mask) -> Entry:
 
 
 def layer_from(entry: Entry, contents: Contents) -> Layer:
-    """The inverse of `layer_entry`, filled; ValueError, KeyError or TypeError if it is wrong."""
+    """The inverse of `layer_entry`, filled; ValueError, KeyError or TypeError if it is wrong. One
+    that may come from a newer Lather, with a value that is not known here, is an unknown layer."""
     layer_id, kind = int(entry["id"]), KINDS.get(str(entry["kind"]))
     if kind is None or entry["mode"] not in _MODES:
         return _unknown_layer(entry)
@@ -96,14 +103,19 @@ def layer_from(entry: Entry, contents: Contents) -> Layer:
         "stage": Stage(entry["stage"]),
         "extras": unknown(entry, _LAYER_KEYS | kind.OWN_FIELDS),
         "mask": _mask_from(entry.get("mask"), layer_id, contents),
-        "limits": Limits.read(entry["limits"]) if "limits" in entry else OPEN,
     }
     own = {name: entry[name] for name in kind.OWN_FIELDS if name in entry}
     planes = {name: _plane_from(entry["planes"][name], layer_id, name, channels, contents)
               for name, channels in kind.PLANES.items()}  # fmt: skip
     strokes = contents.strokes(entry, layer_id) if planes else ()
     children = contents.layers(entry["layers"]) if entry.get("layers") else ()
-    return kind.made(common, Parts(own, planes, strokes, children))
+    try:
+        limits = Limits.read(entry["limits"]) if "limits" in entry else OPEN
+        return kind.made({**common, "limits": limits}, Parts(own, planes, strokes, children))
+    except (ValueError, TypeError, KeyError):
+        if not contents.may_be_newer or kind is PhotoLayer:
+            raise
+        return _unknown_layer(entry)
 
 
 def _unknown_layer(entry: Entry) -> UnknownLayer:
@@ -188,8 +200,8 @@ def state_from(
     reserve_ids(max([*ids, *(i for extras in inside for i in ids_in(extras))]))
     active_id = active if active in ids else ids[0]
     return JobState(
-        photo, layers, active_id, brief, findings, planes.area, planes.regions,
-        unknown_planes=planes.unknown, extras=dict(extras), attachments=attachments,
+        photo, layers, active_id, brief, findings, planes.area, planes.reference,
+        planes.regions, unknown_planes=planes.unknown, extras=dict(extras), attachments=attachments,
     )  # fmt: skip
 
 

@@ -101,6 +101,8 @@ class JobReader:
     the picture stays.
     """
 
+    may_be_newer = True
+
     def __init__(
         self, archive: Archive, description: Entry, *, fades: bool = False,
         progress: Progress = no_progress, cancel: CancelToken | None = None,

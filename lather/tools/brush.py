@@ -227,9 +227,11 @@ class MaskWork(Work):
         self._live = LiveStroke(
             self._mask.tiles, MaskPaint(shown), state.photo.rect, state.area
         )
+        self._reach_px = state.active.mask_reach_px
 
     def add(self, dabs: Dabs) -> Rect:
-        return self._live.add(dabs)
+        painted = self._live.add(dabs)
+        return painted if painted.empty else painted.grown(self._reach_px)
 
     def preview(self) -> JobState:
         mask = replace(self._mask, tiles=self._live.tiles())

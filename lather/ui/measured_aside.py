@@ -58,6 +58,7 @@ class MeasuredAside(Generic[M]):
     def forget(self) -> None:
         """What was measured holds no more; what is under way is not waited for."""
         self._cancel.cancel()
+        self._cancel = CancelToken()  # of nothing: what comes in late is of what is forgotten
         self.value, self.under_way = None, False
         self._shown()
 

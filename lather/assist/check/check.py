@@ -11,11 +11,13 @@ from lather.assist.check.reading import Reading, Row
 from lather.assist.check.table import ROWS
 from lather.assist.check.views import Views
 from lather.core.check.limits import Bound, Limits
+from lather.core.survey.regions.region import Region
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document.brief import Brief
 from lather.document.briefing import retouching
 from lather.document.state import JobState
 from lather.document.style import Style
+from lather.errors import EditError
 
 AT_LIMIT = 0.85  # share from which there is hardly any room left
 
@@ -165,9 +167,13 @@ def check(
 
     Raises
     ------
-    EditError : the portrait was not surveyed.
+    EditError : the portrait's regions are not known.
     Cancelled : by the token.
     """
+    if Region.SKIN not in state.regions.masks:
+        raise EditError(
+            "Nothing was checked", "where skin is was not measured", "survey the portrait first"
+        )
     views, limits = Views(state, cancel, quick=quick), state.brief.limits
     chosen = [row for row in rows if row.quick or not (quick and skips)]
     found = []

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Any, ClassVar, Self
 
 from lather.core.rect import Rect
@@ -32,7 +32,7 @@ class Portrait:
 
 @dataclass(frozen=True, eq=False, kw_only=True)
 class ComputedLayer(Layer):
-    """What all kinds with parameters share. `more_parameters` are those of a newer Lather."""
+    """What all kinds with parameters share."""
 
     OWN_FIELDS = frozenset({PARAMETERS})
     TAKES: ClassVar[type[Parameters]]
@@ -44,18 +44,15 @@ class ComputedLayer(Layer):
     STARTS_HIDDEN: ClassVar[bool] = False  # to be painted in: it would change too much at once
 
     parameters: Parameters
-    more_parameters: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def own_fields(self) -> Mapping[str, Any]:
-        return {PARAMETERS: {**self.more_parameters, **self.parameters.values}}
+        return {PARAMETERS: self.parameters.values}
 
     @classmethod
     def own_from(cls, parts: Parts) -> dict[str, Any]:
         """The fields of this class from a file; ValueError or TypeError if they are wrong."""
-        given = dict(parts.own.get(PARAMETERS) or {})
-        more = {name: value for name, value in given.items() if name not in cls.TAKES.specs()}
-        return {"parameters": cls.TAKES.checked(given), "more_parameters": more}
+        return {"parameters": cls.TAKES.checked(parts.own.get(PARAMETERS) or {})}
 
     @classmethod
     def starts(cls, portrait: Portrait) -> Mapping[str, Any]:  # noqa: ARG003

@@ -65,9 +65,10 @@ class Limits:
         """From JSON; ValueError or TypeError if it is wrong. A name that is none of this Lather's
         regions stays as one that is nowhere."""
         regions = tuple(_named(str(name)) for name in entry.get("regions", ()))
+        own = {name: value for name, value in entry.items() if name in Span.specs()}
         more = {name: value for name, value in entry.items()
-                if name not in Span.specs() and name != "regions"}  # fmt: skip
-        return cls(Span.checked(entry), regions, more)
+                if name not in own and name != "regions"}  # fmt: skip
+        return cls(Span.checked(own), regions, more)
 
 
 def _named(name: str) -> Region | Part:

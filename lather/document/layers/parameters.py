@@ -46,6 +46,10 @@ class Spec(ABC):
         """The value as text that `read` takes."""
         return str(value)
 
+    def entry(self, value: Any) -> Any:
+        """The value ready for JSON."""
+        return value
+
 
 @dataclass(frozen=True)
 class Number(Spec):
@@ -137,6 +141,9 @@ class Rows(Spec):
             self.row.checked(one.values if isinstance(one, Parameters) else one) for one in given
         )
 
+    def entry(self, value: Any) -> Any:
+        return tuple(one.values for one in value)
+
     def read(self, text: str) -> Any:
         """Rows by semicolons, NAME=VALUE by spaces."""
         specs = self.row.specs()
@@ -176,25 +183,33 @@ def curve(*, title: str, help: str) -> Any:  # noqa: A002
 
 @dataclass(frozen=True)
 class Parameters:
-    """The parameters of a layer, all within their bounds."""
+    """The parameters of a layer, or of a row of one, all within their bounds.
+
+    `more` are those of a newer Lather, kept and saved again.
+    """
+
+    more: Mapping[str, Any] = dataclasses.field(default_factory=dict, kw_only=True, hash=False)
 
     @classmethod
     def specs(cls) -> dict[str, Spec]:
         """By name, in the order in which a card shows them."""
-        return {field.name: field.metadata[_SPEC] for field in dataclasses.fields(cls)}
+        return {field.name: field.metadata[_SPEC] for field in dataclasses.fields(cls)
+                if _SPEC in field.metadata}  # fmt: skip
 
     @classmethod
     def checked(cls, values: Mapping[str, Any]) -> Self:
         """From JSON, what is missing at its default; ValueError or TypeError if one is wrong."""
         specs = cls.specs()
-        return cls(**{
-            name: specs[name].checked(value) for name, value in values.items() if name in specs
-        })  # fmt: skip
+        known = {name: specs[name].checked(value) for name, value in values.items()
+                 if name in specs}  # fmt: skip
+        more = {name: value for name, value in values.items() if name not in specs}
+        return cls(**known, more=more)
 
     @property
     def values(self) -> dict[str, Any]:
         """By name, ready for JSON."""
-        return dataclasses.asdict(self)
+        known = {name: spec.entry(getattr(self, name)) for name, spec in self.specs().items()}
+        return {**self.more, **known}
 
     def with_value(self, name: str, value: Any) -> Self:
         """A copy with another value; `EditError` says what may be set, and to what."""
