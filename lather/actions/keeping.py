@@ -11,6 +11,7 @@ import threading
 import time
 from contextlib import suppress
 from pathlib import Path
+from uuid import uuid4
 
 from lather.actions.claiming import claim
 from lather.actions.parking import Parking
@@ -19,7 +20,7 @@ from lather.actions.written import Written
 from lather.core.work import CancelToken
 from lather.document.events import Signal
 from lather.document.history import Step
-from lather.document.job import Job
+from lather.document.job import ABSORBED, Job
 from lather.document.state import JobState
 from lather.document.tree import walk
 from lather.errors import Cancelled, LatherError
@@ -65,6 +66,7 @@ class Keeper:
         self._steps_at_checkpoint = 0
         self._parking = Parking(executor, self.troubled)
         self._settling = CancelToken()
+        self._process = uuid4().hex[:12]
 
     def start(self, opened: Opened) -> None:
         """Go on with what was recovered, and record every step from here on.
@@ -179,7 +181,13 @@ class Keeper:
 
     def _record(self, step: Step, after: JobState) -> None:
         self.make_way()
-        self._write(step.name, after, None if step.gesture is None else repr(step.gesture))
+        self._write(step.name, after, self._told(step.gesture))
+
+    def _told(self, gesture: object) -> str | None:
+        """A gesture as the journal has it: those of another process are others."""
+        if gesture is None:
+            return None
+        return repr(gesture) if gesture == ABSORBED else f"{self._process}:{gesture!r}"
 
     def _write(self, name: str, after: JobState, gesture: str | None = None) -> None:
         try:

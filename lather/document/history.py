@@ -1,8 +1,8 @@
 """Undo and redo: the states a job went through, each with the name of the step to it.
 
 States share all that did not change, so a step costs what it changed. There is no limit of
-steps. Once the tiles that only old steps hold exceed the memory budget, those of the oldest
-steps are parked on disk; where that is impossible, the oldest steps go.
+steps. Once the tiles that only steps hold, done or undone, exceed the memory budget, those of the
+steps farthest from now are parked on disk; where that is impossible, those steps go.
 """
 
 from __future__ import annotations
@@ -16,6 +16,7 @@ from lather.document.tree import walk
 
 DEFAULT_BUDGET_BYTES = 768 * 2**20
 DEFAULT_DISK_BYTES = 8 * 2**30
+WEIGHED_EACH_TIME = 8  # steps, when one is done, undone or redone
 
 Parked = Callable[[bool], None]
 Park = Callable[[list[Tile], Parked], bool]
@@ -32,21 +33,31 @@ class Step:
 
     @property
     def replaced_tiles(self) -> list[Tile]:
-        """Tiles that the step took out of the picture: that lie in their place in no plane."""
-        after = planes_of(self.after)
-        same = {id(plane) for plane in after}
-        return [
-            tile
-            for plane in planes_of(self.before)
-            if id(plane) not in same
-            for key, tile in plane.tiles.items()
-            if not any(other.tiles.get(key) is tile for other in after)
-        ]
+        """Tiles that the step took out of the picture."""
+        return _only_in(self.before, self.after)
+
+    @property
+    def added_tiles(self) -> list[Tile]:
+        """Tiles that the step brought into the picture."""
+        return _only_in(self.after, self.before)
+
+
+def _only_in(state: JobState, other: JobState) -> list[Tile]:
+    """Tiles of a state that lie in their place in no plane of another one."""
+    planes = planes_of(other)
+    same = {id(plane) for plane in planes}
+    return [
+        tile
+        for plane in planes_of(state)
+        if id(plane) not in same
+        for key, tile in plane.tiles.items()
+        if not any(one.tiles.get(key) is tile for one in planes)
+    ]
 
 
 @dataclass(eq=False)
 class _Kept:
-    """A done step and the tiles that it alone holds.
+    """A step, done or undone, and the tiles that it alone holds.
 
     `parking` while they are on their way to disk: then they count as gone already.
     """
@@ -70,7 +81,7 @@ class History:
 
     Attributes
     ----------
-    budget_bytes : memory that tiles held by old steps alone may take.
+    budget_bytes : memory that tiles held by steps alone may take.
     disk_bytes : the same on disk.
     park : sends tiles to disk and says whether it will try; how it went is told to the
         callback, on the thread that records. None: there is no disk to use.
@@ -81,7 +92,8 @@ class History:
         self.disk_bytes = DEFAULT_DISK_BYTES
         self.park: Park | None = None
         self._done: list[_Kept] = []
-        self._undone: list[_Kept] = []  # as they were when they were done
+        self._undone: list[_Kept] = []  # the next to be redone last
+        self._weighed = 0  # which one was looked at last, beside those that moved
 
     @property
     def done(self) -> tuple[Step, ...]:
@@ -138,14 +150,18 @@ class History:
         """The step to take back, now redoable; None if there is none."""
         if not self._done:
             return None
-        self._undone.append(self._done.pop())
-        return self._undone[-1].step
+        step = self._done.pop().step
+        self._undone.append(_Kept(step, step.added_tiles))
+        self._keep_within_budget()
+        return step
 
     def redo(self) -> Step | None:
         if not self._undone:
             return None
-        self._done.append(self._undone.pop())
-        return self._done[-1].step
+        step = self._undone.pop().step
+        self._done.append(_Kept(step, step.replaced_tiles))
+        self._keep_within_budget()
+        return step
 
     def state_at(self, n_done: int) -> JobState | None:
         """The state in which so many steps are done; None if that is the present one."""
@@ -166,34 +182,50 @@ class History:
 
     @property
     def memory_bytes(self) -> int:
-        """What tiles that only old steps hold take now, those on their way to disk left out."""
-        return sum(kept.memory_bytes for kept in self._done)
+        """What tiles that only steps hold take now, those on their way to disk left out."""
+        return sum(kept.memory_bytes for kept in self._by_distance())
+
+    def _by_distance(self) -> list[_Kept]:
+        """All steps, those farthest from now first."""
+        n_more = len(self._done) - len(self._undone)
+        far, near = (self._done, self._undone) if n_more > 0 else (self._undone, self._done)
+        n_alone = abs(n_more)
+        both = zip(far[n_alone:], near, strict=True)
+        return [*far[:n_alone], *(kept for pair in both for kept in pair)]
 
     def _keep_within_budget(self, *, may_park: bool = True) -> None:
+        kept_steps = self._by_distance()
+        for _ in range(min(WEIGHED_EACH_TIME, len(kept_steps))):  # some may have been looked at
+            self._weighed = (self._weighed + 1) % len(kept_steps)
+            kept_steps[self._weighed].weigh()
         over_bytes = self.memory_bytes - self.budget_bytes
-        for kept in self._done[:-1] if may_park else ():
+        for kept in kept_steps[:-1] if may_park else ():
             if over_bytes <= 0:
                 break
             before_bytes = kept.memory_bytes
             if before_bytes and not self._send_to_disk(kept):
                 break
             over_bytes -= before_bytes - kept.memory_bytes
-        on_disk_bytes = sum(kept.disk_bytes for kept in self._done)
-        while len(self._done) > 1 and (over_bytes > 0 or on_disk_bytes > self.disk_bytes):
-            oldest = self._done.pop(0)
-            over_bytes -= oldest.memory_bytes
-            on_disk_bytes -= oldest.disk_bytes
+        on_disk_bytes = sum(kept.disk_bytes for kept in kept_steps)
+        for kept in kept_steps[:-1]:
+            if over_bytes <= 0 and on_disk_bytes <= self.disk_bytes:
+                break
+            steps = self._done if self._done and self._done[0] is kept else self._undone
+            steps.pop(0)
+            over_bytes -= kept.memory_bytes
+            on_disk_bytes -= kept.disk_bytes
 
     def _send_to_disk(self, kept: _Kept) -> bool:
         """Park what a step holds in memory; False if there is no disk to use."""
         tiles = [tile for tile in kept.tiles if tile.in_memory]
-        n_bytes = kept.memory_bytes
+        new_bytes = sum(tile.nbytes for tile in tiles if tile.stored is None)
 
         def parked(done: bool) -> None:
             kept.parking = False
             kept.weigh()
-            kept.disk_bytes += n_bytes - kept.memory_bytes
-            if not done:  # the disk is full: only forgetting helps now
+            if done:
+                kept.disk_bytes += new_bytes
+            else:  # the disk is full: only forgetting helps now
                 self._keep_within_budget(may_park=False)
 
         if self.park is None:

@@ -36,11 +36,12 @@ class Spill:
         return True
 
     def park(self, tiles: list[Tile]) -> bool:
-        """Write tiles and take them out of memory; False if the disk is full."""
+        """Write tiles that lie nowhere yet, and take all out of memory; False if the disk is
+        full."""
         for tile in tiles:
             if tile.in_memory:
                 try:
-                    tile.park(self._write(tile.pixels))
+                    tile.park(tile.stored or self._write(tile.pixels))
                 except OSError:
                     return False
         return True
