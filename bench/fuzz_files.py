@@ -218,8 +218,8 @@ def _jobs(folder: Path) -> Iterator[Path]:
     from lather.document.layers.table import COMPUTED
     from lather.files.jobwriter import save_job
     from lather.files.openraster import write_openraster
-    from lather.render.compositor import picture_up_to
     from lather.render.flatten import flatten
+    from lather.render.pictures import Pictures
     from lather.render.worker import SameThread
 
     first = folder / "first.lather"
@@ -247,7 +247,7 @@ def _jobs(folder: Path) -> Iterator[Path]:
     keeper.close()
     yield journal
     layers = folder / "layers.ora"
-    write_openraster(job.state, flatten(job.state, 8), layers, computed=picture_up_to(job.state))
+    write_openraster(job.state, flatten(job.state, 8), layers, pictures=Pictures(job.state))
     yield layers
     recording = folder / "pen.jsonl"
     recording.write_text(

@@ -127,7 +127,7 @@ def export_openraster(bench: Workbench) -> None:
 
 
 def _export(bench: Workbench) -> None:
-    from lather.files.openraster import not_carried
+    from lather.files.carried import not_carried
 
     state = bench.state
     beside = suggested(bench.open_job, endings.LAYERS)
@@ -154,11 +154,11 @@ def _export(bench: Workbench) -> None:
 def write_layers(state: JobState, path: Path, progress: Progress, cancel: CancelToken) -> None:
     """Write a job as OpenRaster."""
     from lather.files.openraster import write_openraster
-    from lather.render.compositor import picture_up_to
     from lather.render.flatten import flatten
+    from lather.render.pictures import Pictures
 
     merged = flatten(state, state.photo.depth_bits, progress=progress, cancel=cancel)
-    write_openraster(state, merged, path, computed=picture_up_to(state), progress=progress,
+    write_openraster(state, merged, path, pictures=Pictures(state), progress=progress,
                      cancel=cancel)  # fmt: skip
 
 

@@ -38,10 +38,7 @@ class Gauge:
         self.changed: Signal[()] = Signal()
 
     def forget(self) -> None:
-        """For another job: the photo of the one before is let go."""
-        from lather.assist.check.views import forget_starts
-
-        forget_starts()
+        """For another job."""
         self.quick = self.full = self.full_of = self.causes = self.failed_of = None
         self.row_id = ""
         self.changed.emit()

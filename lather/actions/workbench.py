@@ -22,8 +22,8 @@ from lather.actions.sight import Sight, Sights
 from lather.actions.task import Offer, Task
 from lather.actions.tasks import Tasks
 from lather.actions.walk import Walk
-from lather.assist.skin_view import forget_views
 from lather.core.brush.stroke import PenSample
+from lather.core.last import forget_all
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
@@ -133,7 +133,9 @@ class Workbench:
             self.keeper.close()
         if isinstance(opened, Job):
             opened = Opened(opened)
-        kept.clear()
+        if self.job is not None:
+            kept.close(self.job.state.photo)
+        forget_all()
         self.job = opened.job if opened is not None else None
         self.keeper = self.session = None
         self.looks = Looks()
@@ -143,7 +145,6 @@ class Workbench:
         self.prepared.clear()
         self.tasks.give_way()
         self.tasks.leave_line()
-        forget_views()
         self._withdraw_offer()
         if opened is not None:
             self._attend(opened)
@@ -357,6 +358,8 @@ class Workbench:
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         self._leave_missing_mask()
+        if before.layers is not after.layers:
+            kept.of(after.photo).keep_only(after.layers)
         if self.looks.before and before.layers is not after.layers:
             self.look(before=False)  # what is done is seen
         of = self.offer.of if self.offer is not None else None

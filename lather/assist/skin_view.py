@@ -177,11 +177,6 @@ def view_below_evening(
     return replace(view, picture=replace(view.picture, cancel=cancel)), anchor_id
 
 
-def forget_views() -> None:
-    """Let go of the picture that was measured last."""
-    _LAST_VIEW.forget()
-
-
 _LAST_VIEW: Last[SkinView] = Last(operator.eq)
 
 

@@ -73,7 +73,7 @@ def run(options: argparse.Namespace) -> int:
 def _write_layers(options: argparse.Namespace) -> int:
     from lather.actions.delivering import write_layers
     from lather.core.work import CancelToken
-    from lather.files.openraster import not_carried
+    from lather.files.carried import not_carried
 
     state = with_settings(opened_job(options.job, options).state, options.settings)
     compiled_kernels()

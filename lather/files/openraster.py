@@ -10,10 +10,10 @@ import json
 import xml.etree.ElementTree as ElementTree
 import zipfile
 import zlib
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,7 +29,6 @@ from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Layer, Layers, Mask, new_id
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
-from lather.document.layers.unknown import UnknownLayer
 from lather.document.photo import Photo
 from lather.document.state import JobState, new_state
 from lather.document.tiles import NO_PIXELS, TILE_PX, Key, Tiles
@@ -37,63 +36,40 @@ from lather.document.tree import walk
 from lather.errors import PhotoError
 from lather.files.archive import Archive, unopened
 from lather.files.atomic import replacing
+from lather.files.carried import (
+    NOT_CARRIED,
+    PARAMETERS_ATTRIBUTE,
+    Carried,
+    carried_as,
+    shows_mask,
+)
 from lather.files.photos import MOST_MEGAPIXELS, decode_photo, first_line
 from lather.files.profiles import image_of, samples_of, vips, with_dpi, with_profile
 
 MIMETYPE = "image/openraster"
-KIND_ATTRIBUTE, PARAMETERS_ATTRIBUTE = "lather-kind", "lather-parameters"
+KIND_ATTRIBUTE = "lather-kind"
 MODE_ATTRIBUTE = "lather-mode"  # one that OpenRaster has no name for
 STRIP_PX = 1024  # computed layers are rendered in pieces of that size
-Computed = Callable[[int, Rect], FloatImage]  # layer id, rectangle
 THUMBNAIL_PX = 256
 MOST_XML_BYTES = 16 * 2**20
 MOST_PNG_BYTES = 2**31
-_NOT_CARRIED = (BlendMode.LINEAR_LIGHT, BlendMode.EXCLUSION)
 _OPS = {
     mode: "svg:src-over" if mode is BlendMode.NORMAL else f"svg:{mode.value}"
     for mode in BlendMode
-    if mode not in _NOT_CARRIED
+    if mode not in NOT_CARRIED
 }
 _MODES = {op: mode for mode, op in _OPS.items()}
 
 
-def not_carried(state: JobState) -> list[str]:
-    """What OpenRaster loses of a job, a sentence each."""
-    losses = []
-    for layer in walk(state.layers):
-        if isinstance(layer, UnknownLayer):
-            losses.append(f"'{layer.name}': made by a newer Lather, it stays in the job file.")
-            continue
-        if isinstance(layer, ComputedLayer):
-            losses.append(
-                f"'{layer.name}': written as its pixels; its parameters are in its attribute "
-                f"{PARAMETERS_ATTRIBUTE}."
-            )
-            continue
-        if not layer.limits.are_open:
-            losses.append(f"'{layer.name}': written as the picture up to it, as it is limited.")
-            continue
-        if layer.mode in _NOT_CARRIED:
-            losses.append(
-                f"'{layer.name}': mode {layer.mode.value} becomes normal in other programs: set it "
-                "there."
-            )
-        if isinstance(layer, GroupLayer):
-            mixes = layer.strength < 1 or _shows_mask(layer)
-            blends = any(child.mode is not BlendMode.NORMAL for child in walk(layer.children))
-            if mixes and blends and not layer.isolated:
-                losses.append(
-                    f"'{layer.name}': its layers will be blended by themselves, because a "
-                    "group there cannot be weakened otherwise."
-                )
-            if _shows_mask(layer):
-                losses.append(f"'{layer.name}': the group's mask is put into each of its layers.")
-        elif _shows_mask(layer):
-            losses.append(f"'{layer.name}': the mask is put into the layer's transparency.")
-    n_strokes = sum(len(layer.strokes) for layer in walk(state.layers))
-    if n_strokes:
-        losses.append(f"{n_strokes} strokes as data, stages and the brief stay in the job file.")
-    return losses
+class Pictures(Protocol):
+    """Where the pixels of layers come from that other programs cannot compute."""
+
+    def up_to(self, layer_id: int, rect: Rect) -> FloatImage:
+        """What a layer is laid on, with it, its mask and mode included; its strength is not in it
+        where that mixes both."""
+
+    def content(self, group_id: int, rect: Rect) -> FloatImage:
+        """The layers of an isolated group, by themselves."""
 
 
 def write_openraster(
@@ -101,14 +77,14 @@ def write_openraster(
     merged: Samples,
     path: Path,
     *,
-    computed: Computed,
+    pictures: Pictures,
     progress: Progress = no_progress,
     cancel: CancelToken | None = None,
 ) -> None:
     """Write all layers and `merged`, the finished picture as (H, W, 3) samples; atomically.
 
-    `computed` gives the picture up to a computed layer, its mask and mode included: such a layer
-    is written as that, with its strength as opacity, and its kind and parameters as attributes.
+    What `carried_as` says is a picture is taken from `pictures`, with the layer's strength as
+    opacity; a computed layer's kind and parameters are attributes.
 
     Raises
     ------
@@ -120,7 +96,7 @@ def write_openraster(
         size = {"w": str(photo.width), "h": str(photo.height), **_resolution(photo)}
         image = ElementTree.Element("image", {"version": "0.0.6", **size})
         n_layers = sum(1 for _ in walk(state.layers))
-        writer = _Writer(archive, photo, computed, n_layers, progress, cancel)
+        writer = _Writer(archive, photo, pictures, n_layers, progress, cancel)
         writer.stack(image, state.layers, [])
         text = ElementTree.tostring(image, encoding="UTF-8", xml_declaration=True)
         archive.writestr("stack.xml", text)
@@ -166,14 +142,14 @@ class _Writer:
         self,
         archive: zipfile.ZipFile,
         photo: Photo,
-        computed: Computed,
+        pictures: Pictures,
         n_layers: int,
         progress: Progress,
         cancel: CancelToken | None,
     ) -> None:
         self._archive = archive
         self._photo = photo
-        self._computed = computed
+        self._pictures = pictures
         self._n_layers = n_layers
         self._n_done = 0
         self._progress = progress
@@ -187,10 +163,11 @@ class _Writer:
                 self._cancel.check()
             self._progress(self._n_done / self._n_layers, f"writing {layer.name}")
             self._n_done += 1
-            if isinstance(layer, UnknownLayer):
+            how = carried_as(layer)
+            if how is Carried.NOTHING:
                 continue
-            if _is_picture(layer):
-                self._as_pixels(ElementTree.SubElement(element, "layer"), layer)
+            if how in (Carried.PICTURE, Carried.CONTENT):
+                self._picture(ElementTree.SubElement(element, "layer"), layer, how)
                 continue
             masks = [*around, *([layer.mask] if layer.mask and layer.mask.enabled else [])]
             if isinstance(layer, GroupLayer):
@@ -202,18 +179,24 @@ class _Writer:
                 _describe(ElementTree.SubElement(element, "layer"), layer)
                 self._pixels(element[-1], layer, masks)
 
-    def _as_pixels(self, element: ElementTree.Element, layer: Layer) -> None:
-        """A layer as the picture up to it."""
+    def _picture(self, element: ElementTree.Element, layer: Layer, how: Carried) -> None:
+        """A layer as the picture up to it, or a group as what is in it."""
         _describe(element, layer)
-        element.set("composite-op", _OPS[BlendMode.NORMAL])
-        element.attrib.pop(MODE_ATTRIBUTE, None)  # it is in the picture
+        if how is Carried.PICTURE:
+            element.set("composite-op", _OPS[BlendMode.NORMAL])
+            element.attrib.pop(MODE_ATTRIBUTE, None)  # it is in the picture
+            if not layer.STRENGTH_MIXES:
+                element.set("opacity", "1")
         if isinstance(layer, ComputedLayer):
             element.set(KIND_ATTRIBUTE, layer.kind)
             element.set(PARAMETERS_ATTRIBUTE, json.dumps(layer.own_fields["parameters"]))
+        read = self._pictures.up_to if how is Carried.PICTURE else self._pictures.content
         samples = np.empty((self._photo.height, self._photo.width, 4), dtype=np.uint16)
         for key in self._photo.rect.cells(STRIP_PX):
             rect = Rect.cell(key, STRIP_PX).intersect(self._photo.rect)
-            to_pixels(self._computed(layer.id, rect), samples[rect.slices])
+            to_pixels(read(layer.id, rect), samples[rect.slices])
+        if how is Carried.CONTENT and layer.mask is not None and shows_mask(layer):
+            samples = _masked(samples, [layer.mask], self._photo.rect)
         self._write(element, layer, _rgba_image(samples), self._photo.rect)
 
     def _pixels(self, element: ElementTree.Element, layer: Layer, masks: list[Mask]) -> None:
@@ -339,7 +322,7 @@ def _describe(element: ElementTree.Element, layer: Layer) -> None:
     element.set("visibility", "visible" if layer.visible else "hidden")
     element.set("opacity", f"{layer.strength:.6g}")
     element.set("composite-op", _OPS.get(layer.mode, "svg:src-over"))
-    if layer.mode in _NOT_CARRIED:
+    if layer.mode in NOT_CARRIED:
         element.set(MODE_ATTRIBUTE, layer.mode.value)
     if layer.locked:
         element.set("edit-locked", "true")
@@ -347,17 +330,8 @@ def _describe(element: ElementTree.Element, layer: Layer) -> None:
 
 def _mode_of(element: ElementTree.Element, op: str) -> BlendMode:
     own = element.get(MODE_ATTRIBUTE)
-    names = {mode.value: mode for mode in _NOT_CARRIED}
+    names = {mode.value: mode for mode in NOT_CARRIED}
     return names[own] if own in names else _MODES.get(op, BlendMode.NORMAL)
-
-
-def _is_picture(layer: Layer) -> bool:
-    """True for what other programs cannot compute: it is written as the picture up to it."""
-    return isinstance(layer, ComputedLayer) or not layer.limits.are_open
-
-
-def _shows_mask(layer: Layer) -> bool:
-    return layer.mask is not None and layer.mask.enabled
 
 
 def _masked(pixels: LayerPixels, masks: list[Mask], rect: Rect) -> LayerPixels:

@@ -141,7 +141,7 @@ class AroundCache:
         return kept
 
     def _become(self, ground: Ground, below: Layers, above: Layers) -> None:
-        holds = self._ground is not None and ground.has_same_regions(self._ground)
+        holds = self._ground is not None and ground.there == self._ground.there
         if not (holds and _same(below, self._below) and _same(above, self._above)):
             self._ground, self._below, self._above, self._runs = ground, below, above, _runs(above)
             self._tiles.clear()

@@ -9,6 +9,9 @@ only because a margin of a few pixels lies in it.
 A tile is valid for the very layers that it was made of. Where some of them are replaced, only the
 tiles that the change touches are made anew. What is kept is the same, bit for bit, as what would be
 computed: any part of a picture is that part of the whole.
+
+Every photo has a cache of its own, which goes with it (`Caches`): two jobs in one process do not
+push each other out, and nothing is kept of one that is closed.
 """
 
 from __future__ import annotations
@@ -17,17 +20,20 @@ import threading
 from collections import OrderedDict
 from collections.abc import Callable
 from dataclasses import dataclass, field
+from weakref import WeakKeyDictionary
 
 from lather.core.arrays import FloatImage
 from lather.core.rect import Rect, paste
 from lather.document.diff import changed_between
 from lather.document.layers.layer import Layers
+from lather.document.photo import Photo
 from lather.document.tiles import TILE_PX, Key
-from lather.document.tree import limited_by_regions
-from lather.render.ground import Ground
+from lather.document.tree import limited_by_regions, walk
+from lather.render.ground import Ground, RegionsThere
 from lather.render.layers.scene import transparent
 
 MOST_BYTES = 256 * 2**20
+MOST_BOUNDARIES = 48
 
 Make = Callable[[Rect], FloatImage]
 _Place = tuple[int, Rect]  # level, rectangle of it
@@ -37,9 +43,13 @@ _Place = tuple[int, Rect]  # level, rectangle of it
 class _Boundary:
     """Tiles of some layers' picture; replaced as a whole by `_become`."""
 
-    ground: Ground
+    regions: RegionsThere
     layers: Layers
     tiles: OrderedDict[_Place, FloatImage] = field(default_factory=OrderedDict)
+
+    @property
+    def n_bytes(self) -> int:
+        return sum(tile.nbytes for tile in self.tiles.values())
 
 
 class BoundaryCache:
@@ -59,6 +69,12 @@ class BoundaryCache:
         with self._lock:
             self._boundaries.clear()
             self._n_bytes = 0
+
+    def keep_only(self, layers: Layers) -> None:
+        """Let go of what holds layers that are not among these, or in them."""
+        there = {layer.id for layer in walk(layers)}
+        with self._lock:
+            self._forget(lambda boundary: any(one.id not in there for one in walk(boundary.layers)))
 
     def read(
         self, ground: Ground, layers: Layers, level: int, rect: Rect, make: Make
@@ -86,7 +102,9 @@ class BoundaryCache:
         """A tile, if these very layers' picture is kept there; read-only."""
         with self._lock:
             boundary = self._boundaries.get(tuple(layer.id for layer in layers))
-            if boundary is None or boundary.layers != layers or not _holds(boundary, ground):
+            if boundary is None or boundary.layers != layers:
+                return None
+            if not _holds(boundary, ground):
                 return None
             return boundary.tiles.get((level, Rect.cell(key, TILE_PX)))
 
@@ -107,6 +125,13 @@ class BoundaryCache:
             while self._n_bytes > max(self._most_bytes, tile.nbytes):
                 oldest = next(b for b in self._boundaries.values() if b.tiles)
                 self._drop(oldest, next(iter(oldest.tiles)))
+            self._forget(lambda boundary: not boundary.tiles)
+
+    def _forget(self, is_gone: Callable[[_Boundary], bool]) -> None:
+        for ids, boundary in list(self._boundaries.items()):
+            if is_gone(boundary):
+                self._n_bytes -= boundary.n_bytes
+                del self._boundaries[ids]
 
     def _drop(self, boundary: _Boundary, place: _Place) -> None:
         tile = boundary.tiles.pop(place, None)
@@ -119,8 +144,10 @@ class BoundaryCache:
         boundary = self._boundaries.get(ids)
         if boundary is None or not _holds(boundary, ground):
             if boundary is not None:
-                self._n_bytes -= sum(tile.nbytes for tile in boundary.tiles.values())
-            boundary = self._boundaries[ids] = _Boundary(ground, layers)
+                self._n_bytes -= boundary.n_bytes
+            boundary = self._boundaries[ids] = _Boundary(ground.there, layers)
+            while len(self._boundaries) > MOST_BOUNDARIES:
+                self._n_bytes -= self._boundaries.popitem(last=False)[1].n_bytes
         elif not all(map(lambda a, b: a is b, boundary.layers, layers)):
             everywhere = set(ground.photo.rect.cells(TILE_PX))
             changed = changed_between(boundary.layers, layers, everywhere)
@@ -138,7 +165,28 @@ class BoundaryCache:
 
 def _holds(boundary: _Boundary, ground: Ground) -> bool:
     """True if what is kept was made on that ground, or comes out the same on it."""
-    same = boundary.ground
-    return same.photo is ground.photo and (
-        same.has_same_regions(ground) or not limited_by_regions(boundary.layers)
-    )
+    return boundary.regions == ground.there or not limited_by_regions(boundary.layers)
+
+
+class Caches:
+    """A cache for each photo, as long as that is there. Any thread."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._of: WeakKeyDictionary[Photo, BoundaryCache] = WeakKeyDictionary()
+
+    def of(self, photo: Photo) -> BoundaryCache:
+        with self._lock:
+            if photo not in self._of:
+                self._of[photo] = BoundaryCache()
+            return self._of[photo]
+
+    def close(self, photo: Photo) -> None:
+        """Let go of all that is kept of a photo."""
+        with self._lock:
+            self._of.pop(photo, None)
+
+    def clear(self) -> None:
+        """Let go of all that is kept."""
+        with self._lock:
+            self._of.clear()

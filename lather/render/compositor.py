@@ -5,7 +5,6 @@ A rectangle is given in the pixels of its level. Only tiles that exist are visit
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 
 from lather.core.arrays import FloatImage
@@ -15,13 +14,13 @@ from lather.document.photo import Photo
 from lather.document.state import JobState
 from lather.document.tiles import DEEPEST_LEVEL, Key
 from lather.document.tree import path_to
-from lather.render.cache import BoundaryCache
+from lather.render.cache import Caches
 from lather.render.ground import Ground, photo_ground
 from lather.render.layers.scene import Base, Scene, transparent
 from lather.render.layers.table import BASE_IN
 from lather.render.stack import paint
 
-kept = BoundaryCache()  # of the picture that is worked on
+kept = Caches()
 
 
 def render(state: JobState, rect: Rect, level: int = 0) -> FloatImage:
@@ -47,7 +46,7 @@ def render_piece(state: JobState, rect: Rect, level: int = 0) -> FloatImage:
 def kept_picture(state: JobState, level: int, key: Key) -> FloatImage | None:
     """A tile of `render`, if it is kept; read-only. None too where no layer has a reach."""
     shown = tuple(layer for layer in state.layers if layer.is_shown)
-    return kept.peek(photo_ground(state), shown, level, key)
+    return kept.of(state.photo).peek(photo_ground(state), shown, level, key)
 
 
 def render_photo(photo: Photo, rect: Rect, level: int = 0) -> FloatImage:
@@ -76,9 +75,10 @@ def render_below(state: JobState, layer_id: int, rect: Rect, level: int = 0) -> 
     return below(rect)
 
 
-def picture_up_to(state: JobState) -> Callable[[int, Rect], FloatImage]:
-    """`render_up_to` of one state at full size, by layer id and rectangle."""
-    return lambda layer_id, rect: render_up_to(state, layer_id, rect)
+def render_content(state: JobState, group_id: int, rect: Rect, level: int = 0) -> FloatImage:
+    """The layers of a group, on what they lie on."""
+    (*_, last) = state.layer(group_id).children
+    return render_with(state, last, rect, level)
 
 
 def render_layers(layers: Layers, photo: Photo, rect: Rect, level: int = 0) -> FloatImage:
@@ -94,7 +94,7 @@ def scene_of(ground: Ground, level: int) -> Scene:
 def _kept_below(scene: Scene, layers: Layers, rect: Rect) -> FloatImage:
     """Put together from tiles of the grid."""
     tile = replace(scene, below=_kept_whole)
-    return kept.read(
+    return kept.of(scene.photo).read(
         scene.ground, layers, scene.level, rect,
         lambda cell: paint(layers, tile, transparent, cell),
     )  # fmt: skip
@@ -102,7 +102,7 @@ def _kept_below(scene: Scene, layers: Layers, rect: Rect) -> FloatImage:
 
 def _kept_whole(scene: Scene, layers: Layers, rect: Rect) -> FloatImage:
     """As it is asked for to make a tile, which is the same every time."""
-    return kept.read_whole(
+    return kept.of(scene.photo).read_whole(
         scene.ground, layers, scene.level, rect,
         lambda wide: paint(layers, scene, transparent, wide),
     ).copy()  # fmt: skip

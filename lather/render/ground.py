@@ -14,17 +14,35 @@ from lather.document.state import JobState
 from lather.render.space import Space, moving, photo_space, seen_space
 
 
-@dataclass(frozen=True, eq=False)
-class Ground:
-    """A photo with the regions that were surveyed in it, and the faces that parts go by.
+@dataclass(frozen=True)
+class RegionsThere:
+    """Regions, the faces that parts go by, and what moved them to where they are meant, bottom to
+    top; equal where they lie at the same places."""
 
-    `moved` are the layers that moved all of it to where it is meant here, bottom to top.
-    """
-
-    photo: Photo
     regions: Regions = field(default_factory=Regions)
     faces: tuple[FaceGeometry, ...] = ()
     moved: Moving = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Ground:
+    """A photo with the regions that were surveyed in it, as they lie in one space."""
+
+    photo: Photo
+    there: RegionsThere = field(default_factory=RegionsThere)
+
+    @property
+    def regions(self) -> Regions:
+        return self.there.regions
+
+    @property
+    def faces(self) -> tuple[FaceGeometry, ...]:
+        return self.there.faces
+
+    @property
+    def moved(self) -> Moving:
+        """What moved the regions, bottom to top."""
+        return self.there.moved
 
     @cached_property
     def space(self) -> Space:
@@ -34,20 +52,15 @@ class Ground:
     def above(self, layers: Layers) -> Ground:
         """The same, above these layers."""
         more = moving(layers)
-        return replace(self, moved=(*self.moved, *more)) if more else self
-
-    def has_same_regions(self, other: Ground) -> bool:
-        """True if the regions of both lie at the same places."""
-        return (
-            self.regions is other.regions and self.faces is other.faces
-            and len(self.moved) == len(other.moved)
-            and all(map(lambda a, b: a is b, self.moved, other.moved))
-        )  # fmt: skip
+        if not more:
+            return self
+        return replace(self, there=replace(self.there, moved=(*self.moved, *more)))
 
 
 def ground_of(state: JobState, space: Space) -> Ground:
     """The regions of a job's photo, as they lie in a space."""
-    return Ground(state.photo, state.regions, state.findings.faces, space.below)
+    there = RegionsThere(state.regions, state.findings.faces, space.below)
+    return Ground(state.photo, there)
 
 
 def photo_ground(state: JobState) -> Ground:

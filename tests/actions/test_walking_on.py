@@ -15,9 +15,9 @@ from lather.actions.saving import suggested
 from lather.actions.start import start_workbench
 from lather.actions.table import all_actions
 from lather.assist.even_layers import work_of
-from lather.assist.skin_view import forget_views
 from lather.core.area.combine import Combine
 from lather.core.brush.stroke import PenSample
+from lather.core.last import forget_all
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Kind
 from lather.document import areas, edits
@@ -46,7 +46,7 @@ class BenchCase(Case):
         self.said: list[str] = []
         self.bench.said.connect(lambda text, error: self.said.append(text))
         self.addCleanup(lambda: self.bench.take_job(None))
-        self.addCleanup(forget_views)
+        self.addCleanup(forget_all)
 
     def open(self, state: JobState) -> None:
         self.bench.take_job(Job(state))

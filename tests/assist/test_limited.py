@@ -16,8 +16,9 @@ from lather.assist.match import propose_redness
 from lather.assist.proposal import Meant, honest, new_layers
 from lather.assist.retouch import RetouchOptions, as_one, retouch
 from lather.assist.shine import propose_shine
-from lather.assist.skin_view import forget_views, skin_view
+from lather.assist.skin_view import skin_view
 from lather.core.area.combine import Combine
+from lather.core.last import forget_all
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Kind
 from lather.document import areas, edits
@@ -84,7 +85,7 @@ class EvenTest(Case):
     def setUp(self) -> None:
         super().setUp()
         self.state = even_state()
-        self.addCleanup(forget_views)
+        self.addCleanup(forget_all)
 
     def change(self, proposal) -> np.ndarray:
         return np.abs(seen(proposal.after) - seen(proposal.before)).max(-1)
@@ -141,7 +142,7 @@ class GrowTest(Case):
     def setUp(self) -> None:
         super().setUp()
         self.state = even_state()
-        self.addCleanup(forget_views)
+        self.addCleanup(forget_all)
 
     def taken(self, state: JobState, assistant, ids) -> JobState:
         proposal = assistant(state, Meant(frozenset(ids)))

@@ -17,7 +17,7 @@ from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
 from lather.files.openraster import write_openraster
 from lather.files.photos import decode_photo, read_photo
-from lather.render.compositor import picture_up_to
+from lather.render.pictures import Pictures
 from tests.cli.test_cli import call
 from tests.files.test_odd_photos import grey_profile, tiff
 from tests.support import Case
@@ -60,7 +60,7 @@ def zipped(**members: bytes) -> Maker:
 def layers(path: Path) -> None:
     photo = decode_photo(encoded("PNG"), "portrait.png")
     state = edits.add_pixel_layer(new_state(photo))
-    write_openraster(state, photo.samples, path, computed=picture_up_to(state))
+    write_openraster(state, photo.samples, path, pictures=Pictures(state))
 
 
 def orientation(value: int) -> Image.Exif:

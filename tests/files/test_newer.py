@@ -26,12 +26,14 @@ from lather.document.tiles import BLACK_MASK
 from lather.document.tree import walk
 from lather.errors import EditError, NewerError
 from lather.files import openraster
+from lather.files.carried import not_carried
 from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
 from lather.files.journal import Journal
 from lather.files.journalreader import read_journal
-from lather.render.compositor import picture_up_to, render
+from lather.render.compositor import render
 from lather.render.flatten import flatten
+from lather.render.pictures import Pictures
 from tests.files.test_job_file import edited, rewritten
 from tests.support import Case, Rect, apply_edit, painted_state, photo_in, random_tile, surveyed
 
@@ -241,10 +243,10 @@ class UnknownKindsTest(Case):
             edits.set_mode(loaded.state, layer.id, BlendMode.SCREEN)
         merged = flatten(loaded.state, 16)
         openraster.write_openraster(loaded.state, merged, self.folder / "a.ora",
-                                    computed=picture_up_to(loaded.state))  # fmt: skip
+                                    pictures=Pictures(loaded.state))  # fmt: skip
         self.assertEqual(len(openraster.read_openraster(self.folder / "a.ora").layers),
                          len(loaded.state.layers) - 1)  # fmt: skip
-        self.assertIn("stays in the job file", " ".join(openraster.not_carried(loaded.state)))
+        self.assertIn("stays in the job file", " ".join(not_carried(loaded.state)))
         # Deleted, it takes along what only it refers to.
         self.saved_again(edits.delete(loaded.state, layer.id))
         with zipfile.ZipFile(self.folder / "again.lather") as archive:

@@ -19,7 +19,7 @@ from lather.files.metadata import Keep
 from lather.files.openraster import read_openraster, write_openraster
 from lather.files.photos import decode_photo, read_photo
 from lather.files.tiff import read_directory
-from lather.render.compositor import picture_up_to
+from lather.render.pictures import Pictures
 from tests.support import Case, noise_photo
 
 WIDTH, HEIGHT = 96, 128
@@ -335,7 +335,7 @@ class ResolutionTest(Case):
         photo = replace(noise_photo(40, 30), metadata=Metadata(dpi=240.0))
         path = self.folder / "a.ora"
         state = new_state(photo)
-        write_openraster(state, photo.samples, path, computed=picture_up_to(state))
+        write_openraster(state, photo.samples, path, pictures=Pictures(state))
         self.assertIn(b'xres="240"', path.read_bytes())
         again = read_openraster(path).photo
         self.assertEqual(again.rect, Rect(0, 0, 40, 30))

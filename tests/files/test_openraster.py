@@ -21,9 +21,11 @@ from lather.document.layers.table import KINDS
 from lather.document.tiles import NO_PIXELS
 from lather.document.tree import walk
 from lather.errors import LatherError, PhotoError
-from lather.files.openraster import not_carried, read_openraster, write_openraster
-from lather.render.compositor import picture_up_to, render
+from lather.files.carried import not_carried
+from lather.files.openraster import read_openraster, write_openraster
+from lather.render.compositor import render
 from lather.render.flatten import flatten
+from lather.render.pictures import Pictures
 from tests.support import Case, painted_state, photo_in, random_tile
 
 
@@ -34,7 +36,7 @@ class OpenRasterTest(Case):
         self.photo = photo_in(self.folder)
 
     def write(self, state) -> Path:
-        write_openraster(state, flatten(state, 16), self.path, computed=picture_up_to(state))
+        write_openraster(state, flatten(state, 16), self.path, pictures=Pictures(state))
         return self.path
 
     def rich_state(self):

@@ -26,6 +26,11 @@ from tests.support import Case, noise_photo, painted_state, random_tile
 TILE_BYTES = TILE_PX * TILE_PX * 16
 
 
+def kept_in(cache: BoundaryCache):
+    """Stands for the caches of all photos."""
+    return mock.Mock(of=lambda photo: cache)  # noqa: ARG005
+
+
 def filtered(photo=None) -> JobState:
     """A photo, two pixel layers, a smooth, curves, a split with a layer in it, another smooth."""
     state = painted_state(photo or noise_photo(600, 440), 2)
@@ -55,12 +60,12 @@ class CacheTest(Case):
     def setUp(self) -> None:
         super().setUp()
         self.cache = BoundaryCache()
-        patched = mock.patch.object(compositor, "kept", self.cache)
+        patched = mock.patch.object(compositor, "kept", kept_in(self.cache))
         patched.start()
         self.addCleanup(patched.stop)
 
     def fresh(self, state: JobState, rect: Rect, level: int = 0) -> np.ndarray:
-        with mock.patch.object(compositor, "kept", BoundaryCache()):
+        with mock.patch.object(compositor, "kept", kept_in(BoundaryCache())):
             return render(state, rect, level)
 
     @settings(max_examples=8, deadline=None)

@@ -25,8 +25,9 @@ from lather.document.state import JobState, new_state
 from lather.document.tiles import NO_PIXELS
 from lather.errors import Cancelled, EditError
 from lather.files.openraster import read_openraster, write_openraster
-from lather.render.compositor import picture_up_to, render
+from lather.render.compositor import render
 from lather.render.flatten import flatten
+from lather.render.pictures import Pictures
 from tests.render.test_limits import with_left_half
 from tests.support import Case, draw, noise_photo, random_tile, session_for, skin_photo
 
@@ -247,7 +248,7 @@ class SplitLayersTest(Case):
     def test_they_go_to_other_programs_and_come_back(self) -> None:
         made = with_two_layers(self.state, self.split.id)
         path = self.folder / "a.ora"
-        write_openraster(made, flatten(made, 16), path, computed=picture_up_to(made))
+        write_openraster(made, flatten(made, 16), path, pictures=Pictures(made))
         back = read_openraster(path)
         modes = [layer.mode.value for layer in back.layers[-1].children]
         self.assertEqual(modes, ["normal", "linear-light"])

@@ -275,12 +275,6 @@ class Views:
 _STARTS: dict[bool, Last[Start]] = {True: Last(), False: Last()}
 
 
-def forget_starts() -> None:
-    """Let go of the photo that was checked last."""
-    for start in _STARTS.values():
-        start.forget()
-
-
 def start_of(state: JobState) -> JobState:
     """The photo; with what changes its light as a whole, if the brief lets nothing else be done."""
     if not state.brief.style.forbids_retouching:
