@@ -13,8 +13,8 @@ from lather.assist.shape_measures import shape_measures, total_field
 from lather.core.adjust.bracket import smooth_step
 from lather.core.arrays import Plane
 from lather.core.rect import Rect
-from lather.core.shape.field import Nodes, node_places, node_rect
-from lather.core.shape.guard import Guard, along_lines, folded, least_area
+from lather.core.shape.field import node_places, node_rect
+from lather.core.shape.guard import Guard, along_lines
 from lather.core.shape.measure import LEAST_MOVED_MM
 from lather.core.shape.mirror import Mirror, face_mirror, line_mirror
 from lather.core.survey.regions.region import Part, Region
@@ -27,7 +27,7 @@ from lather.document.layers.reshape import (
     ReshapeLayer,
 )
 from lather.document.planes import read_plane, with_plane
-from lather.document.reshapes import reshape_to_work_on
+from lather.document.reshapes import reshape_to_work_on, with_change
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK
@@ -116,27 +116,6 @@ def _both_sides(layer: ReshapeLayer, mirror: Mirror, picture: Rect, coarse_px: i
     (x0, y0), (x1, y1) = seen.min(0), seen.max(0)
     both = here.union(Rect(int(x0), int(y0), int(x1) + 1, int(y1) + 1)).intersect(picture)
     return node_rect(both, coarse_px)
-
-
-def with_change(layer: ReshapeLayer, nodes: Rect, change: Nodes) -> ReshapeLayer:
-    """A layer with something added to its nodes; less of it where that would fold."""
-    import cv2
-
-    before = layer.field(nodes).nodes
-    was = least_area(before, layer.step_px)
-    share = np.ones(change.shape[:2], dtype=np.float32)
-    for _ in range(MOST_TRIALS):
-        after = (before + share[..., None] * change).astype(np.float32)
-        folds = folded(was, least_area(after, layer.step_px)).astype(np.uint8)
-        if not folds.any():
-            break
-        wide = cv2.dilate(folds, np.ones((LESS_AROUND, LESS_AROUND), dtype=np.uint8))
-        less = np.zeros(share.shape, dtype=np.float32)
-        less[:-1, :-1] = wide
-        share *= 1 - 0.5 * cv2.GaussianBlur(less, (0, 0), LESS_AROUND / 2)
-    else:
-        return layer
-    return layer.with_nodes(nodes, after)
 
 
 # --- hold, and bring back --------------------------------------------------------------------

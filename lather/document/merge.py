@@ -11,7 +11,7 @@ meanwhile, nor where its finding was kept, skipped or marked.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, field, fields, replace
 from typing import Any, TypeVar
 
@@ -22,13 +22,13 @@ from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding
 from lather.document.findings import Findings, FindingState
 from lather.document.layers.layer import Layer, Layers, Leaf, Mask
+from lather.document.merged_planes import Clash, merged_planes, merged_tiles
 from lather.document.planes import Regions
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
-from lather.document.tiles import TILE_PX, Key, Tile, Tiles
+from lather.document.tiles import TILE_PX, Key, Tiles
 from lather.document.tree import find, inserted_above, parent_of, place_of, replaced, walk
 
-Clash = Mapping[Key, NDArray[np.bool_]]  # (256, 256) by tile: changed by both
 T = TypeVar("T")
 _NOT_FIELDS = {"id", "children", "tiles", "strokes", "mask"}
 
@@ -105,12 +105,14 @@ class _Merging:
         self.left_out.append(f"{what}, changed meanwhile")
         return here
 
-    def value(self, whose: str, was: T, new: T, here: T) -> T:
-        """A dataclass, field by field; those that hold pixels or layers stay as they are here."""
+    def value(
+        self, whose: str, was: T, new: T, here: T, without: Collection[str] = _NOT_FIELDS
+    ) -> T:
+        """A dataclass, field by field; those `without` stay as they are here."""
         changes: dict[str, Any] = {}
         for entry in fields(here):  # type: ignore[arg-type]
             name = entry.name
-            if name not in _NOT_FIELDS:
+            if name not in without:
                 what = f"{whose} {name.replace('_', ' ')}"
                 changes[name] = self.pick(
                     what, getattr(was, name), getattr(new, name), getattr(here, name)
@@ -152,9 +154,9 @@ class _Merging:
         was, new, here = self.before.findings, self.after.findings, self.now.findings
         if new is was:
             return here
-        merged = self.value("the findings'", *(
-            replace(one, items=(), states={}, done_by={}) for one in (was, new, here)
-        ))
+        one, two, three = (replace(found, items=(), states={}, done_by={})
+                           for found in (was, new, here))  # fmt: skip
+        merged = self.value("the findings'", one, two, three)
         old = {item.id: item for item in was.items}
         items = {item.id: item for item in here.items}
         numbers: dict[int, int] = {}
@@ -205,7 +207,8 @@ class _Merging:
     def _layer(self, was: Layer, new: Layer, here: Layer) -> Layer:
         if here is was and isinstance(here, Leaf) and not here.planes:
             return new
-        merged = self.value(f"'{here.name}':", was, new, here)
+        without = {*_NOT_FIELDS, *here.PLANES}
+        merged = self.value(f"'{here.name}':", was, new, here, without)
         mask = self._mask(here.name, was.mask, new.mask, here.mask)
         if mask is not merged.mask:
             merged = replace(merged, mask=mask)
@@ -239,7 +242,7 @@ class _Merging:
     def _plane(self, what: str, was: Tiles, new: Tiles, here: Tiles) -> Tiles:
         if was.fill != new.fill or was.fill != here.fill:
             return self.pick(what, was, new, here)
-        tiles, clash = _merged_tiles(was, new, here)
+        tiles, clash = merged_tiles(was, new, here)
         if clash:
             self.left_out.append(f"{what}, painted on meanwhile")
         return tiles
@@ -247,12 +250,10 @@ class _Merging:
     def _painted(self, was: Layer, new: Layer, here: Layer) -> Layer:
         old, mine = set(map(id, was.strokes)), set(map(id, new.strokes))
         added = [stroke for stroke in new.strokes if id(stroke) not in old]
-        planes: dict[str, Tiles] = {}
-        clash: dict[Key, NDArray[np.bool_]] = {}
-        for name, tiles in here.planes.items():
-            planes[name], both = _merged_tiles(was.planes[name], new.planes[name], tiles)
-            for key, where in both.items():
-                clash[key] = clash[key] | where if key in clash else where
+        merged = merged_planes(was, new, here)
+        planes, clash = merged.planes, merged.clash
+        if merged.less:
+            self.left_out.append(merged.less)
         dropped = self._dropped(added, clash, here)
         if dropped:
             rects = [here.samples_rect(stroke.rect) for stroke in dropped]
@@ -305,37 +306,6 @@ def _meets(clash: Clash, rect: Rect) -> bool:
         if not part.empty and both[part.shifted(-cell.x0, -cell.y0).slices].any():
             return True
     return False
-
-
-def _merged_tiles(was: Tiles, new: Tiles, here: Tiles) -> tuple[Tiles, Clash]:
-    """The tiles of here with what changed from `was` to `new`, and where both changed."""
-    objects: dict[Key, Tile] = {}
-    pixels: dict[Key, NDArray[np.uint16] | None] = {}
-    clash: dict[Key, NDArray[np.bool_]] = {}
-    for key in was.changed_keys(new):
-        tile = new.get(key)
-        if here.get(key) is was.get(key):
-            if tile is None:
-                pixels[key] = None
-            else:
-                objects[key] = tile
-            continue
-        base, mine, theirs = was.pixels(key), new.pixels(key), here.pixels(key)
-        by_work, meanwhile = _differs(base, mine), _differs(base, theirs)
-        both = by_work & meanwhile & _differs(mine, theirs)
-        if both.any():
-            clash[key] = both
-        take = by_work & ~meanwhile
-        pixels[key] = np.where(take if base.ndim == 2 else take[..., None], mine, theirs)
-    if not objects and not pixels:
-        return here, clash
-    return here.with_tiles(pixels).with_tile_objects(objects), clash
-
-
-def _differs(one: NDArray[np.uint16], other: NDArray[np.uint16]) -> NDArray[np.bool_]:
-    """(256, 256): where two tiles are not the same."""
-    differs: NDArray[np.bool_] = (one != other).reshape(TILE_PX, TILE_PX, -1).any(-1)
-    return differs
 
 
 def _put_back(tiles: Tiles, here: Tiles, rects: Iterable[Rect]) -> Tiles:

@@ -5,7 +5,11 @@ from __future__ import annotations
 import itertools
 from dataclasses import replace
 
-from lather.core.shape.field import step_for
+import numpy as np
+
+from lather.core.rect import Rect
+from lather.core.shape.field import Nodes, step_for
+from lather.core.shape.guard import folded, least_area
 from lather.document.access import (
     hidden_by,
     locked_by,
@@ -18,6 +22,7 @@ from lather.document.state import JobState
 from lather.errors import EditError
 
 NAME = "Reshape"
+MOST_TRIALS, LESS_AROUND = 12, 25  # of a change that folds; nodes around, where it is less
 
 
 def reshape_to_work_on(state: JobState) -> tuple[JobState, ReshapeLayer]:
@@ -47,6 +52,27 @@ def add_reshape(state: JobState) -> tuple[JobState, ReshapeLayer]:
         id=new_id(), name=name, stage=Stage.SHAPE, step_px=step_for(state.photo.rect)
     )
     return replace(state, layers=(*state.layers, layer), active_id=layer.id), layer
+
+
+def with_change(layer: ReshapeLayer, nodes: Rect, change: Nodes) -> ReshapeLayer:
+    """A layer with something added to its nodes; less of it where that would fold."""
+    import cv2
+
+    before = layer.field(nodes).nodes
+    was = least_area(before, layer.step_px)
+    share = np.ones(change.shape[:2], dtype=np.float32)
+    for _ in range(MOST_TRIALS):
+        after = (before + share[..., None] * change).astype(np.float32)
+        folds = folded(was, least_area(after, layer.step_px)).astype(np.uint8)
+        if not folds.any():
+            break
+        wide = cv2.dilate(folds, np.ones((LESS_AROUND, LESS_AROUND), dtype=np.uint8))
+        less = np.zeros(share.shape, dtype=np.float32)
+        less[:-1, :-1] = wide
+        share *= 1 - 0.5 * cv2.GaussianBlur(less, (0, 0), LESS_AROUND / 2)
+    else:
+        return layer
+    return layer.with_nodes(nodes, after)
 
 
 def refuse_by_brief(state: JobState) -> None:
