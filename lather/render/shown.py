@@ -37,6 +37,14 @@ def shown_shares(
     return share if limits is None else share * limits
 
 
+def shares_depend_on(state: JobState, layer: Layer) -> tuple[object, ...]:
+    """What `shown_shares` of a layer go by: where that is equal, they are the same."""
+    limits = layer.limits
+    regions = ground_of(state, layer_space(state, layer.id)).there if limits.regions else None
+    below = None if limits.span.is_open else state.layers
+    return layer.id, layer.mask, limits, regions, below
+
+
 def shares_by_limits(state: JobState, layer: Layer, rect: Rect, level: int = 0) -> Plane | None:
     """(h, w) 0-1: where a layer's limits let it show; None where they let it everywhere."""
     if layer.limits.are_open:

@@ -26,7 +26,7 @@ from lather.document.tiles import TILE_PX, Key
 from lather.render.compositor import deepest_level, render, render_kept, render_photo
 from lather.render.lenses.lens import LensLook
 from lather.render.lenses.table import LENSES, looked_through
-from lather.render.shown import render_mask
+from lather.render.shown import render_mask, shares_depend_on
 from lather.render.wanted import Wanted
 from lather.render.worker import Executor
 
@@ -107,6 +107,13 @@ class _Now:
 Place = tuple[Shown, int, Key]
 
 
+def depends_on(shown: Shown, state: JobState, look: LensLook) -> tuple[object, ...]:
+    """What a way of looking goes by beside the picture's pixels."""
+    if shown is Shown.MASK:
+        return shares_depend_on(state, state.active)
+    return LENSES[look.id].depends(state, look) if shown is Shown.LENS else ()
+
+
 def screen_bytes(state: JobState, pixels: FloatImage, surround: float) -> ByteImage:
     return to_screen(pixels, state.photo.lattice, surround)
 
@@ -155,10 +162,16 @@ class ViewTiles:
 
     def set_state(self, state: JobState, cells: Iterable[Key]) -> None:
         """A new state that differs from the last in tiles of full resolution."""
+        before, look = self._now.state, self._now.look
         self._now = replace(self._now, state=state)
         changed = set(cells)
         self._invalidate(changed, (Shown.AFTER,))
-        self._invalidate(self._seen_from(changed), (Shown.LENS,))
+        if depends_on(Shown.LENS, before, look) != depends_on(Shown.LENS, state, look):
+            self._mark((Shown.LENS,))
+        else:
+            self._invalidate(self._seen_from(changed), (Shown.LENS,))
+        if depends_on(Shown.MASK, before, look) != depends_on(Shown.MASK, state, look):
+            self._mark((Shown.MASK,))
 
     def _seen_from(self, cells: set[Key]) -> set[Key]:
         """The tiles whose look through the lens depends on these."""

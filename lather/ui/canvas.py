@@ -130,10 +130,6 @@ class Canvas(QWidget):
         if self.tiles is None:
             return
         self.tiles.set_state(after, changed_cells(before, after))
-        if before.regions is not after.regions:
-            self.tiles.invalidate(after.photo.rect, (Shown.LENS,))
-        if before.active is not after.active:
-            self.tiles.invalidate(after.photo.rect, (Shown.MASK, Shown.LENS))
         self._pictures.want_anew()
         self.update()
 

@@ -78,6 +78,24 @@ class Field:
         return out
 
 
+Depends = Callable[[JobState, LensLook], tuple[object, ...]]
+
+
+def on_nothing(state: JobState, look: LensLook) -> tuple[object, ...]:  # noqa: ARG001
+    """Of a lens that goes by the pixels of the picture alone."""
+    return ()
+
+
+def on_regions(state: JobState, look: LensLook) -> tuple[object, ...]:  # noqa: ARG001
+    """Of a lens that goes by where the regions are; with what moves them the picture changes."""
+    return state.regions, state.findings.faces
+
+
+def on_skin(state: JobState, look: LensLook) -> tuple[object, ...]:
+    """Of a lens that goes by lengths on the skin."""
+    return (*on_regions(state, look), state.findings.mm_per_px)
+
+
 @dataclass(frozen=True)
 class Swatch:
     """A colour of a lens, or a hatch, and what it stands for."""
@@ -98,6 +116,8 @@ class Lens:
     near : the same, as far as a pixel tells: what is farther is a wide mean, to which it adds next
         to nothing. A stroke's frames go by that; None: by `reach`.
     legend : what it shows, in units.
+    depends : what it goes by beside the picture: where that is not equal any more, all that was
+        seen through it is out of date.
     """
 
     id: str
@@ -107,6 +127,7 @@ class Lens:
     legend: Callable[[JobState, LensLook], tuple[Swatch, ...]]
     reach: Callable[[JobState, int], int] = lambda state, level: 0  # noqa: ARG005
     near: Callable[[JobState, int], int] | None = None
+    depends: Depends = on_nothing
 
     def near_px(self, state: JobState, level: int) -> int:
         return (self.near or self.reach)(state, level)

@@ -28,6 +28,10 @@ def reach_px(state: JobState, level: int) -> int:
     return gaussian_reach_px(radius_px(state) / 2**level)
 
 
+def on_radius(state: JobState, look: LensLook) -> tuple[object, ...]:  # noqa: ARG001
+    return (radius_px(state),)
+
+
 def see_tone(field: Field) -> FloatImage:
     return _parts(field)[0]
 

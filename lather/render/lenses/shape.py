@@ -56,6 +56,11 @@ def limit_mm(state: JobState) -> float:
     return state.brief.limits.displacement * face_width_mm(state)
 
 
+def on_lengths(state: JobState, look: LensLook) -> tuple[object, ...]:  # noqa: ARG001
+    """What lines, arrows and hatches are spaced by; the field itself changes the picture."""
+    return interval_mm(state), largest_mm(state), limit_mm(state), px_per_mm(state)
+
+
 def see_moved(field: Field) -> FloatImage:
     """Lines of one displacement each, arrows, and a hatch where the brief's limit is passed."""
     out = dimmed(field.seen(field.rect))
