@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from lather.actions.action import Action, Run, When, has_job
 from lather.actions.aside import change_aside
 from lather.actions.layer import above_photo, has_mask
 from lather.actions.workbench import Workbench
 from lather.document import areas
+from lather.document.state import JobState
 
 STEPS_PER_SIDE = 1000  # a step of growing or feathering is the picture's long side by this
 
@@ -35,12 +38,20 @@ def _feather(bench: Workbench) -> None:
     change_aside(bench, "Feather area", lambda state: areas.feather(state, width_px))
 
 
+def _from_layer(name: str, made: Callable[[JobState, int], JobState]) -> Run:
+    def run(bench: Workbench) -> None:
+        layer_id = bench.state.active_id
+        change_aside(bench, name, lambda state: made(state, layer_id))
+
+    return run
+
+
 ACTIONS = (
     Action("area.clear", "No area", "The tools work everywhere again.", "Area",
            lambda bench: bench.change("No area", areas.set_area, None),
            enabled=has_area),
     Action("area.invert", "Invert area", "Inside out.", "Area",
-           lambda bench: bench.change("Invert area", areas.invert), enabled=has_area),
+           lambda bench: change_aside(bench, "Invert area", areas.invert), enabled=has_area),
     Action("area.grow", "Grow area a step", "Its rim moves outwards.", "Area", _grow(+1),
            enabled=has_area, repeats=True),
     Action("area.shrink", "Shrink area a step", "Its rim moves inwards.", "Area", _grow(-1),
@@ -48,11 +59,11 @@ ACTIONS = (
     Action("area.feather", "Feather area", "Its rim fades softly; again for softer.", "Area",
            _feather, enabled=has_area),
     Action("area.from_layer", "Area from layer", "Where the active layer has pixels.", "Area",
-           lambda bench: bench.change("Area from layer", areas.from_layer, bench.state.active_id),
+           _from_layer("Area from layer", areas.from_layer),
            enabled=above_photo),
     Action("area.from_mask", "Area from mask", "Where the active layer's mask lets it show.",
            "Area",
-           lambda bench: bench.change("Area from mask", areas.from_mask, bench.state.active_id),
+           _from_layer("Area from mask", areas.from_mask),
            enabled=has_mask),
     Action("area.to_mask", "Area to mask", "The active layer shows only where the area is.",
            "Area",

@@ -87,6 +87,12 @@ class Keeper:
         """Steps that lie in the journal and not in the job file."""
         return self._written.journal.n_steps if self._written is not None else 0
 
+    def n_unwritten(self, after: JobState, most: int) -> int:
+        """How many tiles a step to a state would have to write now, counted up to `most`."""
+        with suppress(OSError, LatherError):
+            return self._begun().journal.n_unwritten(after, most)
+        return 0
+
     # --- saving --------------------------------------------------------------------------
 
     def take(self, path: Path) -> Lock | None:

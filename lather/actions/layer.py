@@ -165,8 +165,25 @@ def _steepen(bench: Workbench) -> None:
 
 def _add_computed(kind: type[ComputedLayer]) -> Action:
     def run(bench: Workbench) -> None:
-        grain_l = measured_grain_l(bench.state) if kind.NEEDS_GRAIN else None
-        bench.change(f"Add {kind.TITLE.lower()}", edits.start_computed, kind, grain_l)
+        name = f"Add {kind.TITLE.lower()}"
+        if not kind.NEEDS_GRAIN:
+            bench.change(name, edits.start_computed, kind)
+            added(bench)
+            return
+
+        def measured(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
+            progress(0.0, "measuring the grain")
+            grain_l = measured_grain_l(state)
+            cancel.check()
+            return edits.start_computed(state, kind, grain_l)
+
+        def done(merged: Merged) -> None:
+            if take_merged(bench, name, merged):
+                added(bench)
+
+        merge_aside(bench, name, measured, done)
+
+    def added(bench: Workbench) -> None:
         if kind.PAINTED_WITH:
             bench.hands.take_tool(kind.PAINTED_WITH)
         elif bench.state.area is not None:

@@ -19,6 +19,7 @@ from lather.actions.looks import Looks
 from lather.actions.pending import Pending
 from lather.actions.recovery import Opened
 from lather.actions.sight import Sight, Sights
+from lather.actions.stepping import Stepping
 from lather.actions.task import Offer, Task
 from lather.actions.tasks import Tasks
 from lather.actions.walk import Walk
@@ -80,6 +81,7 @@ class Workbench:
         self.job: Job | None = None
         self.keeper: Keeper | None = None
         self.session: PenSession | None = None
+        self.stepping: Stepping | None = None
         self.offer: Offer | None = None
         self.proposals: dict[Stage, Pending] = {}  # that are looked at, each in its stage
         self.hands, self.looks = Hands(settings), Looks()
@@ -137,7 +139,7 @@ class Workbench:
             kept.close(self.job.state.photo)
         forget_all()
         self.job = opened.job if opened is not None else None
-        self.keeper = self.session = None
+        self.keeper = self.session = self.stepping = None
         self.looks = Looks()
         self.walk.leave()
         self.gauge.forget()
@@ -170,6 +172,7 @@ class Workbench:
         self.keeper = Keeper(opened, self._keep_executor)
         self.keeper.troubled.connect(lambda error: self.say(error.sentence(), error=True))
         self.keeper.start(opened)
+        self.stepping = Stepping(job, self.keeper, self._keep_executor, self.say)
         self.session = PenSession(job, self._stroke_executor, self.viewport)
         self.session.hand = self.hand
         self.session.began.connect(self._on_pen_down)
@@ -202,18 +205,17 @@ class Workbench:
         if self.session is not None and self.session.take_back():
             self.say("Undone: the stroke in hand.")
             return
-        self._step(self.open_job.undo(), "Undone")
+        if self.stepping is not None:
+            self.stepping.undo()
 
     def redo(self) -> None:
-        self._step(self.open_job.redo(), "Redone")
+        if self.stepping is not None:
+            self.stepping.redo()
 
     def go_to_step(self, n_done: int) -> None:
         """Undo or redo until that many steps of the history are done."""
-        self.open_job.go_to(n_done)
-
-    def _step(self, name: str | None, done: str) -> None:
-        if name is not None:
-            self.say(f"{done}: {name}.")
+        if self.stepping is not None:
+            self.stepping.go_to(n_done)
 
     # --- what is in the hand -------------------------------------------------------------
 

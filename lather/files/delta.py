@@ -79,6 +79,17 @@ def new_tiles(before: JobState, after: JobState) -> Iterator[NewTile]:
                 yield NewTile(tiles.channels, tiles.fill, key, base.get(key), tile, patch)
 
 
+def tiles_in_place_of(before: JobState, after: JobState) -> Iterator[tuple[Key, Tile]]:
+    """Tiles of the second state that do not lie there in the same plane of the first."""
+    old = {(layer_id, plane): tiles for layer_id, plane, tiles in _planes(before)}
+    for layer_id, plane, tiles in _planes(after):
+        base = _base_for(tiles, old.get((layer_id, plane)))
+        for key in base.changed_keys(tiles) if base is not tiles else ():
+            tile = tiles.get(key)
+            if tile is not None:
+                yield key, tile
+
+
 class DeltaWriter:
     """Describes changes; remembers which tiles the reader knows."""
 

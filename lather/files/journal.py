@@ -19,7 +19,7 @@ from typing import BinaryIO
 
 from lather.document.state import JobState
 from lather.files.atomic import flush, replacing
-from lather.files.delta import Blobs, DeltaWriter, new_tiles
+from lather.files.delta import Blobs, DeltaWriter, new_tiles, tiles_in_place_of
 from lather.files.entries import Entry
 from lather.files.journalreader import Replayed
 from lather.files.journalrecords import begin_entry, packed_record, write_parts
@@ -104,6 +104,16 @@ class Journal:
                 if entry["tiles"]:
                     self._append({"op": "tiles", **entry}, blobs)
                     self._writer.accept()
+
+    def n_unwritten(self, after: JobState, most: int) -> int:
+        """How many tiles a step to a state would have to write, counted up to `most`."""
+        n_tiles = 0
+        with self._lock:
+            for key, tile in tiles_in_place_of(self._state, after):
+                n_tiles += self._writer.place(tile, key) is None
+                if n_tiles >= most:
+                    break
+        return n_tiles
 
     def mark(self, revision: str) -> None:
         """Note that the state written last is going to be saved as `revision`."""

@@ -17,6 +17,7 @@ from lather.core.survey.regions.region import Part
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.document.trials import told
+from lather.render.worker import Executor
 from lather.ui.face_map import FaceMap
 from lather.ui.ladder import Ladder
 from lather.ui.theme import GAP_1, GAP_2
@@ -36,7 +37,9 @@ STALE = "Dim rows are from before the last change: check everything again."
 class CheckPanel(QWidget):
     """Shown in the last stage of the work on the picture; reads the gauge."""
 
-    def __init__(self, bench: Workbench, actions: dict[str, Action]) -> None:
+    def __init__(
+        self, bench: Workbench, actions: dict[str, Action], executor: Executor
+    ) -> None:
         super().__init__()
         self.bench = bench
         self._use = actions["check.lever"]
@@ -60,7 +63,7 @@ class CheckPanel(QWidget):
         self.trials = label("", "dim")
         self.trials.setWordWrap(True)
         column.addWidget(self.trials)
-        self.map = FaceMap(bench)
+        self.map = FaceMap(bench, executor)
         self.map.setFixedHeight(MAP_PX)
         self.map.picked.connect(self._on_part)
         column.addWidget(self.map)

@@ -29,6 +29,7 @@ from lather.assist.face_map import (
 from lather.assist.scores import where
 from lather.core.survey.regions.region import Part
 from lather.document.state import JobState
+from lather.render.worker import Executor
 from lather.ui.theme import SMALL_PX, font, theme
 
 HEIGHT_PX = 176
@@ -36,14 +37,23 @@ DARKEST, LIGHTEST = 0.22, 0.78  # greys between which parts are shaded
 HALO_PX, SPOT_PX = 2.6, 4.0
 
 
+Drawn = tuple[dict[Part, tuple[Outline, ...]], tuple[Outline, ...]]  # parts, features
+
+
+def _drawn(state: JobState) -> Drawn:
+    outlines = part_outlines(state)
+    return outlines, feature_outlines(state) if outlines else ()
+
+
 class FaceMap(QWidget):
     """Shows a figure by part; says which part was clicked."""
 
     picked = pyqtSignal(object)  # a Part
 
-    def __init__(self, bench: Workbench) -> None:
+    def __init__(self, bench: Workbench, executor: Executor) -> None:
         super().__init__()
         self.bench = bench
+        self._executor = executor
         self.shades: Mapping[Part, Shade] = {}
         self._spots: tuple[tuple[float, float], ...] = ()
         self._outlines: dict[Part, tuple[Outline, ...]] = {}
@@ -62,9 +72,19 @@ class FaceMap(QWidget):
         regions = (state.regions, state.findings.faces) if state is not None else None
         if regions != self._regions:
             self._regions = regions
-            self._outlines = part_outlines(state) if state is not None else {}
-            self._features = feature_outlines(state) if self._outlines and state else ()
+            self._outlines, self._features = {}, ()
+            if state is not None:
+                self._draw_aside(state, regions)
         self.update()
+
+    def _draw_aside(self, state: JobState, regions: object) -> None:
+        """Where the parts lie is not known at once in a job that was surveyed earlier."""
+        def drawn(found: Drawn) -> None:
+            if self._regions is regions:
+                self._outlines, self._features = found
+                self.update()
+
+        self._executor.post(lambda: _drawn(state), drawn, priority=3)
 
     def show_shades(
         self, shades: Mapping[Part, Shade], spots: tuple[tuple[float, float], ...] = ()

@@ -64,7 +64,7 @@ class ScorePanel(QWidget):
         self.as_table.toggled.connect(lambda on: self.stack.setCurrentIndex(int(on)))
         row.addWidget(self.as_table)
         column.addLayout(row)
-        self.map = FaceMap(bench)
+        self.map = FaceMap(bench, executor)
         self.map.picked.connect(self._on_picked)
         self.table = ScoreTable()
         self.stack = QStackedWidget()

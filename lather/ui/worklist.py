@@ -72,7 +72,7 @@ class Worklist(Panel):
         self.column.addWidget(self.scores)
         self.shape = ShapePanel(bench, actions, executor)
         self.column.addWidget(self.shape)
-        self.check = CheckPanel(bench, actions)
+        self.check = CheckPanel(bench, actions, executor)
         self.column.addWidget(self.check)
         self.proposal = ProposalCard(bench, actions)
         self.column.addWidget(self.proposal)

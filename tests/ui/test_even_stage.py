@@ -318,7 +318,7 @@ class MatchInWindowTest(EvenCase):
         self.assertGreater(left.redF() - left.greenF(), right.redF() - right.greenF())
         self.assertIn("CIEDE2000", card.figures.text())
         evening.forget_reference(self.bench)
-        self.assertIsNone(self.bench.reference)
+        self.assertIsNone(self.bench.state.reference)
 
 
 if __name__ == "__main__":
