@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.core.arrays import Samples
+from lather.core.arrays import FloatImage, Samples
 from lather.core.blend.composite import on_white, to_pixels
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
@@ -17,9 +18,12 @@ from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
 from lather.document.tiles import NO_PIXELS, TILE_PX, Key
 from lather.render.compositor import render_piece
+from lather.render.rows import strips
 
 N_THREADS = 2
-LARGE_PX, LARGEST_PX = 768, 1024
+LARGE_PX = 768
+LEAST_STRIP_PX, MOST_STRIP_PX = 512, 1024
+Work = Callable[[Rect, FloatImage], None]  # (h, w, 4) of a rectangle
 
 
 def flatten(
@@ -37,8 +41,8 @@ def flatten(
     dtype: type[np.uint8] | type[np.uint16] = np.uint16 if depth_bits == 16 else np.uint8
     out = np.empty((photo.height, photo.width, 3), dtype=dtype)
 
-    def fill(rect: Rect) -> None:
-        on_white(render_piece(state, rect), out[rect.slices])
+    def fill(rect: Rect, pixels: FloatImage) -> None:
+        on_white(pixels, out[rect.slices])
 
     _for_each_piece(state, fill, progress, cancel, "flattening")
     return out
@@ -54,8 +58,7 @@ def merged_layer(
     """Everything that shows, as one new pixel layer."""
     changed: dict[Key, NDArray[np.uint16] | None] = {}
 
-    def add(rect: Rect) -> None:
-        pixels = render_piece(state, rect)
+    def add(rect: Rect, pixels: FloatImage) -> None:
         for key in rect.cells(TILE_PX):
             part = Rect.cell(key, TILE_PX).intersect(rect)
             tile = np.zeros((TILE_PX, TILE_PX, 4), dtype=np.uint16)
@@ -68,38 +71,52 @@ def merged_layer(
     return PixelLayer(id=new_id(), name=name, stage=Stage.FINISH, tiles=tiles)
 
 
-def _pieces(state: JobState) -> tuple[int, int]:
-    """The side of the pieces that are rendered, in pixels, and how many at a time.
-
-    Where layers look around themselves, a piece is large against how far they look, as far as
-    memory allows (docs/layers.md), and then the memory's speed is the limit, not the threads'.
-    """
-    shown = [layer for layer in state.layers if layer.is_shown]
-    reach_px = sum(layer.reach_px(0) for layer in shown)
-    if reach_px == 0:
-        return TILE_PX, N_THREADS
-    if not any(layer.reach_px(0) for layer in shown if not layer.MOVES):
-        return LARGE_PX, N_THREADS
-    return (LARGE_PX if 2 * reach_px <= LARGE_PX else LARGEST_PX), 1
-
-
 def _for_each_piece(
-    state: JobState,
-    work: Callable[[Rect], None],
-    progress: Progress,
-    cancel: CancelToken | None,
-    what: str,
+    state: JobState, work: Work, progress: Progress, cancel: CancelToken | None, what: str
 ) -> None:
-    """Do something for all pieces of the picture, on threads; cancelling stops between them."""
-    whole = state.photo.rect
-    side_px, n_threads = _pieces(state)
-    rects = [Rect.cell(key, side_px).intersect(whole) for key in whole.cells(side_px)]
-
-    def unless_cancelled(rect: Rect) -> None:
+    """Do something with all pieces of the picture; cancelling stops between them."""
+    def between(share: float) -> None:
         if cancel is not None:
             cancel.check()
-        work(rect)
+        progress(share, what)
 
-    with ThreadPoolExecutor(n_threads, "flatten") as pool:
-        for n_done, _ in enumerate(pool.map(unless_cancelled, rects), start=1):
-            progress(n_done / len(rects), what)
+    between(0.0)
+    shown = [layer for layer in state.layers if layer.is_shown]
+    widest_px = max((layer.reach_px(0) for layer in shown if not layer.MOVES), default=0)
+    if widest_px:
+        _in_strips(state, widest_px, work, between)
+    else:
+        moves = any(layer.MOVES for layer in shown)
+        _on_threads(state, LARGE_PX if moves else TILE_PX, work, between)
+
+
+def _in_strips(
+    state: JobState, widest_px: int, work: Work, between: Callable[[float], None]
+) -> None:
+    """Where layers look around themselves: one strip after the other, high against how far they
+    look, as far as memory allows (docs/layers.md). The memory's speed is the limit, not the
+    threads'."""
+    height_px = -(-min(max(widest_px, LEAST_STRIP_PX), MOST_STRIP_PX) // TILE_PX) * TILE_PX
+    for rect, pixels in strips(state, height_px):
+        work(rect, pixels)
+        between(rect.y1 / state.photo.height)
+
+
+def _on_threads(
+    state: JobState, side_px: int, work: Work, between: Callable[[float], None]
+) -> None:
+    whole = state.photo.rect
+    rects = [Rect.cell(key, side_px).intersect(whole) for key in whole.cells(side_px)]
+    stopped = threading.Event()
+
+    def piece(rect: Rect) -> None:
+        if not stopped.is_set():
+            work(rect, render_piece(state, rect))
+
+    with ThreadPoolExecutor(N_THREADS, "flatten") as pool:
+        try:
+            for n_done, _ in enumerate(pool.map(piece, rects), start=1):
+                between(n_done / len(rects))
+        except BaseException:
+            stopped.set()
+            raise
