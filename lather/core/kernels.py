@@ -33,6 +33,7 @@ COMPILED_MODULES = (
     "lather.core.mend.compiled",
     "lather.core.shape.compiled",
     "lather.core.shape.compiled_moves",
+    "lather.core.shape.compiled_warp",
     "lather.core.tone.compiled",
 )
 

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+import operator
 from collections.abc import Callable
 
 import numpy as np
 
-from lather.core.arrays import FloatImage
+from lather.core.arrays import FloatImage, Plane
+from lather.core.last import Last
 from lather.core.rect import Rect, paste
 from lather.core.shape import field as fields
-from lather.core.shape.field import SUPPORT, Field, Points
+from lather.core.shape.field import Field, Points
+from lather.core.shape.warp import Warp
 from lather.document.layers.moving import Moving, MovingLayer
+from lather.document.tiles import TILE_PX
 from lather.render.soft_mask import soft_mask
-
-GROW_NODES = SUPPORT + 1
 
 
 def shown_field(layer: MovingLayer, rect: Rect, picture: Rect, level: int = 0) -> Field:
@@ -35,34 +37,39 @@ def shown_field(layer: MovingLayer, rect: Rect, picture: Rect, level: int = 0) -
 
 def sources(layer: MovingLayer, points: Points, picture: Rect) -> Points:
     """Where what is seen at places above a layer lies below it."""
-    if not len(points):
-        return points
-    return _field_around(layer, points, picture, 0).sources(points)
+    return _warp(layer, picture).sources(points)
 
 
 def seen(layer: MovingLayer, points: Points, picture: Rect) -> Points:
     """Where places below a layer are seen above it."""
-    if not len(points):
-        return points
-    return _field_around(layer, points, picture, _most_px(layer)).seen(points)
+    return _warp(layer, picture).seen(points)
 
 
-def _field_around(layer: MovingLayer, points: Points, picture: Rect, reach_px: int) -> Field:
-    """As much of the field as places, and those within a reach of them, depend on."""
-    low, high = np.floor(points.min(0)), np.floor(points.max(0))
-    rect = Rect(int(low[0]), int(low[1]), int(high[0]) + 1, int(high[1]) + 1).grown(reach_px)
-    bounds = layer.bounds or picture
-    # Beyond what it moves lies nothing but nodes that do not; a rim of them says so.
-    inside = rect.intersect(bounds.grown(GROW_NODES * layer.step_px))
-    if inside.empty:
-        nothing = np.zeros((1, 1, 2), dtype=np.float32)
-        return Field(nothing, Rect(0, 0, 1, 1), layer.step_px)
-    return shown_field(layer, inside, picture)
+def _warp(layer: MovingLayer, picture: Rect) -> Warp:
+    return _KEPT.of((layer, picture), lambda: _found_warp(layer, picture))
 
 
-def _most_px(layer: MovingLayer) -> int:
-    """How far a place can be seen from where it lies."""
-    return int(np.ceil(1.5 * layer.largest_px * layer.strength)) + 2 * layer.step_px
+def _found_warp(layer: MovingLayer, picture: Rect) -> Warp:
+    soft = soft_mask(layer, picture)
+    shares, pitch_px = (NO_MASK, layer.step_px) if soft is None else (soft.shares, soft.pitch_px)
+    across, down = layer.displaced
+    keys = sorted(across.tiles.keys() | down.tiles.keys())
+    top = min((row for row, _ in keys), default=0)
+    left = min((column for _, column in keys), default=0)
+    size = tuple(1 + max((key[axis] for key in keys), default=0) - first
+                 for axis, first in enumerate((top, left)))  # fmt: skip
+    index = np.full(size, -1, dtype=np.int64)
+    for number, (row, column) in enumerate(keys):
+        index[row - top, column - left] = number
+    none = np.zeros((0, TILE_PX, TILE_PX), dtype=np.uint16)
+    samples = [np.stack([tiles.pixels(key) for key in keys]) if keys else none
+               for tiles in (across, down)]  # fmt: skip
+    return Warp(samples[0], samples[1], index, top, left, layer.step_px,
+                layer.strength * layer.px_per_sample, shares, pitch_px)  # fmt: skip
+
+
+NO_MASK: Plane = np.ones((1, 1), dtype=np.float32)
+_KEPT: Last[Warp] = Last(operator.eq, n_kept=6)
 
 
 def seen_through(

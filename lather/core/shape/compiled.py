@@ -8,11 +8,9 @@ import numpy as np
 from numba import boolean, float32, float64, int64, njit, types, void
 
 from lather.core.compiled_types import OPTIONS, R_FLOATS, R_PLANE, W_FLOATS, packed
-from lather.core.shape.field import CLOSE_PX
 from lather.core.shape.resample import N_PHASES
 from lather.core.shape.vectors import weighted_6x6
 
-MOST_STEPS, LEAST_SHARE = 60, 1e-3
 _ZERO, _ONE = np.float32(0), np.float32(1)
 _FAST = {**OPTIONS, "fastmath": True}
 
@@ -23,80 +21,6 @@ def _cubic(t, weights):  # type: ignore[no-untyped-def]
     weights[1] = (1.5 * t - 2.5) * t * t + 1.0
     weights[2] = ((-1.5 * t + 2.0) * t + 0.5) * t
     weights[3] = (0.5 * t - 0.5) * t * t
-
-
-@njit(void(R_FLOATS, float64, float64, float64[:]), **OPTIONS)
-def _slope_at(nodes, x, y, found):  # type: ignore[no-untyped-def]
-    """How far a place is displaced, and how that changes along x and y; in nodes.
-
-    `found` becomes dx, dy, d dx/dx, d dx/dy, d dy/dx, d dy/dy.
-    """
-    column, row = int(math.floor(x)), int(math.floor(y))
-    last_row, last_column = nodes.shape[0] - 1, nodes.shape[1] - 1
-    t, u = x - column, y - row
-    ax, ay = np.empty(4), np.empty(4)
-    sx, sy = np.empty(4), np.empty(4)
-    for k in range(2):
-        v, weights, slopes = (t, ax, sx) if k == 0 else (u, ay, sy)
-        weights[0] = ((-0.5 * v + 1.0) * v - 0.5) * v
-        weights[1] = (1.5 * v - 2.5) * v * v + 1.0
-        weights[2] = ((-1.5 * v + 2.0) * v + 0.5) * v
-        weights[3] = (0.5 * v - 0.5) * v * v
-        slopes[0] = (-1.5 * v + 2.0) * v - 0.5
-        slopes[1] = (4.5 * v - 5.0) * v
-        slopes[2] = (-4.5 * v + 4.0) * v + 0.5
-        slopes[3] = (1.5 * v - 1.0) * v
-    found[:] = 0.0
-    for i in range(4):
-        r = min(max(row + i - 1, 0), last_row)
-        for j in range(4):
-            c = min(max(column + j - 1, 0), last_column)
-            dx, dy = float64(nodes[r, c, 0]), float64(nodes[r, c, 1])
-            found[0] += ay[i] * ax[j] * dx
-            found[1] += ay[i] * ax[j] * dy
-            found[2] += ay[i] * sx[j] * dx
-            found[3] += sy[i] * ax[j] * dx
-            found[4] += ay[i] * sx[j] * dy
-            found[5] += sy[i] * ax[j] * dy
-
-
-@njit(void(R_FLOATS, int64, int64, int64, float64[:, ::1]), **OPTIONS)
-def displacements_at(nodes, left, top, step_px, places):  # type: ignore[no-untyped-def]
-    found = np.empty(6)
-    for n in range(places.shape[0]):
-        _slope_at(nodes, places[n, 0] / step_px - left, places[n, 1] / step_px - top, found)
-        places[n, 0], places[n, 1] = found[0], found[1]
-
-
-@njit(void(R_FLOATS, int64, int64, int64, float64[:, ::1]), **OPTIONS)
-def find_seen(nodes, left, top, step_px, places):  # type: ignore[no-untyped-def]
-    """Newton's method; a step that leads farther away is halved."""
-    found = np.empty(6)
-    for n in range(places.shape[0]):
-        wanted_x, wanted_y = places[n, 0], places[n, 1]
-        x, y = wanted_x, wanted_y
-        by_x, by_y, was, share = 0.0, 0.0, np.inf, 1.0
-        for _ in range(MOST_STEPS):
-            _slope_at(nodes, x / step_px - left, y / step_px - top, found)
-            miss_x, miss_y = wanted_x - x - found[0], wanted_y - y - found[1]
-            away = math.hypot(miss_x, miss_y)
-            if away >= was and share > LEAST_SHARE:  # back by a half
-                share /= 2.0
-                x -= share * by_x
-                y -= share * by_y
-                continue
-            if away < CLOSE_PX / 10:
-                break
-            was, share = away, 1.0
-            a, b = 1.0 + found[2] / step_px, found[3] / step_px
-            c, d = found[4] / step_px, 1.0 + found[5] / step_px
-            area = a * d - b * c
-            by_x, by_y = miss_x, miss_y
-            if abs(area) > 1e-3:
-                by_x, by_y = (d * miss_x - b * miss_y) / area, (a * miss_y - c * miss_x) / area
-            x += by_x
-            y += by_y
-        places[n, 0], places[n, 1] = x, y
 
 
 @njit(types.UniTuple(float32, 4)(R_FLOATS, R_PLANE, int64, int64, int64, int64), **_FAST)

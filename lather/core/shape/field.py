@@ -17,7 +17,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.core.kernels import Kernel
 from lather.core.rect import Rect
 
 Nodes = NDArray[np.float32]  # (rows, columns, 2): dx, dy in pixels of the picture
@@ -120,15 +119,13 @@ class Field:
 
     def at(self, points: Points) -> Points:
         """(N, 2): displacements of places."""
-        out = np.ascontiguousarray(points, dtype=np.float64).copy()
-        displacements_at(self.nodes, self.rect.x0, self.rect.y0, self.step_px, out)
-        return out
+        return interpolated(points, self.step_px, self._node)
 
-    def seen(self, places: Points) -> Points:
-        """Where places of the picture below are seen: the inverse of `sources`."""
-        out = np.ascontiguousarray(places, dtype=np.float64).copy()
-        find_seen(self.nodes, self.rect.x0, self.rect.y0, self.step_px, out)
-        return out
+    def _node(self, rows: Indexes, columns: Indexes) -> NDArray[np.float32]:
+        y = np.clip(rows - self.rect.y0, 0, self.nodes.shape[0] - 1)
+        x = np.clip(columns - self.rect.x0, 0, self.nodes.shape[1] - 1)
+        found: NDArray[np.float32] = self.nodes[y, x]
+        return found
 
     def sources(self, points: Points) -> Points:
         """Where places of the reshaped picture are taken from."""
@@ -179,39 +176,6 @@ def _jacobian(sources: Sources, points: Points, by_px: float = 0.25) -> NDArray[
         for step in (np.array([by_px, 0.0]), np.array([0.0, by_px]))
     ]
     return np.stack(columns, axis=-1)
-
-
-def _displacements_reference(
-    nodes: Nodes, left: int, top: int, step_px: int, places: Points
-) -> None:
-    """Places to what they are displaced by, in place; the first node is node (`top`, `left`)."""
-    def node(rows: Indexes, columns: Indexes) -> NDArray[np.float32]:
-        y = np.clip(rows - top, 0, nodes.shape[0] - 1)
-        x = np.clip(columns - left, 0, nodes.shape[1] - 1)
-        found: NDArray[np.float32] = nodes[y, x]
-        return found
-
-    for first in range(0, len(places), _AT_ONCE):
-        part = places[first : first + _AT_ONCE]
-        part[:] = interpolated(part, step_px, node)
-
-
-def _find_seen_reference(
-    nodes: Nodes, left: int, top: int, step_px: int, places: Points
-) -> None:
-    """Places to where they are seen, in place."""
-    def sources(points: Points) -> Points:
-        moved = points.copy()
-        _displacements_reference(nodes, left, top, step_px, moved)
-        return points + moved
-
-    places[:] = seen_at(sources, places)
-
-
-_AT_ONCE = 100_000
-displacements_at = Kernel("lather.core.shape.compiled", "displacements_at",
-                          _displacements_reference)  # fmt: skip
-find_seen = Kernel("lather.core.shape.compiled", "find_seen", _find_seen_reference)
 
 
 def composed(upper: Field, lower: Field) -> Field:

@@ -7,6 +7,7 @@ from abc import abstractmethod
 from lather.core.rect import Rect
 from lather.core.shape.field import Field
 from lather.document.layers.layer import Layer
+from lather.document.tiles import Tiles
 
 
 class MovingLayer(Layer):
@@ -29,6 +30,16 @@ class MovingLayer(Layer):
     @abstractmethod
     def mask_sigma_px(self) -> float:
         """How far its mask is smoothed: a mask as hard as the displacement is large would fold."""
+
+    @property
+    @abstractmethod
+    def displaced(self) -> tuple[Tiles, Tiles]:
+        """The planes of displacements along x and y; 32768 stays."""
+
+    @property
+    @abstractmethod
+    def px_per_sample(self) -> float:
+        """How far a sample's one goes."""
 
     @abstractmethod
     def moves_in(self, nodes: Rect) -> bool:

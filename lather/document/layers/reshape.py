@@ -142,6 +142,14 @@ class ReshapeLayer(Leaf, ComputedLayer, MovingLayer):
         return found
 
     @property
+    def displaced(self) -> tuple[Tiles, Tiles]:
+        return self.across, self.down
+
+    @property
+    def px_per_sample(self) -> float:
+        return self.step_px / PER_STEP
+
+    @property
     def largest_px(self) -> float:
         """The largest displacement, along x or y, at full strength."""
         most = max(
