@@ -10,6 +10,7 @@ from lather.actions.layer import above_photo, has_mask
 from lather.actions.workbench import Workbench
 from lather.document import areas
 from lather.document.state import JobState
+from lather.render.area import area_on
 
 STEPS_PER_SIDE = 1000  # a step of growing or feathering is the picture's long side by this
 
@@ -36,6 +37,10 @@ def _grow(steps: int) -> Run:
 def _feather(bench: Workbench) -> None:
     width_px = 4 * step_px(bench)
     change_aside(bench, "Feather area", lambda state: areas.feather(state, width_px))
+
+
+def _to_mask(state: JobState, layer_id: int) -> JobState:
+    return areas.to_mask(state, layer_id, area_on(state, layer_id))
 
 
 def _from_layer(name: str, made: Callable[[JobState, int], JobState]) -> Run:
@@ -66,7 +71,6 @@ ACTIONS = (
            _from_layer("Area from mask", areas.from_mask),
            enabled=has_mask),
     Action("area.to_mask", "Area to mask", "The active layer shows only where the area is.",
-           "Area",
-           lambda bench: bench.change("Area to mask", areas.to_mask, bench.state.active_id),
+           "Area", _from_layer("Area to mask", _to_mask),
            enabled=has_area & above_photo),
 )

@@ -13,7 +13,7 @@ from lather.assist import masks
 from lather.assist.grain import measured_grain_l
 from lather.assist.masks import Share
 from lather.core.work import CancelToken, Progress
-from lather.document import edits, ungrouping
+from lather.document import areas, edits, ungrouping
 from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.photo import PhotoLayer
@@ -23,6 +23,8 @@ from lather.document.merge import Merged
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.errors import EditError
+from lather.render.area import area_on
+from lather.render.space import seen_space
 
 Edit = Callable[..., JobState]
 
@@ -166,16 +168,21 @@ def _steepen(bench: Workbench) -> None:
 def _add_computed(kind: type[ComputedLayer]) -> Action:
     def run(bench: Workbench) -> None:
         name = f"Add {kind.TITLE.lower()}"
-        if not kind.NEEDS_GRAIN:
+        in_moved_area = bench.state.area is not None and seen_space(bench.state).below
+        if not kind.NEEDS_GRAIN and not in_moved_area:
             bench.change(name, edits.start_computed, kind)
             added(bench)
             return
 
         def measured(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
-            progress(0.0, "measuring the grain")
-            grain_l = measured_grain_l(state)
+            progress(0.0, "measuring the grain" if kind.NEEDS_GRAIN else name.lower())
+            grain_l = measured_grain_l(state) if kind.NEEDS_GRAIN else None
             cancel.check()
-            return edits.start_computed(state, kind, grain_l)
+            after = edits.start_computed(state, kind, grain_l)
+            mask = after.active.mask
+            if mask is None or mask.tiles is not state.area:
+                return after
+            return areas.to_mask(after, after.active_id, area_on(after, after.active_id))
 
         def done(merged: Merged) -> None:
             if take_merged(bench, name, merged):

@@ -31,6 +31,7 @@ from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.style import Weak
 from lather.document.tree import walk
 from lather.errors import EditError, UnseenError
+from lather.render.area import limit_on
 from lather.render.compositor import render_up_to
 from lather.render.visibility import refuse_unless_seen
 
@@ -217,7 +218,7 @@ def _mended(state: JobState, group: Sequence[Finding], nth_source: int) -> JobSt
         mode=_mode(group).value,
         extras={"findings": ids},
     )
-    after = Laid(layer, laying(mended, limit_of(state, mended.rect)), record).done()
+    after = Laid(layer, laying(mended, limit_on(state, layer.id, mended.rect)), record).done()
     state = edits.update_layer(state, layer_id, tiles=after.tiles, strokes=after.strokes)
     return edits.decide(state, ids, FindingState.DONE, by=layer_id)
 

@@ -88,9 +88,9 @@ def from_mask(state: JobState, layer_id: int) -> JobState:
     return set_area(state, inverted(mask.tiles) if mask.inverted else mask.tiles)
 
 
-def to_mask(state: JobState, layer_id: int) -> JobState:
-    """A layer shows where the area is."""
-    area = _area(state)
+def to_mask(state: JobState, layer_id: int, area: Tiles | None = None) -> JobState:
+    """A layer shows where the area is; `area` is that in the layer's own space."""
+    area = area or _area(state)
     refuse_unless_changeable(state, layer_id)
     if state.layer(layer_id).mask is None:
         state = edits.add_mask(state, layer_id)

@@ -138,6 +138,12 @@ def above_layer(state: JobState, layer_id: int) -> Space:
     return replace(space, below=(*space.below, *moving((layer,))))
 
 
+def painted_space(state: JobState, layer_id: int) -> Space:
+    """Of a layer's own places: a field's are above it, all others' below."""
+    layer = state.layer(layer_id)
+    return above_layer(state, layer_id) if layer.MOVES else layer_space(state, layer_id)
+
+
 def seen_space(state: JobState) -> Space:
     """Of the picture as it is seen."""
     return Space(state.photo.rect, photo_space(state).above)

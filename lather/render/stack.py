@@ -30,7 +30,10 @@ def paint(layers: Layers, scene: Scene, base: Base, rect: Rect) -> FloatImage:
         shown = shown[first + 1 :]
     else:
         layer = shown[first]
-        wide = rect.grown(_margin_px(layer, scene.level, rect)).intersect(scene.picture)
+        reach_px = layer.reach_in_px(rect, scene.level)
+        if base is transparent:  # else it is part of what a group was given, and ends with that
+            reach_px = _rounded_up(reach_px)
+        wide = rect.grown(reach_px).intersect(scene.picture)
         rest = tuple(shown[:first])
         alone = base is transparent and len(rest) > 1  # the photo by itself is read as fast
         kept = scene.tiled if layer.REACH_VARIES else scene.below
@@ -47,9 +50,9 @@ def paint(layers: Layers, scene: Scene, base: Base, rect: Rect) -> FloatImage:
     return out
 
 
-def _margin_px(layer: Layer, level: int, rect: Rect) -> int:
-    """The layer's reach, rounded up: while a radius is dragged what lies below is mostly kept."""
-    return -(-layer.reach_in_px(rect, level) // MARGIN_STEP_PX) * MARGIN_STEP_PX
+def _rounded_up(reach_px: int) -> int:
+    """While a radius is dragged what lies below is mostly kept."""
+    return -(-reach_px // MARGIN_STEP_PX) * MARGIN_STEP_PX
 
 
 def lay_on(layers: Iterable[Layer], scene: Scene, out: FloatImage, rect: Rect) -> None:

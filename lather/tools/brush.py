@@ -41,6 +41,7 @@ from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tiles import TILE_PX, Key
 from lather.document.tree import above, find, replaced, without
 from lather.errors import EditError
+from lather.render.area import area_on
 from lather.render.compositor import render
 from lather.render.visibility import refuse_unless_seen
 from lather.tools.base import Hand, Outcome, Work
@@ -159,7 +160,8 @@ class PlaneWork(Work):
         self._name = name
         self._layer = layer
         self._plane = plane
-        self._live = LiveStroke(layer.planes[plane], paint, state.photo.rect, state.area)
+        limit = area_on(state, layer.id)
+        self._live = LiveStroke(layer.planes[plane], paint, state.photo.rect, limit)
 
     def add(self, dabs: Dabs) -> Rect:
         return self._live.add(dabs)
@@ -224,9 +226,8 @@ class MaskWork(Work):
         self._name = name
         self._mask: Mask = edits.mask_paintable(state, state.active_id)
         shown = 1.0 - target if self._mask.inverted else target
-        self._live = LiveStroke(
-            self._mask.tiles, MaskPaint(shown), state.photo.rect, state.area
-        )
+        limit = area_on(state, state.active_id)
+        self._live = LiveStroke(self._mask.tiles, MaskPaint(shown), state.photo.rect, limit)
         self._reach_px = state.active.mask_reach_px
 
     def add(self, dabs: Dabs) -> Rect:

@@ -11,12 +11,13 @@ from lather.core.area.place import Place
 from lather.core.brush.stroke import Brush, PenSample
 from lather.document import edits
 from lather.document.access import mendable
-from lather.document.areas import bounds_of, limit_of
+from lather.document.areas import bounds_of
 from lather.document.avoid import avoided
 from lather.document.laid import Laid, laying
 from lather.document.planes import read_plane
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
+from lather.render.area import limit_on
 from lather.render.visibility import refuse_unless_seen
 from lather.tools.own_layer import layer_to_mend_on
 from lather.tools.reading import up_to
@@ -68,6 +69,6 @@ def cut_free_at(state: JobState, place: Place) -> tuple[JobState, int]:
         source=(0, 0),
         extras={"cut_free": round(rim.share, 3)},
     )
-    after = Laid(layer, laying(mended, limit_of(state, mended.rect)), record).done()
+    after = Laid(layer, laying(mended, limit_on(state, layer.id, mended.rect)), record).done()
     mended_on = edits.update_layer(state, layer.id, tiles=after.tiles, strokes=after.strokes)
     return mended_on, layer.id

@@ -17,9 +17,10 @@ from lather.document.planes import read_plane
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.errors import EditError
+from lather.render.area import area_in
 from lather.render.cells import CellReader
 from lather.render.compositor import render
-from lather.render.space import layer_space
+from lather.render.space import painted_space
 from lather.render.visibility import refuse_unless_seen
 from lather.tools.base import Hand, Outcome, Work
 from lather.tools.brush import taken_from
@@ -44,8 +45,15 @@ class GraftWork(Work):
     """An outline if the pen goes down outside of the area, else a graft being dragged."""
 
     def __init__(self, state: JobState, hand: Hand) -> None:
-        self._outline = OutlineWork(state, hand.combine)
         self._begun = state
+        self._own = self._refusal = None
+        try:
+            self._own = layer_to_mend_on(state, LAYER_NAME)
+        except EditError as error:  # an area can be outlined whatever is active
+            self._refusal = error
+        self._space = painted_space(self.preview(), self.preview().active_id)
+        self._area = area_in(state, self._space)
+        self._outline = OutlineWork(state, hand.combine, self._space)
         self._hand = hand
         self._down: tuple[float, float] | None = None
         self._at = (0.0, 0.0)
@@ -63,7 +71,7 @@ class GraftWork(Work):
         return self._place.grown(SHOWN_MARGIN_PX) if self._dragging else NOTHING
 
     def preview(self) -> JobState:
-        return self._begun
+        return self._begun if self._own is None else self._own.state
 
     def outlines(self) -> bool:
         return not self._dragging
@@ -125,21 +133,20 @@ class GraftWork(Work):
         return Outcome("Graft", apply, lays=True)
 
     def _begin_drag(self) -> None:
-        own = layer_to_mend_on(self._begun, LAYER_NAME)
-        self._state, self._anchor = own.state, own.anchor
+        if self._own is None:
+            assert self._refusal is not None
+            raise self._refusal
+        self._state, self._anchor = self._own.state, self._own.anchor
         self._layer = mendable(self._state, self._state.active_id)
         picture = self._begun.photo.rect
         self._read = up_to(self._state, self._layer.id)
         # The picture stays as it is while the pen drags: every part of it is rendered once.
         source = source_of(self._state, self._layer.id, self._hand.reads)
         self._read_source = CellReader(source, picture)
-        flat = layer_space(self._state, self._layer.id).flat(self._state)
-        self._shown = CellReader(
-            lambda rect, level: render(flat, rect, level), picture
-        )
-        area = self._begun.area
-        assert area is not None
-        self._place = bounds_of(area, self._begun.photo.rect)
+        flat = self._space.flat(self._state)
+        self._shown = CellReader(lambda rect, level: render(flat, rect, level), picture)
+        assert self._area is not None
+        self._place = bounds_of(self._area, picture)
         refuse_unless_seen(self._state, self._layer.id, self._place)
 
     def _placement(self) -> Placement:
@@ -152,7 +159,7 @@ class GraftWork(Work):
         if level not in self._beds:
             from lather.core.mend.graft import prepare_bed
 
-            area, picture = self._begun.area, self._begun.photo.rect
+            area, picture = self._area, self._begun.photo.rect
             assert area is not None
             place = self._place.at_level(level).intersect(picture.at_level(level))
             coverage = block_means(read_plane(area, place.from_level(level)), level)
@@ -164,7 +171,7 @@ class GraftWork(Work):
         return self._beds[level]
 
     def _inside(self, x: float, y: float) -> bool:
-        area = self._begun.area
+        area = self._area
         if area is None or not self._begun.photo.rect.contains_point(x, y):
             return False
         here = read_plane(area, Rect(int(x), int(y), int(x) + 1, int(y) + 1))

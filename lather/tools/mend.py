@@ -17,7 +17,6 @@ from lather.core.rect import Rect, paste
 from lather.core.survey.findings.finding import MOST_BROKEN
 from lather.document import edits
 from lather.document.access import mendable
-from lather.document.areas import limit_of
 from lather.document.avoid import avoided
 from lather.document.findings import FindingState
 from lather.document.laid import Laid, laying
@@ -26,6 +25,7 @@ from lather.document.painting import Coverage
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.errors import EditError
+from lather.render.area import limit_on
 from lather.render.compositor import render
 from lather.render.space import in_photo_space, layer_space
 from lather.render.visibility import refuse_unless_seen
@@ -126,7 +126,7 @@ class MendWork(CoveredWork):
             mode=self._hand.mode.value,
             **taken_from(mended.source),
         )
-        lay = laying(mended, limit_of(state, mended.rect))
+        lay = laying(mended, limit_on(state, layer.id, mended.rect))
         laid = Laid(layer, lay, record, self._anchor, from_active=self._begun.active_id)
         if weak is not None:
             laid = Laid(layer, lay, record, anchor_of_weak, becomes_active=False)

@@ -15,7 +15,7 @@ from lather.document.painting import Coverage
 from lather.document.planes import samples_of
 from lather.document.state import JobState
 from lather.render.compositor import render
-from lather.render.space import in_photo_space
+from lather.render.space import Space, in_photo_space
 from lather.tools.base import CoveredWork, Hand, Outcome, Work
 
 SEARCHED_PX = 1024  # long side of the reduced picture that an area is grown on
@@ -36,11 +36,12 @@ def begin_grow_area(state: JobState, hand: Hand) -> Work:
 
 
 class OutlineWork(Work):
-    """The pen draws round an area."""
+    """The pen draws round an area, on the photo or in another space."""
 
-    def __init__(self, state: JobState, combine: Combine) -> None:
+    def __init__(self, state: JobState, combine: Combine, space: Space | None = None) -> None:
         self._state = state
         self._combine = combine
+        self._space = space
 
     def add(self, dabs: Dabs) -> Rect:  # noqa: ARG002
         return NOTHING
@@ -55,6 +56,8 @@ class OutlineWork(Work):
         from lather.core.area.shape import outline_coverage, outline_rect
 
         points = np.array([(sample.x, sample.y) for sample in samples], dtype=np.float32)
+        if self._space is not None:
+            points = self._space.to_photo(points.astype(np.float64)).astype(np.float32)
         rect = outline_rect(points, self._state.photo.rect)
         if rect.empty:
             return None

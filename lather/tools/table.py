@@ -144,6 +144,7 @@ TOOLS: tuple[Tool, ...] = (
         icon="graft",
         begin=begin_graft,
         uses_turn=True,
+        on_photo=False,
     ),
     _OUTLINE,
     replace(
