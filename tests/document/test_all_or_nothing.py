@@ -122,6 +122,28 @@ class UndoMemoryTest(Case):
             job.undo()
             self.assertEqual(digest(job.state), expected)
 
+    def test_the_budget_holds_while_history_is_walked(self) -> None:
+        """Back and forth: what undone steps hold counts too, and what was read again."""
+        job = Job(painted_state(n_layers=1))
+        spill = Spill(self.folder)
+        job.history.budget_bytes = 4 * self.TILE_BYTES
+        job.history.park = spill.park_now
+        states = [digest(job.state)]
+        for seed in range(24):
+            self.recorded(job, seed)
+            states.append(digest(job.state))
+        for n_done in (0, 24, 12, 3, 20, 0, 24):
+            job.go_to(n_done)
+            self.assertEqual(digest(job.state), states[n_done])
+            steps = (*job.history.done, *job.history.undone)
+            now = {id(tile) for plane in planes_of(job.state) for tile in plane.tiles.values()}
+            held = {id(tile): tile for step in steps for state in (step.before, step.after)
+                    for plane in planes_of(state) for tile in plane.tiles.values()
+                    if id(tile) not in now}  # fmt: skip
+            in_memory = sum(tile.nbytes for tile in held.values())
+            self.assertLessEqual(job.history.memory_bytes, 4 * self.TILE_BYTES)
+            self.assertLessEqual(in_memory, 6 * self.TILE_BYTES)
+
     def test_a_step_can_be_looked_at_before_it_is_taken_back(self) -> None:
         history, state = History(), painted_state(n_layers=1)
         self.assertEqual((history.next_undo, history.next_redo), (None, None))

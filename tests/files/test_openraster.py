@@ -19,14 +19,31 @@ from lather.document.layers.limits import Limits, Span
 from lather.document.layers.split import Part
 from lather.document.layers.table import KINDS
 from lather.document.tiles import NO_PIXELS
-from lather.document.tree import walk
+from lather.document.tree import replaced, walk
 from lather.errors import LatherError, PhotoError
 from lather.files.carried import not_carried
+from lather.files.delivery import Delivery, encode_photo
 from lather.files.openraster import read_openraster, write_openraster
+from lather.files.photos import read_photo
 from lather.render.compositor import render
 from lather.render.flatten import flatten
 from lather.render.pictures import Pictures
-from tests.support import Case, painted_state, photo_in, random_tile
+from tests.stacks import stack_of, stacks
+from tests.support import Case, noise_photo, painted_state, photo_in, random_tile
+
+
+def _tamed(state):
+    """The state with pixels of little contrast."""
+    layers = state.layers
+    for layer in walk(layers):
+        if layer.kind == "pixels":
+            soft = {}
+            for key, tile in layer.tiles.tiles.items():
+                soft[key] = tile.pixels.copy()
+                soft[key][..., :3] = soft[key][..., :3] // 3 + 21845
+            tamed = replace(layer, tiles=NO_PIXELS.with_tiles(soft))
+            layers = replaced(layers, layer.id, (tamed,))
+    return replace(state, layers=layers)
 
 
 class OpenRasterTest(Case):
@@ -103,6 +120,27 @@ class OpenRasterTest(Case):
                 self.assertIsInstance(back.layers[-1], GroupLayer)
                 rect = state.photo.rect
                 self.assert_close(render(back, rect), render(state, rect), 3 / 65535)
+
+    @settings(max_examples=40, deadline=None)
+    @given(stacks(5))
+    def test_any_stack_is_the_same_picture_in_another_program(self, what) -> None:
+        """Where nothing goes beyond black and white between layers: files cannot carry that."""
+        path = self.folder / "soft.png"
+        samples = noise_photo(200, 180).samples // 3 + np.uint16(21845)
+        encode_photo(samples, None, path, Delivery(depth_bits=16))
+        state = _tamed(stack_of(read_photo(path), what))
+        rect = state.photo.rect
+        back = render(read_openraster(self.write(state)), rect)
+        self.assert_close(back, np.clip(render(state, rect), 0, 1), 24 / 65535)
+
+    def test_what_cannot_be_carried_is_one_picture_and_said(self) -> None:
+        state = stack_of(self.photo, [("pixels", 0), ("span", 1), ("group", 4)])
+        self.assertIn("one picture", " ".join(not_carried(state)))
+        back = read_openraster(self.write(state))
+        self.assertEqual([layer.kind for layer in back.layers], ["photo", "pixels"])
+        weak = stack_of(self.photo, [("weak reshape", 2)])
+        again = read_openraster(self.write(weak))
+        self.assertEqual(again.layers[-1].strength, 1.0)  # seen once, not twice
 
     def test_the_members_that_the_format_asks_for(self) -> None:
         state = self.rich_state()
