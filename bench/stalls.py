@@ -15,11 +15,14 @@ import numpy as np
 from bench.common import Row, Scale, large_state, row
 from bench.stroke import opened
 from lather.core.brush.stroke import PenSample
+from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
 from lather.core.survey.regions.region import Region
 from lather.document import edits
+from lather.document.findings import Findings
 from lather.document.job import Job
+from lather.document.layers.layer import Mask
 from lather.document.planes import Regions
-from lather.document.tiles import BLACK_MASK
+from lather.document.tiles import BLACK_MASK, TILE_PX, WHITE_MASK
 
 if TYPE_CHECKING:
     from lather.ui.app import App
@@ -29,6 +32,7 @@ LONGEST_MS = 16.0
 HEARTBEAT_MS = 1
 N_SESSIONS = 3  # a busy machine stalls whom it likes: the middle of three is Lather's own
 PAUSE_S = 0.1
+N_MARKS = 300
 REGION_SCALE = 0.22  # of a surveyed portrait of this size
 
 Work = Callable[[], object]
@@ -93,6 +97,14 @@ class Session:
         yield "", self._survey
         yield "a region corrected, inside of the area", self._correct_region
         yield "the first push", self._push
+        yield "", self._undone_and_saved
+        yield "redo of a wide stroke, after a save", self.bench.redo
+        yield "the area inside out", lambda: self._command("area.invert")
+        yield "", self._marks
+        yield "a push under 300 marks", self._push
+        yield "", self._mask_reshape
+        yield "a repaint with 300 marks under a masked reshape", self._repaint
+        yield "the pen over a masked reshape", self._hover
 
     def _wide_stroke(self) -> None:
         self._take("paint_colour", 900.0)
@@ -147,6 +159,50 @@ class Session:
     def _push(self) -> None:
         self._take("push", 500.0)
         self._stroke([(1500 + 12 * i, 1500) for i in range(30)])
+
+    def _undone_and_saved(self) -> None:
+        """The pixels of what was undone are not in the file."""
+        from lather.actions.saving import _save_to
+        from lather.ui.scripted import settle
+
+        self._wide_stroke()
+        self.bench.undo()
+        _save_to(self.bench, self._path, None)
+        settle(self.app)
+
+    def _marks(self) -> None:
+        """What a survey finds, all over the picture; every other one with a path."""
+        picture = self.bench.state.photo.rect
+        random = np.random.default_rng(5)
+        places = random.uniform((0, 0), (picture.width, picture.height), (N_MARKS, 2))
+        items = tuple(
+            Finding(n, Kind.RED, float(x), float(y), 6.0, 1.6, -4.5, 9.2, 50.0, 0.0,
+                    tuple([12.0] * N_DIRECTIONS),
+                    path_px=tuple((float(x + 7 * k), float(y)) for k in range(12 * (n % 2))))
+            for n, (x, y) in enumerate(places, start=1)
+        )  # fmt: skip
+        self.bench.change("Marks", lambda now: replace(now, findings=Findings(0.15, items)))
+
+    def _mask_reshape(self) -> None:
+        state = self.bench.state
+        layer = next(layer for layer in state.layers if layer.MOVES)
+        random = np.random.default_rng(6)
+        tiles = WHITE_MASK.with_tiles({
+            (row, column): random.integers(0, 65536, (TILE_PX, TILE_PX), dtype=np.uint16)
+            for row in range(4) for column in range(8)
+        })  # fmt: skip
+        self.bench.change("Mask", lambda now: edits.set_mask(now, layer.id, Mask(tiles=tiles)))
+
+    def _repaint(self) -> None:
+        """After the reshape has changed: every mark is found anew."""
+        layer = next(layer for layer in self.bench.state.layers if layer.MOVES)
+        self.bench.change("Strength", edits.set_strength, layer.id, 0.8)
+        self.app.window.canvas.repaint()
+
+    def _hover(self) -> None:
+        self._take("paint_colour", 60.0)
+        for n in range(40):
+            self.bench.layer_sight.under(40.0 * n - 200, 900.0)
 
     def _take(self, tool_id: str, size_px: float | None = None) -> None:
         """Another tool, and its size: two things for a hand."""

@@ -118,9 +118,8 @@ def _still(sight: Sight, space: Space) -> Sight:
 
 
 def _places_of(findings: Findings) -> Iterable[Place]:
-    """All that is drawn of findings and faces."""
+    """What is drawn of all findings and faces; paths are of those alone that are looked at."""
     for finding in findings.items:
         yield finding.x, finding.y
-        yield from finding.path_px
     for face in findings.faces:
         yield from face.handles.values()

@@ -44,6 +44,8 @@ class Step:
 
 def _only_in(state: JobState, other: JobState) -> list[Tile]:
     """Tiles of a state that lie in their place in no plane of another one."""
+    if state.layers is other.layers and state.planes.named() == other.planes.named():
+        return []
     planes = planes_of(other)
     same = {id(plane) for plane in planes}
     return [
@@ -148,19 +150,27 @@ class History:
 
     def undo(self) -> Step | None:
         """The step to take back, now redoable; None if there is none."""
-        if not self._done:
-            return None
-        step = self._done.pop().step
-        self._undone.append(_Kept(step, step.added_tiles))
+        step = self._take_back()
         self._keep_within_budget()
         return step
 
     def redo(self) -> Step | None:
+        step = self._do_again()
+        self._keep_within_budget()
+        return step
+
+    def _take_back(self) -> Step | None:
+        if not self._done:
+            return None
+        step = self._done.pop().step
+        self._undone.append(_Kept(step, step.added_tiles))
+        return step
+
+    def _do_again(self) -> Step | None:
         if not self._undone:
             return None
         step = self._undone.pop().step
         self._done.append(_Kept(step, step.replaced_tiles))
-        self._keep_within_budget()
         return step
 
     def state_at(self, n_done: int) -> JobState | None:
@@ -176,9 +186,10 @@ class History:
     def go_to(self, n_done: int) -> None:
         """Undo or redo until so many steps are done, as far as there are steps."""
         while len(self._done) > max(n_done, 0):
-            self.undo()
-        while len(self._done) < n_done and self.redo() is not None:
+            self._take_back()
+        while len(self._done) < n_done and self._do_again() is not None:
             pass
+        self._keep_within_budget()
 
     @property
     def memory_bytes(self) -> int:

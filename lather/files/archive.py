@@ -24,6 +24,7 @@ from numpy.typing import NDArray
 from lather.core.work import CancelToken
 from lather.document.tiles import TILE_PX, Extent, Key, blank_pixels, halved
 from lather.errors import JobFileError, LatherError
+from lather.files.closing import close_aside
 from lather.files.tilecodec import decode_tile
 
 _LOCAL_HEADER = struct.Struct("<4s22sHH")
@@ -35,7 +36,7 @@ class Archive:
 
     def __init__(self, path: Path) -> None:
         self._fd = os.open(path, os.O_RDONLY | os.O_CLOEXEC)
-        self._close = weakref.finalize(self, os.close, self._fd)
+        self._close = weakref.finalize(self, close_aside, self._fd)
         self.size_bytes = os.fstat(self._fd).st_size
         with os.fdopen(os.dup(self._fd), "rb") as file, zipfile.ZipFile(file) as members:
             self._members = {info.filename: info for info in members.infolist()}

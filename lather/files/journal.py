@@ -19,6 +19,7 @@ from typing import BinaryIO
 
 from lather.document.state import JobState
 from lather.files.atomic import flush, replacing
+from lather.files.closing import close_aside
 from lather.files.delta import Blobs, DeltaWriter, new_tiles, tiles_in_place_of
 from lather.files.entries import Entry
 from lather.files.journalreader import Replayed
@@ -165,8 +166,7 @@ class Journal:
             if delete:
                 self.path.unlink(missing_ok=True)
         finally:
-            # A long file's place on disk is freed as its last descriptor goes: nobody waits.
-            threading.Thread(target=os.close, args=(fd,)).start()
+            close_aside(fd)
 
     @contextmanager
     def _also_open(self) -> Iterator[int]:

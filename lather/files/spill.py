@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 
 from lather.document.tiles import Extent, Tile
 from lather.errors import LatherError
+from lather.files.closing import close_aside
 
 
 class Spill:
@@ -26,7 +27,7 @@ class Spill:
     def __init__(self, folder: Path | None = None) -> None:
         with tempfile.TemporaryFile(dir=folder) as file:
             self._fd = os.dup(file.fileno())
-        weakref.finalize(self, os.close, self._fd)
+        weakref.finalize(self, close_aside, self._fd)
         self._lock = threading.Lock()
         self.size_bytes = 0
 

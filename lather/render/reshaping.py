@@ -15,7 +15,7 @@ from lather.core.shape.field import Field, Points
 from lather.core.shape.warp import Warp
 from lather.document.layers.moving import Moving, MovingLayer
 from lather.document.tiles import TILE_PX
-from lather.render.soft_mask import soft_mask
+from lather.render.soft_mask import SoftMask, soft_mask
 
 
 def shown_field(layer: MovingLayer, rect: Rect, picture: Rect, level: int = 0) -> Field:
@@ -45,12 +45,18 @@ def seen(layer: MovingLayer, points: Points, picture: Rect) -> Points:
     return _warp(layer, picture).seen(points)
 
 
+def prepare_places(layer: MovingLayer, picture: Rect) -> None:
+    """On a worker: have all that places go by ready before the interface thread asks."""
+    _warp(layer, picture)
+
+
 def _warp(layer: MovingLayer, picture: Rect) -> Warp:
-    return _KEPT.of((layer, picture), lambda: _found_warp(layer, picture))
-
-
-def _found_warp(layer: MovingLayer, picture: Rect) -> Warp:
     soft = soft_mask(layer, picture)
+    about = *layer.displaced, layer.step_px, layer.strength, soft
+    return _KEPT.of(about, lambda: _found_warp(layer, soft))
+
+
+def _found_warp(layer: MovingLayer, soft: SoftMask | None) -> Warp:
     shares, pitch_px = (NO_MASK, layer.step_px) if soft is None else (soft.shares, soft.pitch_px)
     across, down = layer.displaced
     keys = sorted(across.tiles.keys() | down.tiles.keys())

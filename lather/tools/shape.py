@@ -28,6 +28,7 @@ from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tree import find, replaced
 from lather.errors import EditError
+from lather.render.reshaping import prepare_places
 from lather.render.space import area_at_nodes, layer_space
 from lather.tools.base import Hand, Outcome, ShapeReading, Work
 
@@ -55,6 +56,7 @@ class FieldWork(Work):
             rect=self._live.rect, extras=self._extras(),
         )  # fmt: skip
         done = layer.with_painted(layer.planes, (*layer.strokes, record))
+        prepare_places(done, self._state.photo.rect)  # marks are looked for at once
         return Outcome(self._name, lambda now: self._applied(now, done, record))
 
     def _extras(self) -> dict[str, Any]:

@@ -3,13 +3,25 @@
 from __future__ import annotations
 
 import math
+from dataclasses import dataclass
+from functools import lru_cache
 
 from PyQt6.QtCore import QPointF, Qt
-from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPainterPathStroker, QPen, QPolygonF
+from PyQt6.QtGui import (
+    QColor,
+    QImage,
+    QPainter,
+    QPainterPath,
+    QPainterPathStroker,
+    QPen,
+    QPolygonF,
+)
 
+from lather.actions.sight import Sight
 from lather.actions.workbench import Workbench
 from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
 from lather.document.findings import FindingState
+from lather.render.geometry import ViewGeometry
 from lather.ui.theme import theme
 
 SMALLEST_PX = 7.0  # radius below which a mark could not be told
@@ -29,6 +41,22 @@ _DASHES = {
 _SHOWN = (FindingState.OPEN, FindingState.KEPT)
 
 
+@dataclass(frozen=True)
+class _View:
+    """Where places of the photo are on the screen."""
+
+    sight: Sight
+    geometry: ViewGeometry
+    ratio: float
+
+    def at(self, x: float, y: float) -> QPointF:
+        return QPointF(*self.sight.to_view(self.geometry, x, y)) / self.ratio
+
+    def px(self, length_px: float) -> float:
+        """A length on the photo."""
+        return length_px * self.geometry.zoom / self.ratio
+
+
 def draw_findings(painter: QPainter, bench: Workbench, ratio: float) -> None:
     """Mark what is open or kept of the stage that is looked at."""
     if bench.job is None or bench.geometry is None or bench.pending is not None:
@@ -37,6 +65,7 @@ def draw_findings(painter: QPainter, bench: Workbench, ratio: float) -> None:
         return  # one thing at a time
     if bench.session is not None and bench.session.drawing:
         return  # nothing between the pen and the skin
+    view = _View(bench.photo_sight, bench.geometry, ratio)
     findings = bench.state.findings
     current = bench.walk.current(findings)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -45,17 +74,17 @@ def draw_findings(painter: QPainter, bench: Workbench, ratio: float) -> None:
         kept = state is FindingState.KEPT
         if current is not None and finding.id == current.id:
             path = _sides if finding.path_px else _outline
-            _draw(painter, finding, path(bench, finding, ratio), QColor(theme().accent), 1.6)
+            _draw(painter, finding, path(view, finding), QColor(theme().accent), 1.6)
         elif state not in _SHOWN:
             continue
-        elif bench.looks.all_findings or _is_near(bench, finding, current, ratio):
+        elif bench.looks.all_findings or _is_near(view, finding, current):
             patch = finding.kind.is_patch
             shape = _sides if finding.path_px else _outline if patch else _shape
             light = QColor(255, 255, 255, FAINT if finding.doubtful else 150 if kept else 230)
-            _draw(painter, finding, shape(bench, finding, ratio), light, 1.2)
+            _draw(painter, finding, shape(view, finding), light, 1.2)
         else:
-            at = _placed(bench, finding, ratio)[0]
-            _draw_dot(painter, at, hollow=kept, faint=finding.doubtful)
+            at = view.at(finding.x, finding.y)
+            _draw_dot(painter, at, ratio, hollow=kept, faint=finding.doubtful)
 
 
 def _draw(
@@ -73,8 +102,24 @@ def _draw(
     painter.drawPath(path)
 
 
-def _draw_dot(painter: QPainter, at: QPointF, *, hollow: bool, faint: bool) -> None:
-    """What does not matter now: full where it is open, a ring where it is kept."""
+def _draw_dot(painter: QPainter, at: QPointF, ratio: float, *, hollow: bool, faint: bool) -> None:
+    """What does not matter now: full where it is open, a ring where it is kept. There may be
+    hundreds: it is drawn once, and put on whole pixels."""
+    dot = _dot(ratio, hollow, faint)
+    half = dot.width() / (2 * ratio)
+    x, y = (round((v - half) * ratio) / ratio for v in (at.x(), at.y()))
+    painter.drawImage(QPointF(x, y), dot)
+
+
+@lru_cache(maxsize=8)
+def _dot(ratio: float, hollow: bool, faint: bool) -> QImage:  # noqa: FBT001
+    side = math.ceil((2 * DOT_PX + 4) * ratio)
+    image = QImage(side, side, QImage.Format.Format_ARGB32_Premultiplied)
+    image.setDevicePixelRatio(ratio)
+    image.fill(QColor(0, 0, 0, 0))
+    painter = QPainter(image)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    at = QPointF(side / (2 * ratio), side / (2 * ratio))
     painter.setOpacity(0.4 if faint else 1.0)
     painter.setPen(QPen(QColor(0, 0, 0, 150), 1.2))
     painter.setBrush(Qt.BrushStyle.NoBrush if hollow else QColor(255, 255, 255, 220))
@@ -82,22 +127,22 @@ def _draw_dot(painter: QPainter, at: QPointF, *, hollow: bool, faint: bool) -> N
     if hollow:
         painter.setPen(QPen(QColor(255, 255, 255, 200), 1.0))
         painter.drawEllipse(at, DOT_PX - 0.8, DOT_PX - 0.8)
-    painter.setOpacity(1.0)
+    painter.end()
+    return image
 
 
-def _is_near(
-    bench: Workbench, finding: Finding, current: Finding | None, ratio: float
-) -> bool:
+def _is_near(view: _View, finding: Finding, current: Finding | None) -> bool:
     """Close enough on the screen to the one looked at to be taken for it."""
     if current is None:
         return False
-    away = _placed(bench, finding, ratio)[0] - _placed(bench, current, ratio)[0]
+    away = view.at(finding.x, finding.y) - view.at(current.x, current.y)
     return math.hypot(away.x(), away.y()) < NEAR_PX
 
 
-def _shape(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
+def _shape(view: _View, finding: Finding) -> QPainterPath:
     """By kind: red a circle, dark four corners, bright and pale three, flakes five, kept six."""
-    centre, radius = _placed(bench, finding, ratio)
+    centre = view.at(finding.x, finding.y)
+    radius = max(view.px(finding.reach_px) + GAP_PX, SMALLEST_PX)
     path = QPainterPath()
     corners = _CORNERS.get(finding.kind)
     if corners is None:
@@ -110,12 +155,11 @@ def _shape(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
     return path
 
 
-def _sides(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
+def _sides(view: _View, finding: Finding) -> QPainterPath:
     """Both sides of a line, beside what is marked."""
-    assert bench.geometry is not None
-    sight = bench.photo_sight
-    places = [QPointF(*sight.to_view(bench.geometry, x, y)) / ratio for x, y in finding.path_px]
-    half = max(finding.reach_px * bench.geometry.zoom / ratio, 2.0) + GAP_PX
+    view.sight.learn(finding.path_px)
+    places = [view.at(x, y) for x, y in finding.path_px]
+    half = max(view.px(finding.reach_px), 2.0) + GAP_PX
     middle = QPainterPath()
     middle.addPolygon(QPolygonF(places))
     stroker = QPainterPathStroker()
@@ -125,24 +169,16 @@ def _sides(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
     return stroker.createStroke(middle).simplified()
 
 
-def _outline(bench: Workbench, finding: Finding, ratio: float) -> QPainterPath:
+def _outline(view: _View, finding: Finding) -> QPainterPath:
     """The measured extent itself."""
-    assert bench.geometry is not None
-    seen_x, seen_y = bench.photo_sight.seen(finding.x, finding.y)
+    seen_x, seen_y = view.sight.seen(finding.x, finding.y)
     points = []
     for n, radius_px in enumerate((*finding.extent_px, finding.extent_px[0])):
         turn = 2 * math.pi * n / N_DIRECTIONS
-        x, y = bench.geometry.to_view(
+        x, y = view.geometry.to_view(
             seen_x + radius_px * math.cos(turn), seen_y + radius_px * math.sin(turn)
         )
-        points.append(QPointF(x, y) / ratio)
+        points.append(QPointF(x, y) / view.ratio)
     path = QPainterPath()
     path.addPolygon(QPolygonF(points))
     return path
-
-
-def _placed(bench: Workbench, finding: Finding, ratio: float) -> tuple[QPointF, float]:
-    assert bench.geometry is not None
-    x, y = bench.photo_sight.to_view(bench.geometry, finding.x, finding.y)
-    radius = finding.reach_px * bench.geometry.zoom / ratio + GAP_PX
-    return QPointF(x, y) / ratio, max(radius, SMALLEST_PX)

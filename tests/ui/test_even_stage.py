@@ -29,10 +29,12 @@ from lather.document.layers.layer import Stage
 from lather.document.photo import Photo
 from lather.document.state import JobState, new_state
 from lather.document.tree import walk
+from lather.ui.face_map import FaceMap
+from lather.ui.measured_aside import MeasuredAside
 from lather.ui.scripted import settle, wait_until
 from tests.assist.test_clean import spotted
 from tests.even_skin import BROWN, field, highlight, skin_rgb, skin_state
-from tests.support import DEMO
+from tests.support import DEMO, Later
 from tests.ui.test_clean_stage import StageCase
 
 SHINE = (150, 160)
@@ -298,6 +300,34 @@ class PickTest(EvenCase):
         wanted = skin_rgb()[118:123, 118:123].mean((0, 1))
         self.assert_close(self.bench.hand.colour, wanted, 0.02)
         self.assertEqual(self.bench.open_job.history.n_done, 0)  # nothing was painted
+
+
+class LateTest(EvenCase):
+    def test_what_comes_in_late_is_not_the_next_job_s(self) -> None:
+        """Measured of a job that was closed meanwhile."""
+        self.open()
+        later = Later()
+        aside = MeasuredAside(self.bench, later, wanted=lambda: True, shown=lambda: None,
+                              measure=lambda state, cancel: state.photo.name)  # fmt: skip
+        self.addCleanup(aside.close)
+        aside._measure()
+        self.open(skin_state(skin_rgb()))
+        aside.forget()
+        later.run()
+        self.assertIsNone(aside.value)
+        aside._measure()
+        later.run()
+        self.assertEqual(aside.value, self.bench.state.photo.name)
+
+    def test_a_face_map_of_an_earlier_survey_is_drawn_aside(self) -> None:
+        self.open(portrait())
+        later, state = Later(), self.bench.state
+        drawn = FaceMap(self.bench, later)
+        drawn.show_state(state)
+        self.assertEqual(drawn._paths(), {})
+        later.run()
+        self.assertTrue(drawn._outlines)
+        self.assertEqual(drawn._outlines.keys(), part_outlines(state).keys())
 
 
 class MatchInWindowTest(EvenCase):
