@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+import numpy as np
+
 from lather.actions.walking import look_at
 from lather.actions.workbench import Workbench
 from lather.core.rect import Rect
@@ -12,6 +14,7 @@ from lather.document.layers.layer import Layer
 from lather.document.layers.photo import PhotoLayer
 from lather.document.planes import read_plane
 from lather.document.tree import walk
+from lather.render.space import painted_space
 
 LEAST_REACH_PX = 6.0  # around the middle of a small finding, at which it counts as under the pen
 OF_FINDING = ("finding.mend", "finding.keep", "finding.skip", "finding.reopen", "mend.cut_free",
@@ -76,14 +79,15 @@ def _is_in_area(bench: Workbench, x: float, y: float) -> bool:
 
 
 def _layer_at(bench: Workbench, x: float, y: float) -> Layer | None:
-    """The topmost layer that has pixels of its own there."""
-    x, y = bench.layer_sight.under(x, y)
-    if not bench.state.photo.rect.contains_point(x, y):
-        return None
-    pixel = Rect(int(x), int(y), int(x) + 1, int(y) + 1)
-    for layer in reversed([*walk(bench.state.layers)]):
-        if isinstance(layer, PhotoLayer) or not layer.is_shown:
+    """The topmost layer that has pixels of its own there, each where it is seen."""
+    state, seen = bench.state, np.array([[x, y]], dtype=np.float64)
+    for layer in reversed([*walk(state.layers)]):
+        if isinstance(layer, PhotoLayer) or not layer.is_shown or not layer.planes:
             continue
+        own_x, own_y = painted_space(state, layer.id).from_seen(seen)[0]
+        if not state.photo.rect.contains_point(own_x, own_y):
+            continue
+        pixel = Rect(int(own_x), int(own_y), int(own_x) + 1, int(own_y) + 1)
         for tiles in layer.planes.values():
             sample = tiles.read(layer.samples_rect(pixel)).reshape(-1)
             if sample.size and (sample[-1] > 0 if tiles.channels == 4

@@ -16,7 +16,6 @@ from lather.core.blend.composite import composite
 from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
 from lather.document.layers.layer import Layer, Layers
-from lather.document.layers.moving import MovingLayer
 from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
@@ -73,7 +72,7 @@ class AroundCache:
 
     def _up_to(self, n_runs: int, active: Layers, scene: Scene, rect: Rect) -> FloatImage:
         """The active layer and so many of the runs above it."""
-        moves = [n for n in range(n_runs) if _reshapes(self._runs[n], scene.level)]
+        moves = [n for n in range(n_runs) if _redrawn(self._runs[n], scene.level)]
         if not moves:
             base, scene = self._read_below(scene), scene.moved_by(self._below)
             out, first = paint(active, scene, base, rect), 0
@@ -184,13 +183,13 @@ def _runs(layers: Layers) -> list[Layers]:
 
 
 def _looks_around(layer: Layer, level: int) -> bool:
-    """True for what is corrected by what it did before: a reshape is done again instead."""
-    return layer.is_shown and layer.reach_px(level) > 0 and not isinstance(layer, MovingLayer)
+    """True for what is corrected by what it did before, instead of being done again."""
+    return layer.is_shown and layer.reach_px(level) > 0 and not layer.REDRAWN
 
 
-def _reshapes(run: Layers, level: int) -> bool:
+def _redrawn(run: Layers, level: int) -> bool:
     (layer, *_) = run
-    return isinstance(layer, MovingLayer) and layer.is_shown and layer.reach_px(level) > 0
+    return layer.REDRAWN and layer.is_shown and layer.reach_px(level) > 0
 
 
 def _covers(layer: Layer) -> bool:

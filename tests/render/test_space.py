@@ -12,6 +12,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lather.actions.sight import Sights
+from lather.actions.start import start_workbench
+from lather.actions.under import _layer_at
 from lather.assist import masks
 from lather.assist.changed_outline import changed_outlines
 from lather.assist.picking import picked_in_region
@@ -42,10 +44,20 @@ from lather.render.reshaping import shown_field
 from lather.render.space import Space, layer_space, photo_space
 from lather.render.view import screen_bytes
 from lather.render.visibility import refuse_unless_seen
+from lather.settings.store import Settings
 from lather.tools.reading import source_of
 from lather.tools.source import PickedSource, Reads, SourceGoes
 from tests.stacks import bell, lips_at
-from tests.support import Case, draw, finding, noise_photo, random_tile, session_for, surveyed
+from tests.support import (
+    Answers,
+    Case,
+    draw,
+    finding,
+    noise_photo,
+    random_tile,
+    session_for,
+    surveyed,
+)
 
 LIPS = Rect(130, 110, 190, 160)
 CENTRE, BY = (160.0, 135.0), (26.0, 14.0)
@@ -350,6 +362,22 @@ class SeenTest(SpaceCase):
         seen = photo_space(self.state).to_seen(np.array(outline))
         self.assert_close(seen.min(0), (150, 120), 5)
         self.assert_close(seen.max(0), (210, 170), 5)
+
+
+class UnderTest(SpaceCase):
+    def test_the_layer_under_the_pen_is_found_where_it_is_seen(self) -> None:
+        """Whichever layer is the active one."""
+        own = self.state.active_id
+        tile = np.zeros((256, 256, 4), np.uint16)
+        tile[130:140, 155:165] = 65535
+        state = edits.set_pixels(self.state, own, NO_PIXELS.with_tiles({(0, 0): tile}))
+        for active in (layer.id for layer in state.layers):
+            bench = start_workbench(Settings(), Answers())
+            self.addCleanup(bench.take_job, None)
+            bench.take_job(Job(replace(state, active_id=active)))
+            self.assertEqual(_layer_at(bench, *CENTRE).id, own)
+            self.assertEqual(_layer_at(bench, 175.0, 135.0).id, self.reshape.id)
+            self.assertIsNone(_layer_at(bench, 20.0, 20.0))
 
 
 class SightTest(SpaceCase):

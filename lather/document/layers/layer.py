@@ -79,6 +79,7 @@ class Layer(ABC):
     REACH_VARIES: ClassVar[bool] = False  # with every stroke on it
     HOLDS_PARTS: ClassVar[bool] = False  # layers in it lie beside each other, not on each other
     MOVES: ClassVar[bool] = False  # it shows what lies below elsewhere
+    REDRAWN: ClassVar[bool] = False  # in a stroke's frames, though it looks around itself
     STRENGTH_MIXES: ClassVar[bool] = True  # at a half, half of what lies below is seen
 
     id: int

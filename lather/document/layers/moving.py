@@ -18,6 +18,7 @@ class MovingLayer(Layer):
     """
 
     MOVES = True
+    REDRAWN = True
     STRENGTH_MIXES = False
     step_px: int
 
