@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import unittest
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from unittest import mock
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from lather.core.blend.composite import on_white
@@ -48,6 +49,7 @@ class StacksTest(Case):
 
     @settings(max_examples=60, deadline=None)
     @given(stacks())
+    @example([("masked reshape", 7), ("split", 3), ("group", 0)])  # reaches rounded up in a group
     def test_view_tile_and_export_are_one_picture(self, what) -> None:
         state = stack_of(self.photo, what)
         whole = self.fresh(state, self.photo.rect)
@@ -106,6 +108,21 @@ class StacksTest(Case):
         (*_, last) = read_journal(path).steps("r", base)
         self.assert_equal_arrays(self.fresh(last.state, self.photo.rect),
                                  self.fresh(state, self.photo.rect))  # fmt: skip
+
+    @settings(max_examples=10, deadline=None)
+    @given(stacks(), stacks())
+    def test_two_jobs_at_once_in_one_process(self, one, other) -> None:
+        """Rendered by turns and on two threads: each is what it is by itself."""
+        states = [stack_of(photo, what) for photo, what in (
+            (self.photo, one), (noise_photo(300, 210, seed=2), other))]  # fmt: skip
+        expected = [self.fresh(state, self.photo.rect) for state in states]
+        wanted = [(number, rect) for rect in PARTS for number in (0, 1)] * 2
+        with ThreadPoolExecutor(2) as pool:
+            found = list(pool.map(lambda part: render(states[part[0]], part[1]), wanted))
+        for (number, rect), pixels in zip(wanted, found, strict=True):
+            inside = rect.intersect(self.photo.rect)
+            here = pixels[: inside.height, : inside.width]
+            self.assert_equal_arrays(here, expected[number][inside.slices])
 
     @settings(max_examples=40, deadline=None)
     @given(stacks(), st.integers(0, 9), st.integers(0, 99))
