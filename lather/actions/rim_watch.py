@@ -19,7 +19,9 @@ from lather.document.areas import bounds_of
 from lather.document.events import Signal
 from lather.document.planes import read_plane
 from lather.document.state import JobState
+from lather.render.area import area_in
 from lather.render.compositor import render_up_to
+from lather.render.space import layer_space
 from lather.render.worker import Executor
 from lather.tools.table import tool
 
@@ -130,7 +132,7 @@ class RimWatch:
 
 
 def examine_brush(state: JobState, x: float, y: float, radius_px: float) -> RimTest:
-    """The rim of a round brush."""
+    """The rim of a round brush, at places of the active layer."""
     from lather.core.mend.rim import RimTest, examine_rim, rim_points
 
     level = max(0, int(np.log2(max(1.0, radius_px / TESTED_PX))))
@@ -143,12 +145,14 @@ def examine_brush(state: JobState, x: float, y: float, radius_px: float) -> RimT
 
 
 def examine_area(state: JobState) -> tuple[RimTest, ...]:
-    """All rims of the area."""
+    """All rims of the area, at places of the photo, as the active layer's picture has them."""
     from lather.core.area.shape import rims
     from lather.core.mend.rim import evenly_spaced, examine_outline
 
-    assert state.area is not None
-    bounds = bounds_of(state.area, state.photo.rect)
+    space = layer_space(state, state.active_id)
+    area = area_in(state, space)
+    assert area is not None
+    bounds = bounds_of(area, state.photo.rect)
     if bounds.empty:
         return ()
     level = 0
@@ -156,13 +160,15 @@ def examine_area(state: JobState) -> tuple[RimTest, ...]:
         level += 1
     around = bounds.grown(8 << level).at_level(level).intersect(state.photo.rect.at_level(level))
     step = 1 << level
-    whole = read_plane(state.area, around.from_level(level))
+    whole = read_plane(area, around.from_level(level))
     coverage = whole[step // 2 :: step, step // 2 :: step]
     found = []
     for outline in rims(coverage, around):
         n_points = int(min(max(len(outline) / POINT_APART_PX, 24), MOST_POINTS))
         points = evenly_spaced(outline * step, n_points)
-        found.append(_tested(examine_outline, state, around, level, points))
+        rim = _tested(examine_outline, state, around, level, points)
+        on_photo = space.to_photo(points.astype(np.float64)).astype(np.float32)
+        found.append(replace(rim, points=on_photo))
     return tuple(found)
 
 
@@ -173,7 +179,7 @@ def _tested(
     level: int,
     points: NDArray[np.float32],
 ) -> RimTest:
-    """The outcome of a test on a level, in photo pixels."""
+    """The outcome of a test on a level, in pixels of full size."""
     step = 1 << level
     # What a mend works on: the layers above have no say in it.
     up_to = render_up_to(state, state.active_id, rect, level)

@@ -71,7 +71,7 @@ class _Mark:
         painter.drawPath(band)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         double_line(painter, rim)
-        draw_area_rims(painter, geometry, self.rims, self.ratio)
+        draw_area_rims(painter, geometry, self.rims, self.ratio, self.sight)
         painter.end()
         return image
 

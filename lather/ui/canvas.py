@@ -398,10 +398,9 @@ class Canvas(QWidget):
         self._cursor = position
         self._update_cursor()
         if self.bench.geometry is not None and not self._pen_down:
-            sight, at = self.bench.layer_sight, self._device(position)
-            place = sight.to_photo(self.bench.geometry, *at)
-            self.rims.hover(*place)
-            self.features.hover(*place)
+            at, geometry = self._device(position), self.bench.geometry
+            self.rims.hover(*self.bench.layer_sight.to_photo(geometry, *at))
+            self.features.hover(*self.bench.photo_sight.to_photo(geometry, *at))
 
     def _update_cursor(self) -> None:
         if self._cursor is not None:

@@ -9,6 +9,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
+from lather.actions.sight import Sight
 from lather.actions.workbench import Workbench
 from lather.core.survey.findings.finding import MOST_BROKEN
 from lather.render.geometry import ViewGeometry
@@ -29,7 +30,8 @@ def draw_cursor_rim(
     """What is broken of the brush's rim as it hovers; nothing where it is clean."""
     if rim is None or not rim.broken.any() or bench.geometry is None:
         return
-    points = in_widget(bench.geometry, rim.points, ratio)
+    seen = bench.layer_sight.seen_points(rim.points.astype(np.float64))
+    points = in_widget(bench.geometry, seen, ratio)
     _draw_broken(painter, points, rim.broken)
     if rim.share > MOST_BROKEN:
         right = points[np.argmax(points[:, 0])]
@@ -38,13 +40,14 @@ def draw_cursor_rim(
 
 
 def draw_area_rims(
-    painter: QPainter, geometry: ViewGeometry, rims: Sequence[RimTest], ratio: float
+    painter: QPainter, geometry: ViewGeometry, rims: Sequence[RimTest], ratio: float, sight: Sight
 ) -> None:
-    """What is broken of the area's outlines, with the share of each."""
+    """What is broken of the area's outlines, with the share of each; they lie on the photo."""
     for rim in rims:
         if not rim.broken.any():
             continue
-        points = in_widget(geometry, rim.points, ratio)
+        seen = sight.seen_points(rim.points.astype(np.float64))
+        points = in_widget(geometry, seen, ratio)
         _draw_broken(painter, points, rim.broken)
         top = points[np.argmin(points[:, 1])]
         at = QPointF(top[0], top[1] - 2 * TAG_GAP_PX)

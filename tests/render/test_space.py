@@ -11,6 +11,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lather.actions.rim_watch import examine_area
 from lather.actions.sight import Sights
 from lather.actions.start import start_workbench
 from lather.actions.under import _layer_at
@@ -296,6 +297,13 @@ class AreaTest(SpaceCase):
         state = edits.set_pixels(job.state, own, NO_PIXELS.with_tiles({(0, 0): random_tile(9)}))
         masked = areas.to_mask(state, own, area_on(state, own))
         self.assert_painted_in_the_square(masked)
+
+    def test_its_rims_are_tested_on_what_is_painted_on_and_lie_on_the_photo(self) -> None:
+        state = self.outlined().state
+        (rim,) = examine_area(state)
+        seen = photo_space(state).to_seen(rim.points.astype(np.float64))
+        self.assert_close(seen.min(0), (140, 110), 5)
+        self.assert_close(seen.max(0), (180, 150), 5)
 
     def test_a_graft_takes_hold_of_it_there(self) -> None:
         job = self.outlined()
