@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from lather.actions.workbench import Workbench
 from lather.document.findings import FindingState
+from lather.render.marks import marks_in
 from lather.tools.session import Frame
 
 TOUCHED = 0.02  # coverage from which a brush counts as over a mark
@@ -21,9 +22,11 @@ class KeptMarks:
         if frame.covered is None:
             return
         findings = self._bench.state.findings
-        for finding in findings.in_state(FindingState.KEPT):
-            rect = finding.rect.intersect(frame.painted)
-            if rect.empty or finding.kind.is_patch or finding.id in self._warned_of:
+        kept = [finding for finding in findings.in_state(FindingState.KEPT)
+                if not finding.kind.is_patch and finding.id not in self._warned_of]  # fmt: skip
+        for finding in marks_in(kept, frame.space):
+            rect = finding.rect.intersect(frame.covered.rect)
+            if rect.empty:
                 continue
             if (frame.covered.read(rect) * finding.coverage(rect)).max() > TOUCHED:
                 self._warned_of.add(finding.id)

@@ -14,6 +14,8 @@ from lather.document.avoid import avoided
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.errors import EditError
+from lather.render.marks import findings_in
+from lather.render.space import layer_space
 from lather.tools.base import Hand, Work
 from lather.tools.brush import PixelWork
 from lather.tools.own_layer import OwnLayer, layer_to_mend_on
@@ -108,8 +110,9 @@ class CopyWork(PixelWork):
         from lather.core.mend.spot import nearest_source
 
         state = self._state
+        there = findings_in(state.findings, layer_space(state, state.active_id))
         found = nearest_source(
             source_of(state, state.active_id, self._hand.reads), state.photo.rect, x, y,
-            radius_px, avoided(state.findings),
+            radius_px, avoided(there),
         )  # fmt: skip
         return Placement(found.dx, found.dy)

@@ -17,7 +17,9 @@ from lather.document.laid import Laid, laying
 from lather.document.planes import read_plane
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
-from lather.render.area import limit_on
+from lather.render.area import area_in, limit_on
+from lather.render.marks import findings_in, marks_in
+from lather.render.space import Space, layer_space
 from lather.render.visibility import refuse_unless_seen
 from lather.tools.own_layer import layer_to_mend_on
 from lather.tools.reading import up_to
@@ -28,14 +30,23 @@ if TYPE_CHECKING:
 
 
 def place_of_area(state: JobState) -> Place:
-    assert state.area is not None
-    rect = bounds_of(state.area, state.photo.rect)
-    return Place(rect, read_plane(state.area, rect))
+    """Where the area lies on the layer that is mended on."""
+    area = area_in(state, _space(state))
+    assert area is not None
+    rect = bounds_of(area, state.photo.rect)
+    return Place(rect, read_plane(area, rect))
 
 
 def place_of_finding(state: JobState, finding: Finding) -> Place:
-    rect = finding.rect.intersect(state.photo.rect)
-    return Place(rect, finding.coverage(rect))
+    """Where a finding lies on the layer that is mended on."""
+    (there,) = marks_in((finding,), _space(state))
+    rect = there.rect.intersect(state.photo.rect)
+    return Place(rect, there.coverage(rect))
+
+
+def _space(state: JobState) -> Space:
+    own = layer_to_mend_on(state, LAYER_NAME).state
+    return layer_space(own, own.active_id)
 
 
 def cut_free_at(state: JobState, place: Place) -> tuple[JobState, int]:
@@ -56,9 +67,8 @@ def cut_free_at(state: JobState, place: Place) -> tuple[JobState, int]:
     rim = rim_of(read, picture, place)
     if rim is None:
         rim = RimTest(np.zeros((0, 2), np.float32), np.zeros(0, bool))
-    mended = cut_free(
-        read, picture, place.rect, place.coverage, rim, avoid=avoided(state.findings)
-    )
+    there = findings_in(state.findings, layer_space(state, layer.id))
+    mended = cut_free(read, picture, place.rect, place.coverage, rim, avoid=avoided(there))
     size_px = float(max(place.rect.width, place.rect.height))
     x, y = (place.rect.x0 + place.rect.x1) / 2, (place.rect.y0 + place.rect.y1) / 2
     record = StrokeRecord(

@@ -20,6 +20,7 @@ from lather.errors import EditError
 from lather.render.area import area_in
 from lather.render.cells import CellReader
 from lather.render.compositor import render
+from lather.render.marks import findings_in
 from lather.render.space import painted_space
 from lather.render.visibility import refuse_unless_seen
 from lather.tools.base import Hand, Outcome, Work
@@ -163,7 +164,8 @@ class GraftWork(Work):
             assert area is not None
             place = self._place.at_level(level).intersect(picture.at_level(level))
             coverage = block_means(read_plane(area, place.from_level(level)), level)
-            avoid = avoided(self._begun.findings) if level == 0 else None
+            there = findings_in(self._begun.findings, self._space)
+            avoid = avoided(there) if level == 0 else None
             bed = prepare_bed(
                 self._read, picture.at_level(level), place, coverage, level=level, avoid=avoid
             )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -24,10 +25,12 @@ from lather.document.layers.pixels import PixelLayer
 from lather.document.painting import Coverage
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
+from lather.document.style import Weak
 from lather.errors import EditError
 from lather.render.area import limit_on
 from lather.render.compositor import render
-from lather.render.space import in_photo_space, layer_space
+from lather.render.marks import findings_in
+from lather.render.space import layer_space
 from lather.render.visibility import refuse_unless_seen
 from lather.tools.base import CoveredWork, Hand, Outcome, Work
 from lather.tools.brush import taken_from
@@ -110,10 +113,8 @@ class MendWork(CoveredWork):
         place = self._place()
         if place is None:
             return None
-        weak = None
-        if self._hand.weak:
-            weak = weak_kind_at(self._begun, place, by_source=self._takes_picked)
         state, layer = self._state, self._layer
+        weak = self._weak_kind(place)
         if weak is not None:
             state, layer = with_weak_layer(self._begun, weak)
         refuse_unless_seen(state, layer.id, place.rect)
@@ -147,6 +148,19 @@ class MendWork(CoveredWork):
             lays=True,
         )
 
+    def _weak_kind(self, place: Place) -> Weak | None:
+        """What is softened there on a layer of its own, if that lies where this one does."""
+        if not self._hand.weak:
+            return None
+        space = layer_space(self._state, self._layer.id)
+        there = findings_in(self._begun.findings, space)
+        begun = replace(self._begun, findings=there)
+        weak = weak_kind_at(begun, place, by_source=self._takes_picked)
+        if weak is None:
+            return None
+        state, layer = with_weak_layer(self._begun, weak)
+        return weak if layer_space(state, layer.id).below == space.below else None
+
     def _place(self) -> Place | None:
         """What the brush covered, as shares of its opacity."""
         rect = self._coverage.rect
@@ -168,14 +182,15 @@ class MendWork(CoveredWork):
             mode=self._hand.mode,
             source=self._placement,
             read_source=source_of(state, layer.id, self._hand.reads),
-            avoid=avoided(state.findings),
+            avoid=avoided(findings_in(state.findings, layer_space(state, layer.id))),
         )
 
     def _settled(self, before: JobState, after: PixelLayer, touched: Rect) -> list[int]:
         """Open findings under the stroke that no longer show, or are softened."""
         from lather.core.survey.findings.presence import is_gone, looked_at, presence
 
-        findings = before.findings
+        space = layer_space(before, after.id)
+        findings = findings_in(before.findings, space)
         # What a weak layer shows in full counts: its strength is the brief's business.
         mended = edits.update_layer(before, after.id, tiles=after.tiles, strength=1.0)
         gone = []
@@ -183,7 +198,7 @@ class MendWork(CoveredWork):
             if finding.kind.is_patch or touched.intersect(finding.rect).empty:
                 continue
             rect = looked_at(finding).intersect(before.photo.rect)
-            shown = [presence(render(in_photo_space(s), rect), rect, finding)
+            shown = [presence(render(space.flat(s), rect), rect, finding)
                      for s in (before, mended)]  # fmt: skip
             if is_gone(*shown):
                 gone.append(finding.id)

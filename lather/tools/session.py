@@ -57,6 +57,7 @@ class Frame:
     image: ByteImage
     painted: Rect  # full resolution, all of the stroke so far
     covered: Coverage | None  # by the brush, if it is one; the stroke's own, which goes on growing
+    space: Space  # that what is covered lies in
     shown: Shown
     reading: ShapeReading | None = None
 
@@ -262,7 +263,8 @@ class PenSession:
             hatch(image, _at_level(hatched, rect, viewport.level), rect)
         work, live = stroke.work, changed_above(state, state.active_id, stroke.painted)
         return Frame(
-            viewport.level, rect, image, live, work.covered(), shown, work.reading()
+            viewport.level, rect, image, live, work.covered(), stroke.space, shown,
+            work.reading(),
         )
 
     def _own_pixels(self, stroke: _Stroke, rect: Rect, level: int) -> FloatImage | None:

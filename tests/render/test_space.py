@@ -11,6 +11,7 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from lather.actions.kept import KeptMarks
 from lather.actions.rim_watch import examine_area
 from lather.actions.sight import Sights
 from lather.actions.start import start_workbench
@@ -23,9 +24,12 @@ from lather.core.blend.modes import BlendMode
 from lather.core.kernels import prepare_kernels
 from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
+from lather.core.survey.findings.finding import N_DIRECTIONS
 from lather.core.survey.regions.region import Region
 from lather.core.tone.split import MIDDLE
 from lather.document import areas, edits
+from lather.document.avoid import avoided
+from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
 from lather.document.layers.layer import Mask
 from lather.document.layers.limits import Limits
@@ -40,6 +44,7 @@ from lather.render.area import area_on
 from lather.render.around import AroundCache
 from lather.render.compositor import render, render_below, render_up_to
 from lather.render.ground import ground_of, photo_ground, seen_ground
+from lather.render.marks import findings_in
 from lather.render.regions import region_coverage
 from lather.render.reshaping import shown_field
 from lather.render.space import Space, layer_space, photo_space
@@ -370,6 +375,38 @@ class SeenTest(SpaceCase):
         seen = photo_space(self.state).to_seen(np.array(outline))
         self.assert_close(seen.min(0), (150, 120), 5)
         self.assert_close(seen.max(0), (210, 170), 5)
+
+
+class MarkedTest(SpaceCase):
+    """Findings lie on the photo; a layer above a reshape meets them where they are seen."""
+
+    def marked(self) -> tuple[JobState, tuple[float, float]]:
+        mark = finding(1, *CENTRE, extent_px=(9.0,) * N_DIRECTIONS)
+        state = replace(self.state, findings=Findings(0.2, (mark,), {1: FindingState.KEPT}))
+        x, y = photo_space(state).to_seen(np.array([CENTRE]))[0]
+        return state, (float(x), float(y))
+
+    def test_a_kept_mark_is_touched_where_it_is_seen(self) -> None:
+        state, seen = self.marked()
+        bench, said = start_workbench(Settings(), Answers()), []
+        self.addCleanup(bench.take_job, None)
+        bench.said.connect(lambda text, error: said.append(text))
+        bench.take_job(Job(state))
+        watch = KeptMarks(bench)
+        bench.session.frame.connect(watch.look)
+        draw(bench.session, "paint_colour", [CENTRE], size_px=8, opacity=1.0, flow=1.0)
+        self.assertFalse(any("kept mark" in text for text in said))
+        draw(bench.session, "paint_colour", [seen], size_px=8, opacity=1.0, flow=1.0)
+        self.assertTrue(any("kept mark" in text for text in said))
+
+    def test_no_texture_is_taken_from_where_it_is_seen(self) -> None:
+        state, seen = self.marked()
+        there = findings_in(state.findings, layer_space(state, state.active_id))
+        self.assert_close((there.items[0].x, there.items[0].y), seen, 1e-3)
+        near = avoided(there)(Rect.around(*seen, 4))
+        self.assertTrue((near > 0.5).all())
+        below = layer_space(state, state.layers[0].id)
+        self.assertIs(findings_in(state.findings, below), state.findings)
 
 
 class UnderTest(SpaceCase):
