@@ -69,25 +69,21 @@ class NewTile:
 
 def new_tiles(before: JobState, after: JobState) -> Iterator[NewTile]:
     """What has other pixels in the second state; any thread."""
+    for base, key, tile in replaced_tiles(before, after):
+        patch = _changed(base.pixels(key), tile)
+        yield NewTile(base.channels, base.fill, key, base.get(key), tile, patch)
+
+
+def replaced_tiles(before: JobState, after: JobState) -> Iterator[tuple[Tiles, Key, Tile]]:
+    """Tiles of the second state that do not lie there in the same plane of the first, and what that
+    plane was."""
     old = {(layer_id, plane): tiles for layer_id, plane, tiles in _planes(before)}
     for layer_id, plane, tiles in _planes(after):
         base = _base_for(tiles, old.get((layer_id, plane)))
         for key in base.changed_keys(tiles) if base is not tiles else ():
             tile = tiles.get(key)
             if tile is not None:
-                patch = _changed(base.pixels(key), tile)
-                yield NewTile(tiles.channels, tiles.fill, key, base.get(key), tile, patch)
-
-
-def tiles_in_place_of(before: JobState, after: JobState) -> Iterator[tuple[Key, Tile]]:
-    """Tiles of the second state that do not lie there in the same plane of the first."""
-    old = {(layer_id, plane): tiles for layer_id, plane, tiles in _planes(before)}
-    for layer_id, plane, tiles in _planes(after):
-        base = _base_for(tiles, old.get((layer_id, plane)))
-        for key in base.changed_keys(tiles) if base is not tiles else ():
-            tile = tiles.get(key)
-            if tile is not None:
-                yield key, tile
+                yield base, key, tile
 
 
 class DeltaWriter:

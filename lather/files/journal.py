@@ -20,7 +20,7 @@ from typing import BinaryIO
 from lather.document.state import JobState
 from lather.files.atomic import flush, replacing
 from lather.files.closing import close_aside
-from lather.files.delta import Blobs, DeltaWriter, new_tiles, tiles_in_place_of
+from lather.files.delta import Blobs, DeltaWriter, new_tiles, replaced_tiles
 from lather.files.entries import Entry
 from lather.files.journalreader import Replayed
 from lather.files.journalrecords import begin_entry, packed_record, write_parts
@@ -110,7 +110,7 @@ class Journal:
         """How many tiles a step to a state would have to write, counted up to `most`."""
         n_tiles = 0
         with self._lock:
-            for key, tile in tiles_in_place_of(self._state, after):
+            for _, key, tile in replaced_tiles(self._state, after):
                 n_tiles += self._writer.place(tile, key) is None
                 if n_tiles >= most:
                     break

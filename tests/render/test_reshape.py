@@ -33,6 +33,7 @@ from lather.render.reshaping import sources
 from lather.render.shown import render_mask
 from lather.render.space import Space, photo_space
 from lather.render.view import screen_bytes
+from tests.stacks import bell
 from tests.support import Case, draw, noise_photo, photo_in, session_for
 
 CENTRE, RADIUS_PX, BY_PX = (210.0, 180.0), 90.0, 24.0
@@ -48,13 +49,7 @@ def smooth_photo(width: int = 420, height: int = 380) -> Photo:
 def moved_layer(
     photo: Photo, by: tuple[float, float] = (BY_PX, 6.0), centre: tuple[float, float] = CENTRE
 ) -> ReshapeLayer:
-    """A bell of displacement."""
-    layer = ReshapeLayer(id=new_id(), name="Reshape", step_px=2)
-    at = node_rect(photo.rect, 2)
-    y, x = np.mgrid[: at.height, : at.width] * 2.0
-    away = np.minimum(np.hypot(x - centre[0], y - centre[1]) / RADIUS_PX, 1)
-    bell = (1 - away**2) ** 2
-    return layer.with_nodes(at, np.stack([-by[0] * bell, -by[1] * bell], -1).astype("f4"))
+    return bell(photo, by, centre, RADIUS_PX)
 
 
 def state_of(photo: Photo, *layers) -> JobState:
