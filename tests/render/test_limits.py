@@ -29,7 +29,7 @@ from lather.files.jobfile import load_job
 from lather.files.jobwriter import save_job
 from lather.render import compositor
 from lather.render.around import AroundCache
-from lather.render.cache import BoundaryCache
+from lather.render.cache import Caches
 from lather.render.compositor import render
 from lather.render.shown import render_mask, shown_shares
 from lather.tools.reading import source_of
@@ -120,7 +120,7 @@ class LimitsTest(Case):
         self.assertEqual(changed_cells(state, after), set(state.photo.rect.cells(TILE_PX)))
         rect = state.photo.rect
         before, now = render(state, rect), render(after, rect)  # the second from what was kept
-        with mock.patch.object(compositor, "kept", BoundaryCache()):
+        with mock.patch.object(compositor, "kept", Caches()):
             self.assert_equal_arrays(now, render(after, rect))
         self.assertGreater(float(np.abs(now - before).max()), 0.01)
         opened = edits.set_limits(after, after.active_id, OPEN)
