@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
+from weakref import WeakKeyDictionary
 
 from lather.document.state import JobState
 from lather.document.tiles import Tile, Tiles
@@ -44,14 +45,12 @@ class Step:
 
 def _only_in(state: JobState, other: JobState) -> list[Tile]:
     """Tiles of a state that lie in their place in no plane of another one."""
-    if state.layers is other.layers and state.planes.named() == other.planes.named():
-        return []
     planes = planes_of(other)
     same = {id(plane) for plane in planes}
+    own = [plane for plane in planes_of(state) if id(plane) not in same]
     return [
         tile
-        for plane in planes_of(state)
-        if id(plane) not in same
+        for plane in own
         for key, tile in plane.tiles.items()
         if not any(one.tiles.get(key) is tile for one in planes)
     ]
@@ -250,11 +249,17 @@ class History:
         return False
 
 
-def planes_of(state: JobState) -> list[Tiles]:
+def planes_of(state: JobState) -> tuple[Tiles, ...]:
     """Pixels and masks of all layers, the area and the regions; no plane twice."""
-    planes: dict[int, Tiles] = {}
-    for layer in walk(state.layers):
-        masks = (layer.mask.tiles,) if layer.mask is not None else ()
-        planes.update((id(plane), plane) for plane in (*layer.planes.values(), *masks))
-    planes.update((id(plane), plane) for plane in state.planes.named().values())
-    return list(planes.values())
+    found = _planes.get(state)
+    if found is None:
+        planes: dict[int, Tiles] = {}
+        for layer in walk(state.layers):
+            masks = (layer.mask.tiles,) if layer.mask is not None else ()
+            planes.update((id(plane), plane) for plane in (*layer.planes.values(), *masks))
+        planes.update((id(plane), plane) for plane in state.planes.named().values())
+        found = _planes[state] = tuple(planes.values())
+    return found
+
+
+_planes: WeakKeyDictionary[JobState, tuple[Tiles, ...]] = WeakKeyDictionary()
