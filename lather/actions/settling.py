@@ -10,8 +10,9 @@ GoOn = Callable[[], None]
 
 
 def after_stroke(bench: Workbench, go_on: GoOn) -> None:
-    """Go on once the stroke in hand is in the job; a pen that is down counts as lifted."""
-    _when(bench, lambda: _has_no_stroke(bench), go_on)
+    """Go on once the stroke in hand is in the job; a pen that is down counts as lifted, and an undo
+    that was pressed is waited for."""
+    _when(bench, lambda: _has_no_step(bench), go_on)
 
 
 def settle(bench: Workbench, go_on: GoOn) -> None:
@@ -22,14 +23,15 @@ def settle(bench: Workbench, go_on: GoOn) -> None:
     bench.leave_line()
     if bench.task is not None and not bench.task.must_end:
         bench.task.cancel.cancel()
-    _when(bench, lambda: _has_no_stroke(bench) and bench.task is None, go_on)
+    _when(bench, lambda: _has_no_step(bench) and bench.task is None, go_on)
 
 
-def _has_no_stroke(bench: Workbench) -> bool:
-    if bench.session is None:
+def _has_no_step(bench: Workbench) -> bool:
+    """True if no stroke and no undo is on its way into the job."""
+    if bench.session is None or bench.stepping is None:
         return True
     bench.session.lift()
-    return not bench.session.busy
+    return not bench.session.busy and not bench.stepping.busy
 
 
 def _when(bench: Workbench, is_so: Callable[[], bool], go_on: GoOn) -> None:
@@ -38,7 +40,7 @@ def _when(bench: Workbench, is_so: Callable[[], bool], go_on: GoOn) -> None:
     if is_so():
         go_on()
         return
-    session = bench.session
+    comes_to_rest = [who.rested for who in (bench.session, bench.stepping) if who is not None]
 
     def look() -> None:
         if is_so():
@@ -47,12 +49,12 @@ def _when(bench: Workbench, is_so: Callable[[], bool], go_on: GoOn) -> None:
 
     def stop() -> None:
         bench.task_changed.disconnect(look)
-        if session is not None:
-            session.rested.disconnect(look)
+        for rested in comes_to_rest:
+            rested.disconnect(look)
 
     bench.task_changed.connect(look)
-    if session is not None:
-        session.rested.connect(look)
+    for rested in comes_to_rest:
+        rested.connect(look)
     bench.tasks.wait_with(stop)
     if bench.task is None:
         bench.say("The stroke in hand is finished first.")

@@ -10,6 +10,7 @@ from collections import deque
 from collections.abc import Callable
 
 from lather.actions.keeping import Keeper
+from lather.document.events import Signal
 from lather.document.job import Job
 from lather.document.state import JobState
 from lather.render.worker import Executor
@@ -24,6 +25,10 @@ class Stepping:
     ----------
     executor : writes aside; the keeper's own.
     say : tells the person what was done.
+
+    Signals
+    -------
+    rested() : all that was asked for is done.
     """
 
     def __init__(
@@ -32,6 +37,7 @@ class Stepping:
         self._job, self._keeper, self._executor, self._say = job, keeper, executor, say
         self._waiting: deque[Callable[[], object]] = deque()
         self._writing = False
+        self.rested: Signal[()] = Signal()
 
     @property
     def busy(self) -> bool:
@@ -90,5 +96,7 @@ class Stepping:
             finally:
                 while self._waiting and not self._writing:
                     self._waiting.popleft()()
+                if not self._writing:
+                    self.rested.emit()
 
         self._executor.post(lambda: self._job.prepare(lambda _: state), written)

@@ -11,6 +11,7 @@ from unittest import mock
 from lather.actions import evening, proposing
 from lather.actions import finding as commands
 from lather.actions.saving import _save_to
+from lather.actions.settling import settle
 from lather.actions.stepping import Stepping
 from lather.assist.check.check import check
 from lather.core.rect import Rect
@@ -223,6 +224,20 @@ class SteppingTest(KeepingCase):
             later.run()
         self.assertEqual(said, ["Redone: Large.", "Undone: Large.", "Redone: Large."])
         self.assertEqual(digest(job.state), after)
+
+    def test_what_is_to_be_saved_waits_for_an_undo_that_is_written(self) -> None:
+        job, before, after = self.large_step()
+        self.bench.undo()
+        _save_to(self.bench, self.path, None)
+        later, done = Later(), []
+        self.bench.stepping = Stepping(job, self.bench.keeper, later, self.said.append)
+        self.bench.redo()
+        settle(self.bench, lambda: done.append(digest(job.state)))
+        self.assertEqual(done, [])
+        while later.posted:
+            later.run()
+        self.assertEqual(done, [after])
+        self.assertNotEqual(before, after)
 
     def test_gestures_of_two_processes_are_two_steps(self) -> None:
         job = self.open()
