@@ -43,7 +43,7 @@ def _to_mask(state: JobState, layer_id: int) -> JobState:
     return areas.to_mask(state, layer_id, area_on(state, layer_id))
 
 
-def _from_layer(name: str, made: Callable[[JobState, int], JobState]) -> Run:
+def _with_active(name: str, made: Callable[[JobState, int], JobState]) -> Run:
     def run(bench: Workbench) -> None:
         layer_id = bench.state.active_id
         change_aside(bench, name, lambda state: made(state, layer_id))
@@ -64,13 +64,13 @@ ACTIONS = (
     Action("area.feather", "Feather area", "Its rim fades softly; again for softer.", "Area",
            _feather, enabled=has_area),
     Action("area.from_layer", "Area from layer", "Where the active layer has pixels.", "Area",
-           _from_layer("Area from layer", areas.from_layer),
+           _with_active("Area from layer", areas.from_layer),
            enabled=above_photo),
     Action("area.from_mask", "Area from mask", "Where the active layer's mask lets it show.",
            "Area",
-           _from_layer("Area from mask", areas.from_mask),
+           _with_active("Area from mask", areas.from_mask),
            enabled=has_mask),
     Action("area.to_mask", "Area to mask", "The active layer shows only where the area is.",
-           "Area", _from_layer("Area to mask", _to_mask),
+           "Area", _with_active("Area to mask", _to_mask),
            enabled=has_area & above_photo),
 )

@@ -94,9 +94,7 @@ class Sights:
             self._forget()
             return
         looked_at = state.layers, state.active_id
-        if self._looked_at is None or self._looked_at[0] is not looked_at[0] or (
-            self._looked_at[1] != looked_at[1]
-        ):
+        if self._looked_at != looked_at:
             self._looked_at = looked_at
             before = self._photo
             self._photo = _still(before, photo_space(state))
@@ -111,10 +109,7 @@ class Sights:
 def _still(sight: Sight, space: Space) -> Sight:
     """A sight that has learnt what it knows through the same layers stays."""
     was = sight.space
-    same = was.picture == space.picture and len(was.above) == len(space.above) and all(
-        map(lambda a, b: a is b, was.above, space.above)
-    )
-    return sight if same else Sight(space)
+    return sight if (was.picture, was.above) == (space.picture, space.above) else Sight(space)
 
 
 def _places_of(findings: Findings) -> Iterable[Place]:

@@ -141,7 +141,7 @@ class AroundCache:
 
     def _become(self, ground: Ground, below: Layers, above: Layers) -> None:
         holds = self._ground is not None and ground.there == self._ground.there
-        if not (holds and _same(below, self._below) and _same(above, self._above)):
+        if not (holds and below == self._below and above == self._above):
             self._ground, self._below, self._above, self._runs = ground, below, above, _runs(above)
             self._tiles.clear()
             self._corrections.clear()
@@ -165,10 +165,6 @@ def _overlap(key: Key, rect: Rect) -> tuple[tuple[slice, slice], tuple[slice, sl
     cell = Rect.cell(key, TILE_PX)
     part = cell.intersect(rect)
     return part.shifted(-cell.x0, -cell.y0).slices, part.shifted(-rect.x0, -rect.y0).slices
-
-
-def _same(layers: Layers, others: Layers) -> bool:
-    return len(layers) == len(others) and all(map(lambda a, b: a is b, layers, others))
 
 
 def _runs(layers: Layers) -> list[Layers]:

@@ -102,9 +102,7 @@ class BoundaryCache:
         """A tile, if these very layers' picture is kept there; read-only."""
         with self._lock:
             boundary = self._boundaries.get(tuple(layer.id for layer in layers))
-            if boundary is None or boundary.layers != layers:
-                return None
-            if not _holds(boundary, ground):
+            if boundary is None or boundary.layers != layers or not _holds(boundary, ground):
                 return None
             return boundary.tiles.get((level, Rect.cell(key, TILE_PX)))
 
@@ -148,7 +146,7 @@ class BoundaryCache:
             boundary = self._boundaries[ids] = _Boundary(ground.there, layers)
             while len(self._boundaries) > MOST_BOUNDARIES:
                 self._n_bytes -= self._boundaries.popitem(last=False)[1].n_bytes
-        elif not all(map(lambda a, b: a is b, boundary.layers, layers)):
+        elif boundary.layers != layers:
             everywhere = set(ground.photo.rect.cells(TILE_PX))
             changed = changed_between(boundary.layers, layers, everywhere)
             by_level = {

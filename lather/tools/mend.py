@@ -68,6 +68,7 @@ class MendWork(CoveredWork):
         self._name = name
         self._takes_picked = takes_picked
         self._layer = mendable(state, state.active_id)
+        self._flat = layer_space(state, self._layer.id).flat(state)
         self._read = up_to(state, self._layer.id)
         self._read_source = source_of(state, self._layer.id, hand.reads)
         self._placement: Placement | None = None
@@ -93,7 +94,7 @@ class MendWork(CoveredWork):
         from lather.core.mend.search import width_px_of
         from lather.core.mend.spot import covered_by, texture_sigma_px
 
-        out = render(layer_space(self._state, self._layer.id).flat(self._state), rect, level)
+        out = render(self._flat, rect, level)
         picture = self._state.photo.rect.at_level(level)
         place = self._coverage.rect.at_level(level).intersect(picture)
         selection = block_means(self._coverage.read(place.from_level(level)), level)

@@ -191,6 +191,13 @@ class SteppingTest(KeepingCase):
         _save_to(self.bench, self.path, None)
         return job, before, after
 
+    def undone_and_saved(self) -> tuple[Job, str, str]:
+        """Its redo has all of its pixels to write again."""
+        job, before, after = self.large_step()
+        self.bench.undo()
+        _save_to(self.bench, self.path, None)
+        return job, before, after
+
     def test_the_pixels_of_an_undo_after_a_save_are_written_before_it(self) -> None:
         """By a worker: the step itself has next to nothing left to write."""
         job, before, after = self.large_step()
@@ -210,9 +217,7 @@ class SteppingTest(KeepingCase):
         self.assertEqual(digest(job.state), after)
 
     def test_what_is_pressed_meanwhile_follows_in_order(self) -> None:
-        job, before, after = self.large_step()
-        self.bench.undo()
-        _save_to(self.bench, self.path, None)
+        job, before, after = self.undone_and_saved()
         later, said = Later(), []
         stepping = Stepping(job, self.bench.keeper, later, said.append)
         stepping.redo()
@@ -226,9 +231,7 @@ class SteppingTest(KeepingCase):
         self.assertEqual(digest(job.state), after)
 
     def test_what_is_to_be_saved_waits_for_an_undo_that_is_written(self) -> None:
-        job, before, after = self.large_step()
-        self.bench.undo()
-        _save_to(self.bench, self.path, None)
+        job, before, after = self.undone_and_saved()
         later, done = Later(), []
         self.bench.stepping = Stepping(job, self.bench.keeper, later, self.said.append)
         self.bench.redo()
