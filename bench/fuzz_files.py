@@ -277,9 +277,10 @@ def _measured(state: JobState) -> JobState:
     import numpy as np
 
     from lather.core.area.combine import Combine
+    from lather.core.bounds import N_DIRECTIONS
     from lather.core.rect import Rect
     from lather.core.survey.faces.geometry import FaceGeometry
-    from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
+    from lather.core.survey.findings.finding import Finding, Kind
     from lather.core.survey.regions.region import Region
     from lather.document import areas, edits
     from lather.document.findings import Findings

@@ -14,8 +14,9 @@ import numpy as np
 
 from bench.common import Row, Scale, large_state, row
 from bench.stroke import opened
+from lather.core.bounds import N_DIRECTIONS
 from lather.core.brush.stroke import PenSample
-from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
+from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Region
 from lather.document import edits
 from lather.document.findings import Findings

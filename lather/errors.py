@@ -73,6 +73,10 @@ class EditError(LatherError):
     """An edit does not apply to the layer or job at hand."""
 
 
+class BoundsError(EditError, ValueError):
+    """A value is beyond what any file can hold."""
+
+
 class BriefError(EditError):
     """A brief cannot be read, or says two things at once."""
 

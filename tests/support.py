@@ -16,10 +16,11 @@ from lather.assist.clean import CleanOptions, propose_clean
 from lather.assist.survey import with_mark
 from lather.core.area.combine import Combine
 from lather.core.blend.modes import BlendMode
+from lather.core.bounds import N_DIRECTIONS
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.rect import Rect
 from lather.core.survey.faces.geometry import HANDLES, FaceGeometry
-from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
+from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits, ungrouping
 from lather.document.findings import Findings, FindingState

@@ -9,6 +9,7 @@ from typing import Any
 from lather.actions.action import Action, Run, has_job
 from lather.actions.saving import may_replace, suggested
 from lather.actions.workbench import Workbench
+from lather.core.bounds import LARGEST_SIDE_PX
 from lather.document import edits
 from lather.document.brief import Brief
 from lather.document.briefing import set_brief
@@ -17,7 +18,7 @@ from lather.document.style import Style
 from lather.errors import BriefError
 from lather.files.outputs import with_ending
 
-ENDING, LARGEST_PX = ".json", 60_000
+ENDING = ".json"
 
 
 def change_brief(bench: Workbench, what: str, **values: Any) -> None:
@@ -31,7 +32,7 @@ def change_brief(bench: Workbench, what: str, **values: Any) -> None:
 def sizes_of(text: str) -> tuple[int, ...]:
     """Long sides in pixels, as they are typed: '2048, 1080'; `BriefError` for what is none."""
     words = text.replace(",", " ").replace("px", " ").split()
-    if not all(word.isdigit() and 0 < int(word) <= LARGEST_PX for word in words):
+    if not all(word.isdigit() and 0 < int(word) <= LARGEST_SIDE_PX for word in words):
         raise BriefError("The sizes stay as they were", f"'{text}' is no list of pixels",
                          "type long sides like 2048, 1080")  # fmt: skip
     return tuple(dict.fromkeys(map(int, words)))

@@ -11,8 +11,9 @@ from numpy.typing import NDArray
 
 from lather.assist.skin_view import SkinView, roughness
 from lather.core.arrays import Plane
+from lather.core.bounds import N_DIRECTIONS
 from lather.core.colour.labs import lab_of
-from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
+from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.tone.evening import even_maps, evened_rgb
 from lather.core.tone.redness import red_patches, redness_map
 from lather.core.tone.shine import find_shine

@@ -113,18 +113,20 @@ def propose_redness(
         try:
             target = area_colour(view.picture.rgb, patch.mask.astype(np.float32), "patch")
             reference = area_colour(view.picture.rgb, _ring(patch, view, density), "skin around it")
-            move = move_to(target, reference)
+            parameters, said = _fitting(target, move_to(target, reference))
         except EditError as error:
             reasons.append(f"a patch was left as it is: {error.why}")
             continue
         after, anchor_id = _with_layer(
-            after, anchor_id, view, share, target, move, named(REDNESS, view, share), CALMED, token,
+            after, anchor_id, view, share, parameters, named(REDNESS, view, share), CALMED, token,
         )  # fmt: skip
+        reasons += said
         finding = _finding_of(patch, state, view)
         if finding is not None and is_mostly_inside(area, patch.mask):
             after = edits.decide(after, [finding.id], FindingState.DONE, by=anchor_id)
             n_done += 1
-        measures.append(_measured(target, reference, moved(target, _part(move, CALMED))))
+        calmed = _part(_move_of(parameters), CALMED)
+        measures.append(_measured(target, reference, moved(target, calmed)))
     if after is state:
         refusal = EditError("No redness was calmed", "; ".join(reasons))
         return Proposal(name, state, state, refusal=refusal)
@@ -160,13 +162,15 @@ def propose_match(
     if is_infant(state) and move[1] < 0:
         move = _part(move, 0.5)  # an infant stays pink
     progress(0.7, "writing the mask")
+    parameters, said = _fitting(target, move)
+    move = _move_of(parameters)
     after, _ = _with_layer(
-        state, anchor_id, view, mask, target, move, named(MATCHED, view, mask), 1.0, token
+        state, anchor_id, view, mask, parameters, named(MATCHED, view, mask), 1.0, token
     )
     outcome = moved(target, move)
     reasons = [
         f"L* {move[0]:+.1f}, a* {move[1]:+.1f}, b* {move[2]:+.1f}: light and texture stay",
-        f"target {target.n_px}, reference {reference.n_px} pixels measured",
+        f"target {target.n_px}, reference {reference.n_px} pixels measured", *said,
     ]
     in_shade = reference.mean[0] - outcome.mean[0]
     if abs(in_shade) > OTHER_LIGHT_L:
@@ -290,21 +294,28 @@ def _finding_of(patch: RedPatch, state: JobState, view: SkinView) -> Finding | N
 
 
 def _with_layer(
-    state: JobState, anchor_id: int, view: SkinView, share: Plane, target: AreaColour,
-    move: Three, name: str, strength: float, cancel: CancelToken,
+    state: JobState, anchor_id: int, view: SkinView, share: Plane,
+    parameters: AreaColourParameters, name: str, strength: float, cancel: CancelToken,
 ) -> tuple[JobState, int]:
     """The state with the move on a layer of its own, and that layer's id."""
-    parameters = AreaColourParameters(
-        mean_l=round(target.mean[0], 2), mean_a=round(target.mean[1], 2),
-        mean_b=round(target.mean[2], 2), move_l=round(move[0], 2), move_a=round(move[1], 2),
-        move_b=round(move[2], 2),
-    )  # fmt: skip
     layer = AreaColourLayer(
         id=new_id(), name=name, stage=Stage.EVEN, strength=strength, parameters=parameters,
         mask=Mask(tiles=mask_tiles(share, view, cancel)),
     )  # fmt: skip
     layers = inserted_above(state.layers, anchor_id, layer)
     return replace(state, layers=layers, active_id=layer.id), layer.id
+
+
+def _fitting(target: AreaColour, move: Three) -> tuple[AreaColourParameters, tuple[str, ...]]:
+    """What a layer can hold of a move, and what is said where that is less than was measured."""
+    numbers = {f"{what}_{axis}": round(value, 2)
+               for what, colour in (("mean", target.mean), ("move", move))
+               for axis, value in zip("lab", colour, strict=True)}  # fmt: skip
+    return AreaColourParameters.nearest(**numbers)
+
+
+def _move_of(parameters: AreaColourParameters) -> Three:
+    return parameters.move_l, parameters.move_a, parameters.move_b
 
 
 def mask_tiles(share: Plane, view: SkinView, cancel: CancelToken = NEVER) -> Tiles:

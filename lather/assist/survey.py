@@ -10,10 +10,11 @@ from typing import TYPE_CHECKING
 import numpy as np
 
 from lather.core.arrays import FloatImage
+from lather.core.bounds import N_DIRECTIONS
 from lather.core.colour.display import through_lattice
 from lather.core.rect import Rect
 from lather.core.survey.faces.geometry import FaceGeometry
-from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
+from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Region
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document.findings import Findings, FindingState
@@ -163,7 +164,8 @@ def _taken_over(findings: Findings, earlier: Findings) -> Findings:
             item = replace(old, id=_next_id(replace(findings, items=tuple(items))))
             items.append(item)
             findings = findings.decided([item.id], earlier.state(old))
-    findings = replace(findings, items=tuple(items), extras=earlier.extras)
+    findings = replace(findings, items=tuple(items), extras=earlier.extras,
+                       unread=earlier.unread)  # fmt: skip
     kept = [item.id for item in items if item.kind is Kind.MARK]
     kept += [new.id for new in findings.items if _any_holds(marks, new)]
     return findings.decided(kept, FindingState.KEPT)

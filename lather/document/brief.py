@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any
 
+from lather.core.bounds import BRIEF, refuse_beyond
 from lather.core.check.limits import FRACTIONS, Limits
 from lather.core.open_enum import OpenEnum
 from lather.core.survey.findings.finding import Kind
 from lather.document.style import Style
 from lather.errors import BriefError
 
-LONGEST_TEXT = 4000
 ADVICE = "correct the brief"
 
 
@@ -74,6 +73,8 @@ class Brief:
     deadline, consent_on : ISO 8601 dates, or ''.
     consent_by : who agreed to being retouched; `guardian` who did so for a child.
     extras : fields of a newer Lather, kept and saved again.
+    unread : what cannot be read of the fields above, as it lies in the file; kept and saved again
+        until they are set.
     """
 
     delivery_long_side_px: int | None = None
@@ -93,6 +94,10 @@ class Brief:
     consent_on: str = ""
     guardian: str = ""
     extras: Mapping[str, Any] = field(default_factory=dict)
+    unread: Mapping[str, Any] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        refuse_beyond("the brief", BRIEF, self)
 
     @property
     def limits(self) -> Limits:
@@ -152,8 +157,6 @@ def _contradictions(brief: Brief) -> list[str]:
         measure, _, side = name.rpartition(".")
         if measure not in own.bounds or name not in own.numbers:
             found.append(f"it has a limit '{name}', which is no measure's")
-        elif not math.isfinite(value) or value < 0:
-            found.append(f"the limit '{name}' is {value:g}")
         elif side == "least" and value > own.bounds[measure].start:
             found.append(f"'{name}' asks for {value:g}, more than the photo has "
                          f"({own.bounds[measure].start:g})")  # fmt: skip

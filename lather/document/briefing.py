@@ -5,13 +5,14 @@ from __future__ import annotations
 from dataclasses import replace
 
 from lather.core.blend.modes import BlendMode
+from lather.core.bounds import MOST_TRIALS
 from lather.document.brief import Brief, refuse_contradictions
 from lather.document.layers.exposure import ExposureLayer
 from lather.document.layers.layer import Layer
 from lather.document.layers.photo import PhotoLayer
 from lather.document.state import JobState
 from lather.document.tree import find, walk
-from lather.document.trials import MOST_TRIALS, Trial
+from lather.document.trials import Trial
 from lather.errors import EditError
 
 REFUSAL_ADVICE = "only its exposure may be set; choose another style in the brief if it is none"

@@ -33,6 +33,7 @@ def digest(state: JobState) -> str:
         [sorted(face.handles.items()) for face in found.faces], state.regions.scale,
         sorted(region.value for region in state.regions.corrected),
         _json(found.extras), [_json(face.extras) for face in found.faces],
+        _json({"unread": found.unread}),
         _json(state.regions.extras), _json(state.extras), state.trials,
     )).encode()]  # fmt: skip
     for name, tiles in sorted(state.planes.named().items()):
@@ -59,7 +60,7 @@ def _of_layer(layer: Layer) -> list[bytes]:
         parts += [name.encode(), *_of_tiles(tiles)]
     for stroke in layer.strokes:
         parts += _of_stroke(stroke)
-    return [*parts, b"(", *_of_layers(layer.children), b")"]
+    return [*parts, b"(", *_of_layers(layer.held), b")"]
 
 
 def _of_stroke(stroke: StrokeRecord) -> list[bytes]:

@@ -36,7 +36,7 @@ from lather.document.tree import (
     replaced,
     walk,
 )
-from lather.errors import EditError
+from lather.errors import BoundsError, EditError
 
 LEAST_PUPIL_DISTANCE_PX = 4.0
 HIDDEN_STRENGTH = 0.5  # of a fresh layer that is to be painted in
@@ -121,7 +121,8 @@ def start_computed(
     Where there is an area the layer shows in it. What would change too much at once is else hidden,
     to be painted in, and at half of its strength."""
     portrait = Portrait(state.photo.rect, state.findings.mm_per_px, grain_l)
-    state = add_computed(state, kind, **kind.starts(portrait))
+    fitting, _ = kind.TAKES.nearest(**kind.starts(portrait))
+    state = add_computed(state, kind, **fitting.values)
     if state.area is not None and kind.BLENDS and not kind.PAINTED_WITH:
         state = update_layer(state, state.active_id, mask=Mask(tiles=state.area))
     elif kind.STARTS_HIDDEN:
@@ -296,13 +297,21 @@ def move_handle(state: JobState, face_index: int, name: str, x: float, y: float)
     faces = tuple(face if n == face_index else f for n, f in enumerate(findings.faces))
     findings = replace(findings, faces=faces)
     if face_index == 0:
-        findings = findings.at_scale(faces[0].mm_per_px())
+        findings = _at_scale(findings, faces[0].mm_per_px())
     return set_findings(state, findings)
 
 
 def set_scale(state: JobState, mm_per_px: float) -> JobState:
     """The scale by a length that somebody knows."""
-    return set_findings(state, state.findings.at_scale(mm_per_px))
+    return set_findings(state, _at_scale(state.findings, mm_per_px))
+
+
+def _at_scale(findings: Findings, mm_per_px: float) -> Findings:
+    try:
+        return findings.at_scale(mm_per_px)
+    except BoundsError as error:
+        raise BoundsError("The scale stays as it was", error.why,
+                          "measure the known length again") from error  # fmt: skip
 
 
 def set_style(state: JobState, style: Style) -> JobState:

@@ -6,10 +6,12 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Any, Protocol
 
+from lather.core.bounds import FINDINGS, MOST_POINTS_TOGETHER, PUPILS, refuse_beyond
 from lather.core.open_enum import OpenEnum
 from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.document.brief import Brief
+from lather.errors import BoundsError
 
 
 class Keeping(Protocol):
@@ -40,6 +42,7 @@ class Findings:
         did is open again.
     faces : their handles, the largest face first; none if the scale was set by hand.
     extras : fields of a newer Lather, kept and saved again.
+    unread : findings that do not fit, as they lie in the file; kept and saved again.
     """
 
     mm_per_px: float | None = None
@@ -48,6 +51,18 @@ class Findings:
     faces: tuple[FaceGeometry, ...] = ()
     extras: Mapping[str, Any] = field(default_factory=dict)
     done_by: Mapping[int, int] = field(default_factory=dict)
+    unread: tuple[Any, ...] = ()
+
+    def __post_init__(self) -> None:
+        refuse_beyond("the job", FINDINGS, self)
+        for face in self.faces:
+            refuse_beyond("a face", PUPILS, face)
+        n_points = sum(len(finding.path_px) for finding in self.items)
+        if n_points > MOST_POINTS_TOGETHER:
+            raise BoundsError(
+                "Nothing was changed", f"all lines together have {n_points:,} points: a job holds "
+                f"{MOST_POINTS_TOGETHER:,}", "measure fewer lines, or at a coarser step",
+            )  # fmt: skip
 
     @classmethod
     def of_survey(

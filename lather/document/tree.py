@@ -14,6 +14,13 @@ def walk(layers: Layers) -> Iterator[Layer]:
         yield from walk(layer.children)
 
 
+def walk_held(layers: Layers) -> Iterator[Layer]:
+    """The same with those that lie in layers which cannot be understood: what a file holds."""
+    for layer in layers:
+        yield layer
+        yield from walk_held(layer.held)
+
+
 def find(layers: Layers, layer_id: int) -> Layer | None:
     return next((layer for layer in walk(layers) if layer.id == layer_id), None)
 

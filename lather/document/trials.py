@@ -6,9 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from lather.core.bounds import TRIAL, refuse_beyond
 from lather.core.open_enum import OpenEnum
-
-MOST_TRIALS = 1000
 
 
 class Answer(OpenEnum):
@@ -35,6 +34,9 @@ class Trial:
     scale: float
     n_flips: int
     extras: Mapping[str, Any] = field(default_factory=dict)
+
+    def __post_init__(self) -> None:
+        refuse_beyond("a blinded test", TRIAL, self)
 
     def sentence(self) -> str:
         """What it means."""

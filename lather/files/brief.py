@@ -4,41 +4,39 @@ from __future__ import annotations
 
 import json
 import math
-from collections.abc import Callable, Mapping
-from datetime import date
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import fields, replace
 from difflib import get_close_matches
 from pathlib import Path
 from typing import Any, TypeVar
 
+from lather.core.bounds import BRIEF
 from lather.core.check.limits import Limits
 from lather.core.survey.findings.finding import Kind
-from lather.document.brief import LONGEST_TEXT, Brief, Delivered, Task, refuse_contradictions
+from lather.document.brief import Brief, Delivered, Task, refuse_contradictions
 from lather.document.style import Style
 from lather.document.written_brief import KeptMark, WrittenBrief
 from lather.errors import BriefError
 from lather.files.atomic import replacing
-from lather.files.entries import Entry, measure, unknown
+from lather.files.entries import MISFIT, Entry, unknown
 
 FORMAT, VERSION = "lather-brief", 1
 LARGEST_BYTES, MOST_KEPT = 2**20, 20_000
-LARGEST_NUMBER = 1e9
 LIMITS = "limits"
 _FILE_KEYS = {"format", "version", "photo", "keep", "questions"}
-_KEYS = {
-    "delivery_long_side_px", "style", "words", LIMITS, "keep_kinds", "tasks", "more_sizes_px",
-    "formats", "n_pictures", "fee", "currency", "agreed_hours", "deadline", "consent_by",
-    "consent_on", "guardian",
-}  # fmt: skip
 T = TypeVar("T")
 
 
 def brief_entry(brief: Brief) -> Entry:
+    """As JSON; what could not be read of it as it was, until it is set anew."""
+    plain = Brief()
+    unread = {name: value for name, value in brief.unread.items()
+              if name == LIMITS or getattr(brief, name) == getattr(plain, name)}  # fmt: skip
     return {
         **brief.extras,
         "delivery_long_side_px": brief.delivery_long_side_px,
         "style": brief.style.value,
         "words": brief.words,
-        LIMITS: {**brief.extras.get(LIMITS, {}), **brief.moved_limits},
         "keep_kinds": [kind.value for kind in brief.keep_kinds],
         "tasks": [task.value for task in brief.tasks],
         "more_sizes_px": list(brief.more_sizes_px),
@@ -51,39 +49,54 @@ def brief_entry(brief: Brief) -> Entry:
         "consent_by": brief.consent_by,
         "consent_on": brief.consent_on,
         "guardian": brief.guardian,
+        **unread,
+        LIMITS: {**brief.extras.get(LIMITS, {}), **unread.get(LIMITS, {}), **brief.moved_limits},
     }
 
 
 def brief_from(entry: Entry) -> Brief:
-    """The inverse; ValueError, KeyError or TypeError if it is wrong."""
-    side = entry["delivery_long_side_px"]
+    """The inverse; ValueError, KeyError or TypeError if anything of it is wrong."""
     limits, newer = _limits(entry.get(LIMITS, {}))
     return Brief(
-        delivery_long_side_px=None if side is None else max(1, int(side)),
-        style=Style(entry.get("style", Style.GROOMED.value)),
-        words=_text(entry, "words"),
-        moved_limits=limits,
-        keep_kinds=tuple(Kind(value) for value in _list(entry, "keep_kinds")),
-        tasks=tuple(Task(value) for value in _list(entry, "tasks")),
-        more_sizes_px=tuple(max(1, int(px)) for px in _list(entry, "more_sizes_px")),
-        formats=tuple(Delivered(v) for v in entry.get("formats", [Delivered.JPEG.value])),
-        n_pictures=_number(entry, "n_pictures", int),
-        fee=_number(entry, "fee", float),
-        currency=_text(entry, "currency", "EUR"),
-        agreed_hours=_number(entry, "agreed_hours", float),
-        deadline=_date(entry, "deadline"),
-        consent_by=_text(entry, "consent_by"),
-        consent_on=_date(entry, "consent_on"),
-        guardian=_text(entry, "guardian"),
+        **{name: read(entry, name) for name, read in _FIELDS.items()},
+        moved_limits={name: _limit(name, value) for name, value in limits.items()},
         extras=unknown(entry, _KEYS) | ({LIMITS: newer} if newer else {}),
     )
 
 
-def _limits(entry: Entry) -> tuple[dict[str, float], Entry]:
+def kept_brief_from(entry: Entry) -> Brief:
+    """The same of a job: what is wrong costs itself alone, and is kept unread."""
+    values: dict[str, Any] = {}
+    unread: Entry = {}
+    for name, read in _FIELDS.items():
+        try:
+            values[name] = read(entry, name)
+        except MISFIT:
+            unread[name] = entry.get(name)
+    limits, newer = _limits(entry.get(LIMITS, {}))
+    moved, odd = dict[str, float](), dict[str, Any]()
+    for name, value in limits.items():
+        try:
+            moved[name] = _limit(name, value)
+        except MISFIT:
+            odd[name] = value
+    if odd:
+        unread[LIMITS] = odd
+    extras = unknown(entry, _KEYS) | ({LIMITS: newer} if newer else {})
+    return Brief(**values, moved_limits=moved, extras=extras, unread=unread)
+
+
+def _limits(entry: Entry) -> tuple[Entry, Entry]:
     """Those of measures that there are; those that only a newer Lather has."""
     names = Limits.of_style(Style.GROOMED.value).numbers
-    known = {name: float(entry[name]) for name in sorted(entry) if name in names}
-    return known, unknown(entry, set(names))
+    return {name: entry[name] for name in sorted(entry) if name in names}, unknown(
+        entry, set(names))  # fmt: skip
+
+
+def _limit(name: str, value: Any) -> float:
+    limit = float(value)
+    _refuse("moved_limits", {name: limit}, name)
+    return limit
 
 
 def write_brief(path: Path, held: WrittenBrief) -> None:
@@ -96,7 +109,7 @@ def brief_text(held: WrittenBrief) -> str:
     entry: Entry = {"format": FORMAT, "version": VERSION}
     if held.photo_sha256:
         entry["photo"] = {"name": held.photo_name, "sha256": held.photo_sha256}
-    entry |= brief_entry(held.brief)
+    entry |= brief_entry(replace(held.brief, unread={}))  # a file of its own is whole
     entry["keep"] = [
         {"kind": mark.kind.value, "x": round(mark.x, 1), "y": round(mark.y, 1),
          "radius_px": round(mark.radius_px, 1)}
@@ -170,31 +183,49 @@ def _mark(entry: Entry) -> KeptMark:
     return KeptMark(Kind(entry.get("kind", Kind.MARK.value)), x, y, radius)
 
 
-def _text(entry: Entry, name: str, default: str = "") -> str:
-    text = entry.get(name, default)
-    if not isinstance(text, str) or len(text) > LONGEST_TEXT:
-        raise ValueError(f"'{name}' is no text, or too long")
-    return text
+def _refuse(field: str, value: Any, name: str = "") -> None:
+    """Raise ValueError for what is beyond the bounds of a field."""
+    fault = BRIEF[field].fault(value)
+    if fault:
+        raise ValueError(f"'{name or field}' {fault}")
 
 
-def _list(entry: Entry, name: str) -> list[Any]:
-    values = entry.get(name, [])
+def _read(entry: Entry, name: str) -> Any:
+    """A field that lies in the file as it is."""
+    value = entry.get(name, _PLAIN[name])
+    _refuse(name, value)
+    return value
+
+
+def _number(entry: Entry, name: str) -> float | None:
+    value = _read(entry, name)
+    return None if value is None else float(value)
+
+
+def _several(of: Callable[[Any], T], plain: Sequence[Any] = ()) -> Callable[[Entry, str], Any]:
+    """A reader of a list of things."""
+    def read(entry: Entry, name: str) -> tuple[T, ...]:
+        values = tuple(of(value) for value in _list(entry, name, plain))
+        _refuse(name, values)
+        return values
+
+    return read
+
+
+def _list(entry: Entry, name: str, plain: Sequence[Any] = ()) -> list[Any]:
+    values = entry.get(name, list(plain))
     if not isinstance(values, list):
         raise ValueError(f"'{name}' is no list")
     return values
 
 
-def _number(entry: Entry, name: str, kind: Callable[[Any], T]) -> T | None:
-    value = entry.get(name)
-    if value is None:
-        return None
-    if isinstance(value, bool):
-        raise ValueError(f"'{name}' is {value}, no number")
-    return kind(measure(value, 0, LARGEST_NUMBER, name))
-
-
-def _date(entry: Entry, name: str) -> str:
-    text = _text(entry, name)
-    if text:
-        date.fromisoformat(text)
-    return text
+_PLAIN = {field.name: getattr(Brief(), field.name) for field in fields(Brief)}
+_FIELDS: dict[str, Callable[[Entry, str], Any]] = {
+    "delivery_long_side_px": _read,
+    "style": lambda entry, name: Style(entry.get(name, Style.GROOMED.value)),
+    "words": _read, "keep_kinds": _several(Kind), "tasks": _several(Task),
+    "more_sizes_px": _several(int), "formats": _several(Delivered, [Delivered.JPEG.value]),
+    "n_pictures": _read, "fee": _number, "currency": _read, "agreed_hours": _number,
+    "deadline": _read, "consent_by": _read, "consent_on": _read, "guardian": _read,
+}  # fmt: skip
+_KEYS = {*_FIELDS, LIMITS}

@@ -24,12 +24,13 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FULL
 from lather.document.layers.layer import Layer, Layers, Mask
+from lather.document.layers.unknown import UnknownLayer
 from lather.document.planes import current_name
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Key, Tile, Tiles, blank_pixels
-from lather.document.tree import find, walk
-from lather.files.brief import brief_entry, brief_from
+from lather.document.tree import walk_held
+from lather.files.brief import brief_entry, kept_brief_from
 from lather.files.description import (
     JOB,
     MASK,
@@ -103,7 +104,7 @@ class DeltaWriter:
     def change(self, before: JobState, after: JobState) -> tuple[Entry, Blobs]:
         """The entry and pixels that lead from one state to the other."""
         self._new, self._blobs = [], []
-        self._before = {layer.id: layer for layer in walk(before.layers)}
+        self._before = {layer.id: layer for layer in walk_held(before.layers)}
         entry: Entry = {
             "active": after.active_id,
             "layers": [self._layer(layer) for layer in after.layers],
@@ -160,8 +161,8 @@ class DeltaWriter:
         if layer.planes:
             entry["planes"] = self._planes(before.planes if before else {}, layer.planes)
             entry["strokes"] = self._strokes(before.strokes if before else (), layer.strokes)
-        if layer.children:
-            entry["layers"] = [self._layer(child) for child in layer.children]
+        if layer.held:
+            entry["layers"] = [self._layer(child) for child in layer.held]
         return entry
 
     def _planes(self, before: Mapping[str, Tiles], after: Mapping[str, Tiles]) -> dict[str, Entry]:
@@ -214,7 +215,7 @@ class DeltaWriter:
 class DeltaReader:
     """Applies changes to a base state, in the order they were written (`Contents`)."""
 
-    may_be_newer = False  # what a step changed is in the journal alone
+    keeps_members = False  # what a step changed is in the journal alone
 
     _position: int  # of the next sample
 
@@ -244,7 +245,7 @@ class DeltaReader:
         self._begin(pixels)
         before = self._state
         layers = self.layers(list(map(with_named_planes, entry["layers"])))
-        brief = brief_from(entry["brief"]) if entry.get("brief") else before.brief
+        brief = kept_brief_from(entry["brief"]) if entry.get("brief") else before.brief
         findings = before.findings
         if "findings" in entry:
             findings = findings_from(entry["findings"])
@@ -271,7 +272,7 @@ class DeltaReader:
         if layer_id == JOB:
             base = self._state.planes.named().get(current_name(plane))
         else:
-            before = find(self._state.layers, layer_id)
+            before = self._find(layer_id)
             base = _layer_planes(before).get(plane) if before is not None else None
         if base is None or base.fill != fill:
             base = Tiles(channels, fill)
@@ -286,7 +287,7 @@ class DeltaReader:
         return replace(tiles, extras=small_extras(entry))
 
     def strokes(self, entry: Entry, layer_id: int) -> tuple[StrokeRecord, ...]:
-        before = find(self._state.layers, layer_id)
+        before = self._find(layer_id)
         old = before.strokes if before is not None else ()
         described = entry["strokes"]
         return (*old[: int(described["keep"])], *strokes_from(described["add"], self))
@@ -301,10 +302,17 @@ class DeltaReader:
         return samples.view(NUMBER).astype(np.float32)
 
     def _kept(self, layer_id: int) -> Layer:
-        layer = find(self._state.layers, layer_id)
+        layer = self._find(layer_id)
         if layer is None:
             raise KeyError(layer_id)
         return layer
+
+    def _find(self, layer_id: int) -> Layer | None:
+        return next((x for x in walk_held(self._state.layers) if x.id == layer_id), None)
+
+    def refers_to_file(self, layer_id: int) -> bool:
+        layer = self._find(layer_id)
+        return isinstance(layer, UnknownLayer) and layer.refers_to_file
 
     def _begin(self, pixels: memoryview) -> None:
         self._pixels = np.frombuffer(pixels, dtype=_SAMPLE)
@@ -366,7 +374,7 @@ def _planes(state: JobState) -> list[tuple[int, str, Tiles]]:
         *((JOB, name, tiles) for name, tiles in state.planes.named().items()),
         *(
             (layer.id, name, tiles)
-            for layer in walk(state.layers)
+            for layer in walk_held(state.layers)
             for name, tiles in _layer_planes(layer).items()
         ),
     ]

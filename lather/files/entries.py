@@ -7,6 +7,8 @@ from collections.abc import Set as AbstractSet
 from typing import Any
 
 Entry = dict[str, Any]
+# What reading a value raises that is no such value.
+MISFIT = (ValueError, KeyError, TypeError, IndexError, AttributeError, OverflowError)
 
 
 def measure(value: Any, low: float, high: float, name: str = "") -> float:

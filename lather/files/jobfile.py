@@ -32,7 +32,7 @@ from lather.files.migrations import VERSION, migrated
 from lather.files.trials import trials_entry
 
 FORMAT = "lather-job"
-MOST_JSON_BYTES = 64 * 2**20
+MOST_JSON_BYTES = 160 * 2**20
 
 
 @dataclass(frozen=True)
@@ -63,8 +63,8 @@ class LoadedJob:
         newer = not_understood(self.state)
         if newer:
             notices.append(
-                f"Made by a newer Lather and kept as it is: {', '.join(newer)}. Update Lather to "
-                "see and change it."
+                f"Not understood here and kept as it is: {', '.join(newer)}. It may be of a newer "
+                "Lather: update to see and change it."
             )
         return notices
 

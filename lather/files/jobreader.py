@@ -19,12 +19,12 @@ from typing import Any, TypeVar
 
 import numpy as np
 
+from lather.core.bounds import DEEPEST_GROUPS
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
-from lather.document.bounds import DEEPEST_GROUPS
 from lather.document.brief import Brief
 from lather.document.findings import Findings
-from lather.document.layers.layer import Layers
+from lather.document.layers.layer import Layer, Layers
 from lather.document.photo import Photo, photo_hash
 from lather.document.planes import Planes, Regions
 from lather.document.state import JobState
@@ -41,7 +41,7 @@ from lather.document.tiles import (
 from lather.document.trials import Trial
 from lather.errors import PhotoMissingError
 from lather.files.archive import Archive, ArchivedTile, SmallPlane
-from lather.files.brief import brief_from
+from lather.files.brief import kept_brief_from
 from lather.files.description import (
     JOB,
     layer_from,
@@ -101,7 +101,7 @@ class JobReader:
     the picture stays.
     """
 
-    may_be_newer = True
+    keeps_members = True
 
     def __init__(
         self, archive: Archive, description: Entry, *, fades: bool = False,
@@ -154,7 +154,7 @@ class JobReader:
             photo,
             layers,
             about["active_layer"],
-            self._part("the brief", lambda: brief_from(about["brief"]), Brief()),
+            self._part("the brief", lambda: kept_brief_from(about["brief"]), Brief()),
             self._part("the findings", lambda: findings_from(about.get("findings")), Findings()),
             planes,
             extras,
@@ -167,12 +167,21 @@ class JobReader:
         return replace(state, attachments=self._archive) if refers else state
 
     def layers(self, entries: list[Any]) -> Layers:
-        self._depth += 1
-        if self._depth > DEEPEST_GROUPS:
+        if self._depth == DEEPEST_GROUPS:
             raise ValueError("its groups are nested too deep")
-        layers = tuple(layer_from(entry, self) for entry in entries)
-        self._depth -= 1
-        return layers
+        self._depth += 1
+        try:
+            read = (self._part(f"layers/{_id_of(entry)}", partial(self._layer, entry), None)
+                    for entry in entries)  # fmt: skip
+            return tuple(layer for layer in read if layer is not None)
+        finally:
+            self._depth -= 1
+
+    def _layer(self, entry: Entry) -> Layer | None:
+        return layer_from(entry, self)
+
+    def refers_to_file(self, layer_id: int) -> bool:  # noqa: ARG002
+        return False
 
     def tiles(self, entry: Entry, layer_id: int, plane: str, channels: int, fill: int) -> Tiles:
         where = f"planes/{plane}" if layer_id == JOB else f"layers/{layer_id}/{plane}"
@@ -249,7 +258,7 @@ class JobReader:
         return layers
 
     def _all_layers(self) -> Layers:
-        return with_own_ids(self.layers(self._description["layers"]))
+        return self.layers(with_own_ids(self._description["layers"]))
 
     def _photo(self, path: Path, photo_at: Path | None) -> tuple[Photo, bool]:
         """The photo, and whether it lies outside of the job file."""
@@ -278,6 +287,10 @@ class JobReader:
         photo = decode_photo(encoded, readable(linked.name), partial=True)
         photo.path = linked
         return photo, True
+
+
+def _id_of(entry: Any) -> Any:
+    return entry.get("id") if isinstance(entry, dict) else None
 
 
 def _listed(value: Any) -> list[Any]:

@@ -24,7 +24,7 @@ from lather.document.planes import plane_size
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Extent, Key, Tile, Tiles, extent
-from lather.document.tree import walk
+from lather.document.tree import walk_held
 from lather.errors import JobFileError, LatherError
 from lather.files.archive import Archive, ArchivedTile
 from lather.files.atomic import replacing
@@ -128,7 +128,7 @@ class _Writer:
         self._state = state
         self._progress = progress
         self._cancel = cancel
-        self._n_layers = sum(1 for _ in walk(state.layers))
+        self._n_layers = sum(1 for _ in walk_held(state.layers))
         self._n_done = 0
         self._pool = ThreadPoolExecutor(N_THREADS, "encode")
         self._smalls: list[tuple[str, Future[bytes]]] = []
@@ -184,8 +184,8 @@ class _Writer:
             }
         if layer.strokes:
             entry["strokes"] = self._strokes(f"{folder}/strokes", layer.strokes)
-        if layer.children:
-            entry["layers"] = [self._layer(child) for child in layer.children]
+        if layer.held:
+            entry["layers"] = [self._layer(child) for child in layer.held]
         return entry
 
     def _strokes(self, folder: str, strokes: Sequence[StrokeRecord]) -> list[list[str]]:

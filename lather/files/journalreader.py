@@ -9,10 +9,8 @@ from pathlib import Path
 from lather.document.state import JobState
 from lather.errors import JobFileError, NewerError
 from lather.files.delta import DeltaReader
-from lather.files.entries import Entry
+from lather.files.entries import MISFIT, Entry
 from lather.files.journalrecords import FORMAT, VERSION, more_than_cut_off, records
-
-_MISFIT = (ValueError, KeyError, TypeError, IndexError, AttributeError, OverflowError)
 
 
 @dataclass(frozen=True)
@@ -89,7 +87,7 @@ class FoundJournal:
                         reader.learn(entry, blobs)
                         continue
                     state = reader.apply(entry, blobs)
-                except _MISFIT:
+                except MISFIT:
                     return
                 yield Recorded(_name(entry), state, entry.get("gesture"), end_bytes)
 

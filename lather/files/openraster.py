@@ -21,9 +21,9 @@ from numpy.typing import NDArray
 from lather.core.arrays import FULL, FloatImage, LayerPixels, Samples
 from lather.core.blend.composite import to_pixels
 from lather.core.blend.modes import BlendMode
+from lather.core.bounds import DEEPEST_GROUPS, LONGEST_NAME, MOST_LAYERS
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
-from lather.document.bounds import DEEPEST_GROUPS, MOST_LAYERS
 from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Layer, Layers, Mask, new_id
@@ -283,7 +283,7 @@ class _Reader:
         self._n_layers += 1
         if self._n_layers > MOST_LAYERS:
             raise ValueError("too many layers")
-        name = element.get("name") or f"Layer {self._n_layers}"
+        name = (element.get("name") or f"Layer {self._n_layers}")[:LONGEST_NAME]
         op = element.get("composite-op", "svg:src-over")
         if op not in _MODES:
             self._notices.append(f"'{name}': mode {op} is not known here and became normal.")

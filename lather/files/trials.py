@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import datetime
 from typing import Any
 
-from lather.document.trials import MOST_TRIALS, Answer, Trial
-from lather.files.entries import Entry, measure, unknown
+from lather.core.bounds import MOST_TRIALS
+from lather.document.trials import Answer, Trial
+from lather.files.entries import Entry, unknown
 
 _KEYS = {"answer", "on", "scale", "n_flips"}
 
@@ -28,8 +28,5 @@ def trials_from(entries: Any) -> tuple[Trial, ...]:
 
 
 def _trial(entry: Entry) -> Trial:
-    datetime.fromisoformat(entry["on"])
-    return Trial(
-        Answer(entry["answer"]), entry["on"], measure(entry["scale"], 0.0, 1.0, "scale"),
-        int(measure(entry["n_flips"], 0, 1e6, "n_flips")), unknown(entry, _KEYS),
-    )  # fmt: skip
+    return Trial(Answer(entry["answer"]), entry["on"], float(entry["scale"]),
+                 entry["n_flips"], unknown(entry, _KEYS))  # fmt: skip

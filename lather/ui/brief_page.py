@@ -25,6 +25,7 @@ from lather.actions.briefing import change_brief, sizes_of
 from lather.actions.workbench import Workbench
 from lather.assist.briefing import NOT_BUILT, money, zoom_advice
 from lather.assist.check.table import BY_ID
+from lather.core.bounds import LARGEST_SIDE_PX
 from lather.document.brief import Brief, Delivered, Task, missing_consent
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
@@ -127,7 +128,7 @@ class BriefPage(QScrollArea):
         self.words.setFixedHeight(WORDS_PX)
         self.words.setTabChangesFocus(True)
         self.words.textChanged.connect(
-            lambda: self._change("words", words=self.words.toPlainText()[:4000]))
+            lambda: self._change("words", words=self.words.toPlainText()))
         column.addWidget(self.words)
         return card
 
@@ -170,7 +171,7 @@ class BriefPage(QScrollArea):
 
     def _order(self) -> QWidget:
         card, column = _card("Order and delivery")
-        self.long_side = number_field(0, 60000, "full size", " px")
+        self.long_side = number_field(0, LARGEST_SIDE_PX, "full size", " px")
         self.long_side.valueChanged.connect(
             lambda px: self._change("size", delivery_long_side_px=px or None))
         self.n_pictures = number_field(0, 100000, "–", "")

@@ -19,7 +19,8 @@ from PyQt6.QtGui import (
 
 from lather.actions.sight import Sight
 from lather.actions.workbench import Workbench
-from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
+from lather.core.bounds import N_DIRECTIONS
+from lather.core.survey.findings.finding import Finding, Kind
 from lather.document.findings import FindingState
 from lather.render.geometry import ViewGeometry
 from lather.ui.theme import theme

@@ -6,9 +6,10 @@ from dataclasses import replace
 import numpy as np
 
 from lather.assist.clean import CleanOptions, propose_clean, with_kept
+from lather.core.bounds import N_DIRECTIONS
 from lather.core.rect import Rect
 from lather.core.survey.findings.advice import advice_for
-from lather.core.survey.findings.finding import N_DIRECTIONS, Kind
+from lather.core.survey.findings.finding import Kind
 from lather.core.work import CancelToken
 from lather.document import edits
 from lather.document.avoid import avoided

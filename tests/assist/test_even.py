@@ -28,6 +28,7 @@ from lather.core.survey.regions.region import Part, Region
 from lather.core.work import CancelToken
 from lather.document import edits
 from lather.document.findings import FindingState
+from lather.document.job import Job
 from lather.document.layers.area_colour import AreaColourLayer
 from lather.document.layers.blood_pigment import BloodPigmentLayer
 from lather.document.layers.blur import BlurLayer
@@ -228,6 +229,18 @@ class MatchTest(Case):
         self.assertIsNone(proposal.refusal, proposal.refusal)
         self.assertLess(proposal.measures[0].after, proposal.measures[0].before)
         self.assertIsNotNone(proposal.outcome)
+
+    def test_colours_far_apart_are_moved_as_far_as_a_layer_can_and_it_is_said(self) -> None:
+        rgb = skin_rgb()
+        rgb[100:180, 40:120], rgb[100:180, 200:280] = (0.95, 0.05, 0.1), (0.05, 0.9, 0.1)
+        proposal = propose_match(
+            skin_state(rgb), MatchOptions(self.area(80, 140, 30), self.area(240, 140, 30))
+        )
+        self.assertIsNone(proposal.refusal)
+        self.assertEqual(proposal.after.active.parameters.move_a, -50)
+        self.assertIn("Move a* would have to be -1", " ".join(proposal.reasons))
+        job = Job(proposal.before)
+        job.change("Match colour", proposal.after)
 
     def test_what_cannot_be_matched_is_refused_in_a_sentence(self) -> None:
         here, tiny = self.area(*RASH), self.area(80, 80, 2)

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from lather.core.blur import blurred, blurred_within
+from lather.core.bounds import N_DIRECTIONS
 from lather.core.colour.density import optical_density
 from lather.core.rect import Rect
 from lather.core.survey.faces.find import find_faces
@@ -17,7 +18,7 @@ from lather.core.survey.faces.geometry import HANDLES, FaceGeometry
 from lather.core.survey.faces.mesh_fit import fitted_points
 from lather.core.survey.findings.blemishes import find_spots
 from lather.core.survey.findings.extent import measure_extent
-from lather.core.survey.findings.finding import N_DIRECTIONS, Kind
+from lather.core.survey.findings.finding import Kind
 from lather.core.survey.findings.presence import is_gone, looked_at, presence
 from lather.core.survey.regions.skin import skin_of_person
 from lather.core.survey.survey import survey

@@ -8,11 +8,12 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lather.core.bounds import N_DIRECTIONS
 from lather.core.survey.blocks import blockiness, without_blocks
 from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.faces.mesh_fit import fitted_points
 from lather.core.survey.faces.mesh_points import BROWS, EYES, LEFT, MOUTH_CORNERS, NASOLABIAL, RIGHT
-from lather.core.survey.findings.finding import DOUBTFUL_BELOW, N_DIRECTIONS, Kind
+from lather.core.survey.findings.finding import DOUBTFUL_BELOW, Kind
 from lather.core.survey.findings.folds import is_natural
 from lather.core.survey.findings.line_places import on_open_skin
 from lather.core.survey.findings.lines import Line, find_lines

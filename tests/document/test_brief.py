@@ -8,6 +8,7 @@ from dataclasses import replace
 from hypothesis import given
 from hypothesis import strategies as st
 
+from lather.core.bounds import MOST_TRIALS
 from lather.core.survey.findings.finding import Kind
 from lather.document import edits
 from lather.document.brief import (
@@ -23,8 +24,8 @@ from lather.document.job import Job
 from lather.document.layers.exposure import ExposureLayer
 from lather.document.state import new_state
 from lather.document.style import Style
-from lather.document.trials import MOST_TRIALS, Answer, Trial, told
-from lather.errors import BriefError, EditError
+from lather.document.trials import Answer, Trial, told
+from lather.errors import BoundsError, BriefError, EditError
 from tests.support import Case, painted_state, skin_photo, surveyed
 
 LIMITS = tuple(Brief().limits.numbers)
@@ -59,7 +60,6 @@ class BriefTest(Case):
             (Brief(moved_limits={"texture_kept.least": 1.4}), "more than the photo has"),
             (Brief(moved_limits={"modelling_kept.most": 0.7}), "less than the photo has"),
             (Brief(moved_limits={"plastic.most": 1.0}), "no measure's"),
-            (Brief(moved_limits={"colour_shift.most": float("nan")}), "is nan"),
             (Brief(moved_limits={"displacement.most": 3.0}), "cannot be 3"),
             (Brief(style=Style.INFANT, moved_limits={"displacement.most": 0.02}), "child's face"),
             (Brief(keep_kinds=(Kind.CREASE,), tasks=(Task.CREASES,)), "both"),
@@ -69,10 +69,10 @@ class BriefTest(Case):
 
     @given(st.dictionaries(st.sampled_from(LIMITS), st.floats(allow_nan=True), max_size=4))
     def test_a_brief_that_is_taken_can_be_worked_by(self, moved: dict[str, float]) -> None:
-        brief = Brief(moved_limits=moved)
         try:
+            brief = Brief(moved_limits=moved)
             refuse_contradictions(brief)
-        except BriefError:
+        except (BoundsError, BriefError):
             return
         for bound in brief.limits.bounds.values():
             self.assertTrue(bound.low is None or bound.low <= bound.start)

@@ -2,8 +2,8 @@
 
 from dataclasses import replace
 
+from lather.core.bounds import DEEPEST_GROUPS, MOST_FINDINGS, MOST_LAYERS, MOST_POINTS
 from lather.document import edits
-from lather.document.bounds import DEEPEST_GROUPS, MOST_FINDINGS, MOST_LAYERS, MOST_POINTS
 from lather.document.digest import digest
 from lather.document.findings import Findings
 from lather.document.job import Job
@@ -57,7 +57,8 @@ class BoundsTest(Case):
                       for n in range(1, MOST_FINDINGS + 1))  # fmt: skip
         self.assert_opens_again(edits.set_findings(self.start, Findings(items=items)))
         more = (*items, replace(first, id=MOST_FINDINGS + 1))
-        self.assert_refused(edits.set_findings(self.start, Findings(items=more)), "findings")
+        with self.assertRaisesRegex(EditError, "the findings of the job would be 20,001"):
+            Findings(items=more)
 
 
 class TileTest(Case):

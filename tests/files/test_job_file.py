@@ -64,6 +64,13 @@ def edited(change):
     return apply
 
 
+def described(path: Path) -> dict[str, object]:
+    """All JSON of a job: the description, and the strokes by the member they lie in."""
+    with zipfile.ZipFile(path) as archive:
+        members = [n for n in archive.namelist() if n.endswith(".json")]
+        return {name: json.loads(archive.read(name)) for name in members}
+
+
 class RoundTripTest(Case):
     @settings(max_examples=40, deadline=None)
     @given(edit_sequences(20))
@@ -369,7 +376,7 @@ class StrangersTest(Case):
     def test_a_bomb_is_refused_before_it_is_unpacked(self) -> None:
         bomb = self.folder / "bomb.lather"
         with zipfile.ZipFile(bomb, "w", zipfile.ZIP_DEFLATED) as archive:
-            archive.writestr("job.json", b" " * (65 * 2**20))
+            archive.writestr("job.json", b" " * (161 * 2**20))
         self.assertLess(bomb.stat().st_size, 200_000)
         with self.assertRaisesRegex(JobFileError, "'job.json' is too large"):
             load_job(bomb)
@@ -422,13 +429,20 @@ class StrangersTest(Case):
         def nested(job) -> None:
             layer = job["layers"][1]
             for number in range(70):
-                layer = {**layer, "id": 10**6 + number, "kind": "group", "layers": [layer]}
+                plain = {name: layer[name] for name in layer if name not in ("planes", "strokes")}
+                layer = {**plain, "id": 10**6 + number, "kind": "group", "layers": [layer]}
             job["layers"][1] = layer
 
         def many(job) -> None:
             job["layers"] += [{**job["layers"][1], "id": 10**6 + n} for n in range(4100)]
 
-        self.refused("nested too deep", job_json=edited(nested))
+        deep_job = rewritten(self.good, self.folder / "deep.lather", job_json=edited(nested))
+        loaded = load_job(deep_job)  # the innermost that can be read holds the others as they lie
+        self.assertEqual(len(loaded.state.layers), 3)
+        self.assertIn("which is not shown", loaded.notices[0])
+        save_job(loaded.state, self.folder / "again.lather")
+        again = described(self.folder / "again.lather")["job.json"]["layers"]
+        self.assertEqual(described(deep_job)["job.json"]["layers"], again)
         self.refused("more than 4000 layers", job_json=edited(many))
         deep = b'{"format":"lather-job","version":2,"layers":' + b"[" * 100_000
         self.refused("damaged", job_json=deep)

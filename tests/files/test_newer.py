@@ -34,7 +34,7 @@ from lather.files.journalreader import read_journal
 from lather.render.compositor import render
 from lather.render.flatten import flatten
 from lather.render.pictures import Pictures
-from tests.files.test_job_file import edited, rewritten
+from tests.files.test_job_file import described, edited, rewritten
 from tests.support import Case, Rect, apply_edit, painted_state, photo_in, random_tile, surveyed
 
 VALUES = st.one_of(
@@ -55,13 +55,6 @@ def full_state(folder: Path):
     regions = Regions(0.1, {Region.SKIN: with_plane(BLACK_MASK, Rect(0, 0, 40, 30), half)},
                       frozenset({Region.LIPS}))  # fmt: skip
     return edits.set_survey(state, state.findings, regions)
-
-
-def described(path: Path) -> dict[str, object]:
-    """All JSON of a job: the description, and the strokes by the member they lie in."""
-    with zipfile.ZipFile(path) as archive:
-        members = [n for n in archive.namelist() if n.endswith(".json")]
-        return {name: json.loads(archive.read(name)) for name in members}
 
 
 def objects(value, path=()):

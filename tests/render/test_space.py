@@ -21,10 +21,10 @@ from lather.assist.changed_outline import changed_outlines
 from lather.assist.picking import picked_in_region
 from lather.assist.split_layers import with_two_layers
 from lather.core.blend.modes import BlendMode
+from lather.core.bounds import N_DIRECTIONS
 from lather.core.kernels import prepare_kernels
 from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
-from lather.core.survey.findings.finding import N_DIRECTIONS
 from lather.core.survey.regions.region import Region
 from lather.core.tone.split import MIDDLE
 from lather.document import areas, edits

@@ -8,9 +8,10 @@ import numpy as np
 
 from lather.assist.survey import with_mark
 from lather.core.area.combine import Combine
+from lather.core.bounds import N_DIRECTIONS
 from lather.core.rect import Rect
 from lather.core.survey.faces.geometry import FaceGeometry
-from lather.core.survey.findings.finding import N_DIRECTIONS, Kind
+from lather.core.survey.findings.finding import Kind
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
 from lather.document.findings import Findings, FindingState

@@ -15,6 +15,7 @@ from typing import Any, ClassVar, Self, TypeVar
 
 from lather.core.arrays import FULL
 from lather.core.blend.modes import BlendMode
+from lather.core.bounds import LAYER, refuse_beyond
 from lather.core.open_enum import OpenEnum
 from lather.core.rect import Rect
 from lather.document.layers.limits import OPEN, Limits
@@ -93,6 +94,9 @@ class Layer(ABC):
     stage: Stage = Stage.CLEAN
     extras: Mapping[str, Any] = field(default_factory=dict)
 
+    def __post_init__(self) -> None:
+        refuse_beyond(f"the layer '{self.name}'"[:80], LAYER, self)
+
     @property
     def kind(self) -> str:
         return self.KIND
@@ -110,6 +114,11 @@ class Layer(ABC):
     @abstractmethod
     def with_children(self, children: Layers) -> Self:
         """A copy that holds other layers."""
+
+    @property
+    def held(self) -> Layers:
+        """All layers that are kept in it, those included that nobody can reach."""
+        return self.children
 
     @property
     @abstractmethod

@@ -11,9 +11,12 @@ import math
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cache
+from types import MappingProxyType
 from typing import Any, Self
 
-from lather.errors import EditError
+from lather.core.bounds import Within
+from lather.errors import BoundsError, EditError
 
 Points = tuple[tuple[float, float], ...]  # x rising, 0-1 each
 LEVEL: Points = ((0.0, 0.0), (1.0, 1.0))
@@ -63,11 +66,18 @@ class Number(Spec):
     def values(self) -> str:
         return f"{self.low:g}-{self.high:g} {self.unit}".rstrip()
 
+    @property
+    def bound(self) -> Within:
+        return Within(self.low, self.high, self.unit)
+
     def checked(self, value: Any) -> float:
         number = float(value)
-        if not math.isfinite(number) or not self.low <= number <= self.high:
-            raise ValueError(f"it takes {self.low:g} to {self.high:g} {self.unit}".rstrip())
+        if self.bound.fault(number):
+            raise ValueError(f"it takes {self.bound.range}")
         return number
+
+    def nearest(self, value: float) -> float:
+        return self.bound.nearest(value)
 
     def read(self, text: str) -> float:
         return float(text.removesuffix(self.unit))
@@ -190,11 +200,36 @@ class Parameters:
 
     more: Mapping[str, Any] = dataclasses.field(default_factory=dict, kw_only=True, hash=False)
 
+    def __post_init__(self) -> None:
+        for name, spec in self.specs().items():
+            try:
+                spec.checked(getattr(self, name))
+            except (ValueError, TypeError) as error:
+                raise BoundsError("Nothing was changed",
+                                  f"{spec.title} cannot be so: {error}") from error  # fmt: skip
+
     @classmethod
-    def specs(cls) -> dict[str, Spec]:
+    @cache
+    def specs(cls) -> Mapping[str, Spec]:
         """By name, in the order in which a card shows them."""
-        return {field.name: field.metadata[_SPEC] for field in dataclasses.fields(cls)
-                if _SPEC in field.metadata}  # fmt: skip
+        return MappingProxyType({
+            field.name: field.metadata[_SPEC] for field in dataclasses.fields(cls)
+            if _SPEC in field.metadata
+        })  # fmt: skip
+
+    @classmethod
+    def nearest(cls, **numbers: float) -> tuple[Self, tuple[str, ...]]:
+        """What lies nearest to measured numbers, and what is said of those beyond their bounds."""
+        specs, said = cls.specs(), list[str]()
+        known: dict[str, Any] = {}
+        for name, value in numbers.items():
+            spec = specs[name]
+            assert isinstance(spec, Number)
+            known[name] = spec.nearest(value)
+            if known[name] != value:
+                said.append(f"{spec.title} would have to be {value:.4g} {spec.unit}".rstrip()
+                            + f": it goes as far as {known[name]:g}")  # fmt: skip
+        return cls(**known), tuple(said)
 
     @classmethod
     def checked(cls, values: Mapping[str, Any]) -> Self:
@@ -204,6 +239,13 @@ class Parameters:
                  if name in specs}  # fmt: skip
         more = {name: value for name, value in values.items() if name not in specs}
         return cls(**known, more=more)
+
+    @property
+    def unknown_names(self) -> tuple[str, ...]:
+        """What a newer Lather set, of itself and of its rows: kept, and not heeded."""
+        inside = (row for name, spec in self.specs().items() if isinstance(spec, Rows)
+                  for row in getattr(self, name))  # fmt: skip
+        return tuple(dict.fromkeys([*self.more, *(n for row in inside for n in row.more)]))
 
     @property
     def values(self) -> dict[str, Any]:

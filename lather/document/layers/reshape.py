@@ -12,6 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FULL
+from lather.core.bounds import FARTHEST_PX
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect, paste
 from lather.core.shape.field import Field, Indexes, node_rect, nodes_under, pixels_around
@@ -22,6 +23,7 @@ from lather.document.layers.moving import MovingLayer
 from lather.document.layers.parameters import Parameters
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import BLACK_MASK, TILE_PX, Key, Tile, Tiles
+from lather.errors import BoundsError
 
 ACROSS, DOWN, HOLD = "across", "down", "hold"
 STAYS = 32768  # of 65535: not displaced
@@ -66,11 +68,17 @@ class ReshapeLayer(Leaf, ComputedLayer, MovingLayer):
     hold: Tiles = BLACK_MASK
     strokes: tuple[StrokeRecord, ...] = ()
 
+    def __post_init__(self) -> None:
+        super().__post_init__()
+        if self.step_px not in STEPS_PX:
+            raise BoundsError("Nothing was changed", f"a reshape has no grid of {self.step_px} px")
+        if self.middle is not None and not _is_line(self.middle):
+            raise BoundsError("The middle line stays as it is", "the new one has no length",
+                              "draw it from the forehead to the chin")  # fmt: skip
+
     @classmethod
     def made(cls, common: Mapping[str, Any], parts: Parts) -> Self:
         step_px = int(parts.own.get(STEP, STEPS_PX[1]))
-        if step_px not in STEPS_PX:
-            raise ValueError("a reshape layer has another grid")
         if any(parts.planes[name].fill != STAYS for name in (ACROSS, DOWN)):
             raise ValueError("a field of a reshape layer has another middle")
         return cls(
@@ -223,9 +231,12 @@ def _line_from(entry: Any) -> tuple[float, float, float, float] | None:
     if entry is None:
         return None
     x0, y0, x1, y1 = (float(value) for value in entry)
-    if not np.isfinite([x0, y0, x1, y1]).all() or (x0, y0) == (x1, y1):
-        raise ValueError("the middle line of a reshape layer has no length")
     return x0, y0, x1, y1
+
+
+def _is_line(middle: tuple[float, float, float, float]) -> bool:
+    x0, y0, x1, y1 = middle
+    return bool(np.abs(middle).max() <= FARTHEST_PX) and (x0, y0) != (x1, y1)
 
 
 def _reach_px(largest_px: float, level: int) -> int:

@@ -97,8 +97,12 @@ class SplitLayer(Unpainted, ComputedLayer):
 
 
 def both_stacks(layers: Iterable[Layer] = ()) -> Layers:
-    """Tone and texture, of the stacks that are given; anything else is left out."""
-    given = {layer.part: layer for layer in layers if isinstance(layer, StackLayer)}
+    """Tone and texture, of the stacks that are given; ValueError for anything else."""
+    given = dict[Part, Layer]()
+    for layer in layers:
+        if not isinstance(layer, StackLayer) or layer.part in given:
+            raise ValueError(f"a split holds tone and texture, no '{layer.name}'")
+        given[layer.part] = layer
     return tuple(
         given.get(part) or StackLayer(id=new_id(), name=part.value.capitalize(), part=part)
         for part in (Part.TONE, Part.TEXTURE)

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from lather.core.bounds import FACE, refuse_beyond
 from lather.core.survey.faces.mesh_points import EYE_CORNERS, LEFT, RIGHT
 
 PUPIL_DISTANCE_MM = 63.0  # adults; infants about 40
@@ -45,6 +46,9 @@ class FaceGeometry:
     handles: dict[str, Point]
     mesh: tuple[Point3, ...] = ()
     extras: Mapping[str, Any] = field(default_factory=dict, hash=False)
+
+    def __post_init__(self) -> None:
+        refuse_beyond("a face", FACE, self)
 
     @classmethod
     def from_pupils(cls, right: Point, left: Point) -> FaceGeometry:

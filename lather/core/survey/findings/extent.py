@@ -10,11 +10,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
+from lather.core.bounds import N_DIRECTIONS
 from lather.core.colour.density import optical_density
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.mend.rim import examine_rim, rim_points
 from lather.core.rect import Rect
-from lather.core.survey.findings.finding import N_DIRECTIONS, Kind
+from lather.core.survey.findings.finding import Kind
 from lather.core.survey.findings.spot import Spot
 
 LOOKED_AT = 4.5  # radii around the spot

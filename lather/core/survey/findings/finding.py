@@ -10,10 +10,10 @@ from typing import Any
 import numpy as np
 
 from lather.core.arrays import Plane
+from lather.core.bounds import FINDING, N_DIRECTIONS, refuse_beyond
 from lather.core.open_enum import OpenEnum
 from lather.core.rect import Rect
 
-N_DIRECTIONS = 24  # in which the extent is measured, the first to the right, then downwards
 MOST_BROKEN = 0.2  # of the rim, for a mend that spans it
 RIM_PX = 1.0  # width of the extent's soft rim
 DOUBTFUL_BELOW = 0.5  # certainty; docs/survey.md says how it was measured
@@ -80,8 +80,8 @@ class Finding:
     contrast_l, contrast_a : mean difference from the surroundings in CIE L* and a*.
     severity : 0-100, how much it catches the eye: contrast against the skin's own unevenness.
     rim_broken : share of the extent's rim, 0-1, that crosses an edge or the picture's border.
-    extent_px : how far it reaches with its soft surround, in `N_DIRECTIONS` directions; of a
-        line, half its width.
+    extent_px : how far it reaches with its soft surround, in `N_DIRECTIONS` directions, the first
+        to the right, then downwards; of a line, half its width.
     edge_px : how wide its rim is, from 80 % to 20 % of its contrast; 0 if not measured.
     path_px : the centre line of a crease, hair or vein as x, y, end to end; of a spot empty.
     length_mm : of a line.
@@ -109,6 +109,9 @@ class Finding:
     area_mm2: float = 0.0
     clipped: float = 0.0
     extras: Mapping[str, Any] = field(default_factory=dict, hash=False)
+
+    def __post_init__(self) -> None:
+        refuse_beyond("a finding", FINDING, self)
 
     @property
     def stands_free(self) -> bool:

@@ -7,9 +7,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage
+from lather.core.bounds import N_DIRECTIONS
 from lather.core.colour.lab import srgb_to_lab
 from lather.core.rect import Rect
-from lather.core.survey.findings.finding import N_DIRECTIONS, Finding
+from lather.core.survey.findings.finding import Finding
 from lather.core.survey.findings.lines import Line
 from lather.core.survey.findings.trust import UNRESOLVED, certainty_of_line
 

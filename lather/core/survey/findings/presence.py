@@ -8,9 +8,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage
+from lather.core.bounds import N_DIRECTIONS
 from lather.core.colour.density import optical_density
 from lather.core.rect import Rect
-from lather.core.survey.findings.finding import N_DIRECTIONS, Finding
+from lather.core.survey.findings.finding import Finding
 
 RING = 1.5  # of the reach: how far the skin around is looked at
 GONE_BELOW = 0.4  # of the contrast it had

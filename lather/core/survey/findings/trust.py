@@ -14,8 +14,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
+from lather.core.bounds import N_DIRECTIONS
 from lather.core.rect import Rect
-from lather.core.survey.findings.finding import N_DIRECTIONS, Finding, Kind
+from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.findings.spot import Spot
 from lather.core.survey.regions.region import Region
 
