@@ -6,8 +6,9 @@ from collections.abc import Callable
 from typing import Any
 
 from lather.actions.workbench import Workbench
+from lather.assist.meanwhile import merged_with
 from lather.core.work import CancelToken, Progress
-from lather.document.merge import Merged, merge
+from lather.document.merge import Merged
 from lather.document.state import JobState
 
 Meanwhile = Callable[[JobState], Merged]  # an outcome, for whatever state the job has come to
@@ -38,7 +39,7 @@ def merge_aside(
 
     def work(progress: Progress, cancel: CancelToken) -> Meanwhile:
         after = edit(before, progress, cancel)
-        return lambda now: merge(before, after, now)
+        return lambda now: merged_with(before, after, now)
 
     run_edit(bench, title, work, done)
 

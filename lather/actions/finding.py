@@ -19,6 +19,7 @@ from lather.actions.task import Offer
 from lather.actions.walk import Mended
 from lather.actions.walking import look_at, step
 from lather.actions.workbench import Workbench
+from lather.assist.meanwhile import merged_with
 from lather.assist.proposal import Proposal, honest
 from lather.core.survey.findings.finding import Finding
 from lather.core.work import CancelToken, Progress
@@ -26,7 +27,7 @@ from lather.document import edits
 from lather.document.briefing import refuse_where_forbidden
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
-from lather.document.merge import Merged, merge, same_work
+from lather.document.merge import Merged, same_work
 from lather.errors import EditError, LatherError
 
 _CUT_FREE = "cut it free and mend ({key:mend.cut_free}), or copy along the edge at 10-20 %"
@@ -117,7 +118,7 @@ def mend(
         proposal = honest(propose_clean(before, options, progress=progress, cancel=cancel))
         after = proposal.accepted()
         proposals.append(proposal)
-        return lambda now: merge(before, after, now)
+        return lambda now: merged_with(before, after, now)
 
     def done(merged: Merged) -> None:
         bench.walk.under_way -= ids
@@ -193,7 +194,7 @@ def other_source(bench: Workbench) -> None:
         options = CleanOptions(ids=frozenset({last.finding.id}), nth_source=nth)
         proposal = propose_clean(last.taken_back(), options, progress=progress, cancel=cancel)
         after = proposal.accepted()
-        return lambda now: merge(last.after, after, now)
+        return lambda now: merged_with(last.after, after, now)
 
     def done(merged: Merged) -> None:
         instead = has_other_source(bench)  # else the other mend is a step of its own

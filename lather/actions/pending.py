@@ -7,13 +7,14 @@ from functools import cached_property
 
 from lather.assist.changed_outline import Outline
 from lather.assist.even_layers import grown
+from lather.assist.meanwhile import merged_with
 from lather.assist.proposal import Proposal, new_layers, weakened
 from lather.core.survey.regions.region import Part
 from lather.document import edits
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Layer, Mask, Stage, new_id
 from lather.document.layers.limits import Limits
-from lather.document.merge import Merged, merge
+from lather.document.merge import Merged
 from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK
 from lather.document.tree import replaced, without
@@ -63,7 +64,7 @@ class Pending:
         ------
         UnseenError : nothing of it would show any more, though nothing of it was left out.
         """
-        merged = merge(self.proposal.before, self.after, now)
+        merged = merged_with(self.proposal.before, self.after, now)
         had = {layer.id for layer in now.layers}
         new = {layer.id for layer in merged.state.layers} - had
         state = grown(merged.state, new)

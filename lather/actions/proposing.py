@@ -9,12 +9,13 @@ from lather.actions.action import When, has_job
 from lather.actions.aside import Meanwhile, run_edit, take_merged
 from lather.actions.pending import Pending
 from lather.actions.workbench import Workbench
+from lather.assist.meanwhile import merged_with
 from lather.assist.proposal import Proposal, honest
 from lather.core.last import Last
 from lather.core.survey.regions.region import Part
 from lather.core.work import CancelToken, Progress
 from lather.document.findings import FindingState
-from lather.document.merge import Merged, merge
+from lather.document.merge import Merged
 from lather.document.state import JobState
 from lather.document.tree import find
 from lather.errors import EditError
@@ -116,7 +117,7 @@ def paint_in(bench: Workbench) -> None:
     """Take it over behind a mask that hides it, with a brush on the mask."""
     pending = bench.pending
     assert pending is not None
-    merged = merge(pending.proposal.before, pending.hidden, bench.state)
+    merged = merged_with(pending.proposal.before, pending.hidden, bench.state)
     behind = find(merged.state.layers, pending.hidden.active_id)
     if behind is None or behind.mask is None:
         raise EditError(

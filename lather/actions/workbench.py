@@ -213,7 +213,10 @@ class Workbench:
             self.stepping.redo()
 
     def go_to_step(self, n_done: int) -> None:
-        """Undo or redo until that many steps of the history are done."""
+        """Undo or redo until that many steps of the history are done; what is still in the hand is
+        taken back, or it would land on top of them."""
+        while self.session is not None and self.session.take_back():
+            self.say("Taken back: the stroke in hand.")
         if self.stepping is not None:
             self.stepping.go_to(n_done)
 

@@ -29,7 +29,7 @@ from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.style import Weak
-from lather.document.tree import walk
+from lather.document.tree import walk_whole
 from lather.errors import EditError, UnseenError
 from lather.render.area import limit_on
 from lather.render.compositor import render_up_to
@@ -235,9 +235,10 @@ def _with_weak_layer(state: JobState, weak: Weak) -> tuple[JobState, int]:
 
 
 def _with_layer(state: JobState) -> tuple[JobState, int]:
-    """The layer that mends go on."""
+    """The layer that mends go on: never a split's, whose layers hold a part of the picture."""
+    whole = list(walk_whole(state.layers))
     active = state.active
-    for layer in (active, *walk(state.layers)):
+    for layer in (*([active] if active in whole else []), *whole):
         clean = layer.stage is Stage.CLEAN and getattr(layer, "weak", None) is None
         meant = layer is active or layer.name == LAYER_NAME
         if clean and meant and is_mendable(state, layer):

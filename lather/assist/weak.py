@@ -19,7 +19,7 @@ from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
 from lather.document.style import Weak
-from lather.document.tree import inserted_above, walk
+from lather.document.tree import inserted_above, walk_whole
 
 NAMES = {Weak.CREASES: "Softened creases", Weak.EYE_BAGS: "Softened eye bags"}
 UNDER_EYE = (0.45, 0.12, 0.48)  # half width, from, to under the pupil, in pupil distances
@@ -54,7 +54,7 @@ def weak_kind_at(state: JobState, place: Place, *, by_source: bool) -> Weak | No
 
 def with_weak_layer(state: JobState, weak: Weak) -> tuple[JobState, PixelLayer]:
     """The layer of that kind, made above the active one if there is none to be painted on."""
-    for layer in walk(state.layers):
+    for layer in walk_whole(state.layers):
         if isinstance(layer, PixelLayer) and layer.weak is weak and is_mendable(state, layer):
             return state, layer
     layer = PixelLayer(

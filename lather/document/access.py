@@ -6,14 +6,15 @@ What depends on the place in the picture, masks and what lies above, is asked in
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 
 from lather.core.blend.modes import BlendMode
 from lather.document.briefing import refuse_where_forbidden
-from lather.document.layers.layer import Layer
+from lather.document.effect import same_content
+from lather.document.layers.layer import Layer, Layers
 from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
-from lather.document.tree import path_to
+from lather.document.tree import path_to, walk
 from lather.errors import EditError
 
 
@@ -32,6 +33,29 @@ def refuse_unless_changeable(state: JobState, layer_id: int) -> None:
             f"'{layer.name}' was left alone", f"its group '{lock.name}' is locked",
             "unlock the group first",
         )  # fmt: skip
+
+
+def refuse_locked_work(name: str, before: JobState, after: JobState) -> None:
+    """Raise `EditError` for a step that changes or takes away what is locked, by whatever way it
+    came. It may be shown, hidden, named, moved as a whole and unlocked."""
+    if after.layers is before.layers:
+        return
+    now = {layer.id: layer for layer in walk(after.layers)}
+    for layer in _locked(before.layers):
+        here = now.get(layer.id)
+        if here is layer or (here is not None and same_content(layer, here)):
+            continue
+        lock = locked_by(before, layer.id)
+        where = "it" if lock is None or lock is layer else f"its group '{lock.name}'"
+        raise EditError(f"'{name}' was not done: '{layer.name}' was left alone",
+                        f"{where} is locked", "unlock it first")  # fmt: skip
+
+
+def _locked(layers: Layers, is_inside: bool = False) -> Iterator[Layer]:
+    for layer in layers:
+        if layer.locked or is_inside:
+            yield layer
+        yield from _locked(layer.children, is_inside or layer.locked)
 
 
 def hidden_by(state: JobState, layer_id: int, *, own_mask: bool = True) -> tuple[str, str]:

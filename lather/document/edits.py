@@ -59,6 +59,7 @@ def set_visible(state: JobState, layer_id: int, visible: bool) -> JobState:
 def set_strength(state: JobState, layer_id: int, strength: float) -> JobState:
     """`strength` 0-1."""
     _refuse_photo(state.layer(layer_id), "have its strength changed")
+    refuse_unless_changeable(state, layer_id)
     return update_layer(state, layer_id, strength=min(max(strength, 0.0), 1.0))
 
 
@@ -66,6 +67,7 @@ def set_mode(state: JobState, layer_id: int, mode: BlendMode) -> JobState:
     _refuse_fixed(state.layer(layer_id), "take a blend mode")
     _refuse_unblended(state.layer(layer_id), "a mask or its strength weakens how far")
     _refuse_unknown(state.layer(layer_id))
+    refuse_unless_changeable(state, layer_id)
     return update_layer(state, layer_id, mode=mode)
 
 
@@ -169,7 +171,8 @@ def delete(state: JobState, layer_id: int) -> JobState:
     """Without a layer; what it mended or evened is open again."""
     layer = state.layer(layer_id)
     _refuse_fixed(layer, "be deleted")
-    refuse_unless_changeable(state, layer_id)
+    for inner in walk((layer,)):
+        refuse_unless_changeable(state, inner.id)
     among, index = place_of(state.layers, layer_id)
     parent = parent_of(state.layers, layer_id)
     rest = among[:index] + among[index + 1 :]
@@ -237,6 +240,7 @@ def add_mask(state: JobState, layer_id: int, *, hide_all: bool = False) -> JobSt
     layer = state.layer(layer_id)
     _refuse_photo(layer, "take a mask")
     _refuse_unknown(layer)
+    refuse_unless_changeable(state, layer_id)
     if layer.mask is not None:
         raise EditError(f"'{layer.name}' already has a mask", advice="paint on it or remove it")
     mask = Mask(tiles=BLACK_MASK if hide_all else WHITE_MASK)
@@ -244,17 +248,17 @@ def add_mask(state: JobState, layer_id: int, *, hide_all: bool = False) -> JobSt
 
 
 def remove_mask(state: JobState, layer_id: int) -> JobState:
-    mask_of(state, layer_id)
+    _changeable_mask(state, layer_id)
     return update_layer(state, layer_id, mask=None)
 
 
 def invert_mask(state: JobState, layer_id: int) -> JobState:
-    mask = mask_of(state, layer_id)
+    mask = _changeable_mask(state, layer_id)
     return update_layer(state, layer_id, mask=replace(mask, inverted=not mask.inverted))
 
 
 def switch_mask(state: JobState, layer_id: int) -> JobState:
-    mask = mask_of(state, layer_id)
+    mask = _changeable_mask(state, layer_id)
     return update_layer(state, layer_id, mask=replace(mask, enabled=not mask.enabled))
 
 
@@ -268,7 +272,7 @@ def set_pixels(
 
 
 def set_mask_pixels(state: JobState, layer_id: int, tiles: Tiles) -> JobState:
-    mask = mask_of(state, layer_id)
+    mask = _changeable_mask(state, layer_id)
     return update_layer(state, layer_id, mask=replace(mask, tiles=tiles))
 
 
@@ -367,6 +371,12 @@ def mask_of(state: JobState, layer_id: int) -> Mask:
     if layer.mask is None:
         raise EditError(f"'{layer.name}' has no mask", advice="add one first")
     return layer.mask
+
+
+def _changeable_mask(state: JobState, layer_id: int) -> Mask:
+    mask = mask_of(state, layer_id)
+    refuse_unless_changeable(state, layer_id)
+    return mask
 
 
 def _refuse_photo(layer: Layer, what: str) -> None:

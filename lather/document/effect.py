@@ -83,6 +83,21 @@ def _same_layer(one: Layer, other: Layer, *, with_notes: bool) -> bool:
     )
 
 
+def same_content(one: Layer, other: Layer) -> bool:
+    """True if two versions of a layer hold the same and act alike, whether shown or not; of layers
+    in it only which they are."""
+    if one.planes.keys() != other.planes.keys() or type(one) is not type(other):
+        return False
+    alike = (one.strength, one.mode, one.limits, dict(one.own_fields)) == (
+        other.strength, other.mode, other.limits, dict(other.own_fields)
+    )
+    return (
+        alike and _same_mask(one.mask, other.mask)
+        and all(_same_tiles(tiles, other.planes[name]) for name, tiles in one.planes.items())
+        and [child.id for child in one.children] == [child.id for child in other.children]
+    )
+
+
 def _common(layer: Layer) -> Mapping[str, Any]:
     """What all layers have, and can be compared by itself."""
     return {entry.name: getattr(layer, entry.name) for entry in fields(Layer)

@@ -11,6 +11,7 @@ from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 
+from lather.document.access import refuse_locked_work
 from lather.document.bounds import refuse_beyond_bounds
 from lather.document.briefing import refuse_retouching
 from lather.document.effect import changes_anything
@@ -84,8 +85,8 @@ class Job:
         """Make `after` the state, as one undoable step; what changes nothing is no step.
 
         Changes in a row with the same `gesture` (a slider being dragged) are one step. Whether
-        there is a step is returned. Raises `EditError` for what no job file could hold, and for
-        what the brief forbids.
+        there is a step is returned. Raises `EditError` for what no job file could hold, for what
+        the brief forbids, and for what changes a locked layer.
         """
         before = self._state
         if after is before:
@@ -95,6 +96,7 @@ class Job:
             return False
         refuse_beyond_bounds(name, before, after)
         refuse_retouching(name, before, after)
+        refuse_locked_work(name, before, after)
         step = Step(name, before, after, gesture)
         self._write_down(step, after)
         self.history.record(step)

@@ -6,12 +6,14 @@ findings by id, everything else by field. Where both changed the same thing, wha
 person did stays, and what is left out is told. Which layer is active is no change.
 
 An automatic stroke is taken whole or not at all: not where its pixels were painted on
-meanwhile, nor where its finding was kept, skipped or marked.
+meanwhile, nor where its finding was kept, skipped or marked. A new layer that serves findings is
+taken if one of them is still wanted. On what was locked meanwhile nothing is done. A finding is
+done if the stroke or the layer that did it is there.
 """
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass, field, fields, replace
 from typing import Any, TypeVar
 
@@ -20,6 +22,8 @@ from numpy.typing import NDArray
 
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding
+from lather.document.access import locked_by
+from lather.document.effect import same_content
 from lather.document.findings import Findings, FindingState
 from lather.document.layers.layer import Layer, Layers, Leaf, Mask
 from lather.document.merged_planes import Clash, merged_planes, merged_tiles
@@ -27,9 +31,10 @@ from lather.document.planes import Regions
 from lather.document.state import JobState
 from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Key, Tiles
-from lather.document.tree import find, inserted_above, parent_of, place_of, replaced, walk
+from lather.document.tree import find, inserted_above, parent_of, path_to, place_of, replaced, walk
 
 T = TypeVar("T")
+Lies = Callable[[Finding, int], Finding]  # where a mark lies in the space of a layer, by its id
 _NOT_FIELDS = {"id", "children", "tiles", "strokes", "mask"}
 
 
@@ -46,20 +51,23 @@ def same_work(one: JobState, other: JobState) -> bool:
     return one is other or one.work == other.work
 
 
-def merge(before: JobState, after: JobState, now: JobState) -> Merged:
+def merge(
+    before: JobState, after: JobState, now: JobState, lies: Lies = lambda mark, _: mark
+) -> Merged:
     """What work aside made of `before`, in the state of now.
 
     Parameters
     ----------
     before, after : the state that the work began with, and what it made of it.
     now : the state of the job, which may have gone on from `before`.
+    lies : where a mark, which has its place on the photo, lies among the strokes of a layer.
     """
     active = after.active_id if now.active_id == before.active_id else now.active_id
     if after is before:
         return Merged(now)
     if same_work(before, now):
         return Merged(after if after.active_id == active else replace(after, active_id=active))
-    merging = _Merging(before, after, now)
+    merging = _Merging(before, after, now, lies)
     layers = merging.layers()
     state = replace(
         now,
@@ -81,11 +89,13 @@ class _Merging:
     before: JobState
     after: JobState
     now: JobState
+    lies: Lies
     left_out: list[str] = field(default_factory=list)
     _refused: set[int] = field(default_factory=set)  # findings whose strokes are not taken
 
     def __post_init__(self) -> None:
         old = self.before.findings
+        self._serves = _served_by(self.before, self.after)
         for finding in old.items:
             decided = self.now.findings.states.get(finding.id)
             if decided != old.states.get(finding.id) and decided is not FindingState.DONE:
@@ -135,19 +145,22 @@ class _Merging:
                     came.update(one.id for one in walk((layer,)))
                     added = self._added(layer) if here is None else None
                     if added is not None:
-                        layers = _inserted(layers, self.after.layers, added)
+                        layers = self._inserted(layers, added)
             elif here is None:
-                self.left_out.append(f"what was done on '{layer.name}', deleted meanwhile")
+                self._leave_out(layer, was, "deleted meanwhile")
+            elif locked_by(self.now, layer.id) is not None and not same_content(was, layer):
+                self._leave_out(layer, was, "locked meanwhile")
             else:
                 merged = self._layer(was, layer, here)
                 if merged is not here:
                     layers = replaced(layers, layer.id, (merged,))
         for gone in old.values():
             here = find(layers, gone.id)
-            if here is gone:
+            if here is gone and locked_by(self.now, gone.id) is None:
                 layers = replaced(layers, gone.id, ())
             elif here is not None:
-                self.left_out.append(f"'{here.name}' stays: it was changed meanwhile")
+                self.left_out.append(f"'{here.name}' stays: it was changed or locked meanwhile")
+        self._unserved(layers)
         return layers
 
     def findings(self) -> Findings:
@@ -204,6 +217,38 @@ class _Merging:
 
     # --- layers --------------------------------------------------------------------------
 
+    def _leave_out(self, layer: Layer, was: Layer, why: str) -> None:
+        """Nothing of what was done on a layer is taken, nor what it was done for."""
+        if not (layer.children and same_content(was, layer)):  # else what is in it tells
+            self.left_out.append(f"what was done on '{layer.name}', {why}")
+
+    def _unserved(self, layers: Layers) -> None:
+        """Findings of which neither stroke nor layer is there are not done."""
+        there = {layer.id: layer for layer in walk(layers)}
+        for number, (layer_id, strokes) in self._serves.items():
+            layer = there.get(layer_id)
+            has = {id(stroke) for stroke in layer.strokes} if layer is not None else set()
+            if layer is None or (strokes and has.isdisjoint(strokes)):
+                self._refused.add(number)
+
+    def _inserted(self, layers: Layers, layer: Layer) -> Layers:
+        """`layers` with a new one where it lies in the work's, as far as its neighbours are there;
+        never inside of what is locked."""
+        among, index = place_of(self.after.layers, layer.id)
+        for below in reversed(among[:index]):
+            if find(layers, below.id) is not None:
+                groups = path_to(layers, below.id)[:-1]
+                anchor = next((group for group in groups if group.locked), below)
+                return inserted_above(layers, anchor.id, layer)
+        parent = parent_of(self.after.layers, layer.id)
+        here = find(layers, parent.id) if parent is not None else None
+        if here is not None:
+            lock = next((one for one in path_to(layers, here.id) if one.locked), None)
+            if lock is not None:
+                return inserted_above(layers, lock.id, layer)
+            return replaced(layers, here.id, (here.with_children((layer, *here.children)),))
+        return (*layers, layer)
+
     def _layer(self, was: Layer, new: Layer, here: Layer) -> Layer:
         if here is was and isinstance(here, Leaf) and not here.planes:
             return new
@@ -219,6 +264,11 @@ class _Merging:
 
     def _added(self, layer: Layer) -> Layer | None:
         """A new layer, without what was decided otherwise meanwhile; None if nothing is left."""
+        served = {number for number, (layer_id, strokes) in self._serves.items()
+                  if layer_id == layer.id and not strokes}  # fmt: skip
+        if served and served <= self._refused:
+            self.left_out.append(f"'{layer.name}', which you decided on otherwise meanwhile")
+            return None
         added = [self._added(child) for child in layer.children]
         children = tuple(child for child in added if child is not None)
         if layer.children and not children:
@@ -273,7 +323,7 @@ class _Merging:
         self, added: Sequence[StrokeRecord], clash: Clash, here: Layer
     ) -> list[StrokeRecord]:
         """Strokes that are not taken, and all whose pixels may lie among theirs."""
-        dropped = [stroke for stroke in added if self._is_refused(stroke)
+        dropped = [stroke for stroke in added if self._is_refused(stroke, here)
                    or _meets(clash, here.samples_rect(stroke.rect))]  # fmt: skip
         waiting = [stroke for stroke in added if not any(stroke is other for other in dropped)]
         for one in dropped:  # grows as it goes
@@ -282,10 +332,25 @@ class _Merging:
                 waiting.remove(stroke)
         return dropped
 
-    def _is_refused(self, stroke: StrokeRecord) -> bool:
+    def _is_refused(self, stroke: StrokeRecord, layer: Layer) -> bool:
         if not self._refused.isdisjoint(_findings_of(stroke)):
             return True
-        return any(_covers(mark, stroke.rect) for mark in self._new_marks)
+        return any(_covers(self.lies(mark, layer.id), stroke.rect) for mark in self._new_marks)
+
+
+def _served_by(before: JobState, after: JobState) -> dict[int, tuple[int, set[int]]]:
+    """By finding that the work did: the layer it was done on, and the strokes that did it."""
+    old = {id(stroke) for layer in walk(before.layers) for stroke in layer.strokes}
+    strokes: dict[tuple[int, int], set[int]] = {}
+    for layer in walk(after.layers):
+        for stroke in layer.strokes:
+            if id(stroke) not in old:
+                for number in _findings_of(stroke):
+                    strokes.setdefault((number, layer.id), set()).add(id(stroke))
+    was = before.findings.done_by
+    return {number: (layer_id, strokes.get((number, layer_id), set()))
+            for number, layer_id in after.findings.done_by.items()
+            if was.get(number) != layer_id}  # fmt: skip
 
 
 def _findings_of(stroke: StrokeRecord) -> Iterable[int]:
@@ -319,16 +384,3 @@ def _put_back(tiles: Tiles, here: Tiles, rects: Iterable[Rect]) -> Tiles:
             part = rect.intersect(cell).shifted(-cell.x0, -cell.y0).slices
             changed[key][part] = here.pixels(key)[part]
     return tiles.with_tiles(changed)
-
-
-def _inserted(layers: Layers, model: Layers, layer: Layer) -> Layers:
-    """`layers` with a new one where it lies in `model`, as far as its neighbours are there."""
-    among, index = place_of(model, layer.id)
-    for below in reversed(among[:index]):
-        if find(layers, below.id) is not None:
-            return inserted_above(layers, below.id, layer)
-    parent = parent_of(model, layer.id)
-    here = find(layers, parent.id) if parent is not None else None
-    if here is not None:
-        return replaced(layers, here.id, (here.with_children((layer, *here.children)),))
-    return (*layers, layer)

@@ -14,6 +14,14 @@ def walk(layers: Layers) -> Iterator[Layer]:
         yield from walk(layer.children)
 
 
+def walk_whole(layers: Layers) -> Iterator[Layer]:
+    """The same without those in a split's stacks, which hold a part of the picture."""
+    for layer in layers:
+        yield layer
+        if not layer.HOLDS_PARTS:
+            yield from walk_whole(layer.children)
+
+
 def walk_held(layers: Layers) -> Iterator[Layer]:
     """The same with those that lie in layers which cannot be understood: what a file holds."""
     for layer in layers:
@@ -71,7 +79,10 @@ def replaced(layers: Layers, layer_id: int, by: Layers) -> Layers:
 
 def above(layers: Layers, layer_id: int) -> Iterator[Layer]:
     """All layers that lie above one, in its group and in those around it."""
-    for layer in path_to(layers, layer_id):
+    path = path_to(layers, layer_id)
+    for parent, layer in zip((None, *path), path, strict=False):
+        if parent is not None and parent.HOLDS_PARTS:
+            continue  # they lie beside each other
         among, index = place_of(layers, layer.id)
         yield from walk(among[index + 1 :])
 

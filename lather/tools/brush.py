@@ -42,11 +42,10 @@ from lather.document.tiles import TILE_PX, Key
 from lather.document.tree import above, find, replaced, without
 from lather.errors import EditError
 from lather.render.area import area_on
-from lather.render.compositor import render
 from lather.render.visibility import refuse_unless_seen
 from lather.tools.base import Hand, Outcome, Work
 from lather.tools.own_layer import OwnLayer, layer_to_erase_on, layer_to_paint_on
-from lather.tools.reading import up_to
+from lather.tools.reading import part_of, stacks_around, up_to
 
 
 def begin_paint_colour(state: JobState, hand: Hand) -> Work:
@@ -72,13 +71,16 @@ def begin_erase(state: JobState, hand: Hand) -> Work:
 def begin_paint_back(state: JobState, hand: Hand) -> Work:
     if hand.back_to is None:
         own = layer_to_paint_on(state, "Original", hand.stage)
-        return PixelWork(own.state, hand, PhotoPaint(state.photo), "Paint back", of_picture=True,
+        photo: Paint = PhotoPaint(state.photo)
+        if stacks_around(own.state):
+            photo = StatePaint(own.state.as_photographed, own.state)
+        return PixelWork(own.state, hand, photo, "Paint back", of_picture=True,
                          anchor=own.anchor, from_active=state.active_id)  # fmt: skip
     if isinstance(state.active, PhotoLayer):  # the picture as it was goes over all of it
         own = OwnLayer(_with_layer_on_top(state, "Earlier"), _topmost)
     else:
         own = layer_to_paint_on(state, "Earlier", hand.stage)
-    paint = StatePaint(_as_it_was_there(hand.back_to, own.state))
+    paint = StatePaint(_as_it_was_there(hand.back_to, own.state), own.state)
     return PixelWork(own.state, hand, paint, "Paint back", of_picture=True, anchor=own.anchor,
                      from_active=state.active_id)  # fmt: skip
 
@@ -132,16 +134,17 @@ class WeighedPaint:
 
 
 class StatePaint:
-    """The whole picture as it was in another state of the job."""
+    """The picture as it was in another state of the job, or in a split the part of it that the
+    active layer of `now` is in."""
 
-    def __init__(self, state: JobState) -> None:
-        self._state = state
+    def __init__(self, earlier: JobState, now: JobState) -> None:
+        self._read = part_of(earlier, stacks_around(now))
 
     def lay(
         self, key: Key, part: Rect, base: LayerPixels, coverage: Plane, out: LayerPixels
     ) -> None:
         cell = Rect.cell(key, TILE_PX)
-        pixels = render(self._state, part.shifted(cell.x0, cell.y0))
+        pixels = self._read(part.shifted(cell.x0, cell.y0), 0)
         source = np.empty(pixels.shape, dtype=np.uint16)
         to_pixels(pixels, source)
         lay_colour(base, coverage, source, out)

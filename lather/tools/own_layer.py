@@ -16,7 +16,7 @@ from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
 from lather.document.layers.split import StackLayer
 from lather.document.state import JobState
-from lather.document.tree import path_to, walk
+from lather.document.tree import path_to, walk_whole
 
 
 @dataclass(frozen=True)
@@ -59,7 +59,7 @@ def layer_to_erase_on(state: JobState, stage: Stage) -> OwnLayer:
     was; there is none to be made."""
     if _takes(state) or isinstance(state.active, (LightLayer, PhotoLayer)):
         return OwnLayer(state)
-    for layer in reversed([*walk(state.layers)]):
+    for layer in reversed([*walk_whole(state.layers)]):
         if (isinstance(layer, PixelLayer) and layer.stage is stage and layer.tiles
                 and not work_of(layer) and is_paintable(state, layer)):  # fmt: skip
             return OwnLayer(replace(state, active_id=layer.id))

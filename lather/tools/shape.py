@@ -6,7 +6,7 @@ import math
 from collections.abc import Iterable, Iterator
 from dataclasses import asdict, replace
 from functools import cached_property
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -20,6 +20,7 @@ from lather.core.shape.head import face_width_px
 from lather.core.shape.lines import StraightLines, bends
 from lather.core.shape.mirror import Mirror
 from lather.core.shape.moves import Dab, Move
+from lather.document.access import refuse_unless_changeable
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.live_field import Limit, LiveField, Made
 from lather.document.reshapes import reshape_to_work_on
@@ -30,6 +31,7 @@ from lather.document.tree import find, replaced
 from lather.errors import EditError
 from lather.render.reshaping import prepare_places
 from lather.render.space import area_at_nodes, layer_space
+from lather.render.visibility import refuse_unless_seen
 from lather.tools.base import Hand, Outcome, ShapeReading, Work
 
 HOLD_STEPS = 5  # of the grid: how far around a straight line nothing goes across it
@@ -40,6 +42,8 @@ FREE_SHARE = 0.15  # of the brush's radius more: where anything does
 
 class FieldWork(Work):
     """What works on the field of a reshape layer; a new one on top, if none is there."""
+
+    MOVES_NOW: ClassVar[bool] = True  # else what it does shows only in what comes later
 
     def __init__(self, state: JobState, hand: Hand, name: str) -> None:
         self._state, self._layer = reshape_to_work_on(state)
@@ -55,9 +59,12 @@ class FieldWork(Work):
             tool=self._hand.tool, brush=self._hand.brush, readings=readings_of(samples),
             rect=self._live.rect, extras=self._extras(),
         )  # fmt: skip
+        if self.MOVES_NOW:
+            refuse_unless_seen(with_layer(self._state, layer), layer.id, self._live.rect)
         done = layer.with_painted(layer.planes, (*layer.strokes, record))
         prepare_places(done, self._state.photo.rect)  # marks are looked for at once
-        return Outcome(self._name, lambda now: self._applied(now, done, record))
+        return Outcome(self._name, lambda now: self._applied(now, done, record),
+                       lays=self.MOVES_NOW)  # fmt: skip
 
     def _extras(self) -> dict[str, Any]:
         return {"shape": asdict(self._hand.shape)}
@@ -75,6 +82,7 @@ class FieldWork(Work):
                 "The last stroke was dropped", f"'{self._layer.name}' was deleted meanwhile",
                 "do it again",
             )  # fmt: skip
+        refuse_unless_changeable(now, current.id)
         if all(current.planes[name] is tiles for name, tiles in self._layer.planes.items()):
             painted = current.with_painted(done.planes, (*current.strokes, record))
         else:
@@ -213,6 +221,8 @@ class MoveWork(FieldWork):
 class HoldWork(FieldWork):
     """Paints what does not move."""
 
+    MOVES_NOW = False
+
     def __init__(self, state: JobState, hand: Hand, *, holds: bool) -> None:
         super().__init__(state, hand, "Hold" if holds else "Let go")
         from lather.core.shape.field import node_rect
@@ -248,6 +258,8 @@ class HoldWork(FieldWork):
 
 class MiddleLineWork(FieldWork):
     """Draws the line that strokes are mirrored at."""
+
+    MOVES_NOW = False
 
     def __init__(self, state: JobState, hand: Hand) -> None:
         super().__init__(state, hand, "Middle line")

@@ -130,7 +130,7 @@ class QuestionTest(Case):
         outside = edits.add_pixel_layer(replace(state, active_id=group_id))
         locked = replace(edits.set_locked(outside, group_id, True), active_id=layer_id)
         self.assert_all_refuse(locked, "its group 'Group 1' is locked", "unlock the group first")
-        masked = edits.add_mask(locked, layer_id)
+        masked = edits.set_locked(edits.add_mask(outside, layer_id), group_id, True)
         other = outside.active_id
         for edit in (
             lambda: edits.delete(locked, layer_id), lambda: edits.delete(locked, group_id),
@@ -140,6 +140,11 @@ class QuestionTest(Case):
             lambda: edits.move_into(locked, other, group_id=group_id),
             lambda: edits.raise_layer(locked, layer_id),
             lambda: edits.mask_paintable(masked, layer_id),
+            lambda: edits.add_mask(locked, layer_id), lambda: edits.remove_mask(masked, layer_id),
+            lambda: edits.invert_mask(masked, layer_id),
+            lambda: edits.switch_mask(masked, layer_id),
+            lambda: edits.set_mode(locked, layer_id, BlendMode.SCREEN),
+            lambda: edits.set_strength(locked, layer_id, 0.5),
             lambda: areas.to_mask(locked, layer_id),
         ):  # fmt: skip
             with self.assertRaisesRegex(EditError, "is locked"):

@@ -14,7 +14,6 @@ from lather.assist.check.reading import Row
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document import edits
 from lather.document.layers.layer import Layer
-from lather.document.layers.photo import PhotoLayer
 from lather.document.state import JobState
 
 HOLDS = 0.995  # share of the limit that a lever brings a measure to
@@ -129,7 +128,7 @@ def _tried(
     if not rows:
         return {}
     candidates = [layer for layer in state.layers
-                  if layer.is_shown and not isinstance(layer, PhotoLayer)]  # fmt: skip
+                  if layer.is_shown and not layer.locked]  # fmt: skip
     now, without = _checked(state, rows, cancel, quick=quick), {}
     for number, layer in enumerate(candidates):
         progress(number / len(candidates), f"trying without '{layer.name}'")
