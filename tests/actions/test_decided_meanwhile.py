@@ -262,7 +262,7 @@ class LockedTest(DecidedCase):
 
 
 class SplitTest(DecidedCase):
-    """What is in a split's stacks is a part of the picture, and no place for a mend of all of it."""
+    """What is in a split's stacks is a part of the picture, no place for a mend of all of it."""
 
     def in_stack(self, part: Part):
         state = edits.add_computed(spotted(), SplitLayer)

@@ -12,10 +12,12 @@ from lather.core.filter.blur import blurred
 from lather.core.filter.grain import add_grain, grain_sigma_l
 from lather.core.filter.reach import median_reach_px
 from lather.core.filter.sharpen import lighten, sharpened
+from lather.core.filter.smooth import smoothed
 from lather.core.filter.soften import softened
 from lather.core.filter.sweep import BOTH, DARK, LIGHT, swept
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
+from lather.core.tone.split import split
 from tests.support import Case
 
 SIDE = 240
@@ -143,6 +145,54 @@ class GrainTest(Case):
         for sigma in (0.4, 1.0, 3.0):
             image = noisy(sigma)[..., 0] + 0.2 * (np.arange(SIDE) % 60 > 30)
             self.assertAlmostEqual(grain_sigma_l(image), sigma, delta=0.12 * sigma)
+
+
+class TransparencyTest(Case):
+    """Colour is averaged by its alpha: what is transparent has none."""
+
+    FILTERS = (
+        ("blur", lambda p, r, i: blurred(p, r, 3.0, i)),
+        ("wide blur", lambda p, r, i: blurred(p, r, 30.0, i)),
+        ("soften", lambda p, r, i: softened(p, r, 8.0, 2.0, i)),
+        ("sharpen", lambda p, r, i: sharpened(p, r, 2.0, 300.0, 0.0, i)),
+        ("sweep", lambda p, r, i: swept(p, r, 6.0, 1.0, BOTH, i)),
+        ("smooth", lambda p, r, i: smoothed(p, r, 4.0, 6.0)),
+        ("wide smooth", lambda p, r, i: smoothed(p, r, 40.0, 6.0)),
+        ("tone", lambda p, r, i: split(p, r, 6.0, i)[0]),
+    )
+
+    @settings(max_examples=25, deadline=None)
+    @given(st.integers(0, 2**32 - 1), st.floats(0, 0.9))
+    def test_one_colour_stays_that_colour(self, seed: int, empty: float) -> None:
+        random = np.random.default_rng(seed)
+        pixels = np.zeros((90, 110, 4), np.float32)
+        alpha = random.random((90, 110)).astype(np.float32)
+        alpha[random.random((90, 110)) < empty] = 0
+        alpha[:, 60:] = 0  # a rim, half of it covered
+        alpha[:, 55:60] = 0.5
+        pixels[..., 3] = alpha
+        pixels[..., :3] = np.where(alpha[..., None] > 0, (0.5, 0.3, 0.7), 0)
+        rect = Rect(5, 7, 115, 97)
+        for name, apply in self.FILTERS:
+            out = apply(pixels, rect, rect)
+            self.assert_equal_arrays(out[..., 3], alpha)
+            shown = alpha > 0
+            off = np.abs(out[..., :3][shown] - np.float32((0.5, 0.3, 0.7)))
+            self.assertLess(float(off.max()), 2e-3, name)
+
+    def test_opaque_it_is_what_it_was(self) -> None:
+        """Both ways to filter agree where nothing is transparent."""
+        pixels = noisy(6.0)
+        rect = Rect(0, 0, pixels.shape[1], pixels.shape[0])
+        nearly = np.pad(pixels, ((0, 0), (0, 1), (0, 0)), mode="edge")
+        nearly[-1, -1, 3] = 0.999
+        wide = Rect(0, 0, rect.width + 1, rect.height)
+        middle = Rect(20, 20, rect.width - 40, rect.height - 40)
+        for name, apply in self.FILTERS:
+            one = apply(np.pad(pixels, ((0, 0), (0, 1), (0, 0)), mode="edge"), wide, wide)
+            other = apply(nearly, wide, wide)
+            off = float(np.abs(one - other)[middle.slices].max())
+            self.assertLess(off, 2e-3, name)
 
 
 class SweepTest(Case):

@@ -116,6 +116,19 @@ class Formula(unittest.TestCase):
                 seen = seen_at(field.sources, place) - place
                 np.testing.assert_allclose(seen[0], 2.0 * np.array(way), atol=0.15)
 
+    def test_a_harder_brush_goes_no_farther(self) -> None:
+        """The same setting is the same largest displacement, whatever the rim."""
+        for move in (Move.GATHER, Move.SWELL, Move.TURN):
+            for hardness in (0.0, 0.5, 0.9):
+                at = Rect(0, 0, 100, 100)
+                nodes = np.zeros((100, 100, 2), np.float32)
+                dab = Dab(100.0, 100.0, 60.0, hardness, 1.0)
+                made = moved(nodes, at, 2, np.ones((100, 100), np.float32), move, dab,
+                             Rect(0, 0, 200, 200), Guard(), 255.0)  # fmt: skip
+                self.assertEqual(made, 1.0)
+                farthest = float(np.linalg.norm(nodes, axis=-1).max())
+                self.assertAlmostEqual(farthest, 1.0, delta=0.02, msg=f"{move} {hardness}")
+
     def test_eased_back_to_nothing_it_is_nothing(self) -> None:
         field = nothing()
         stroke(field, [(180.0, 200.0), (230.0, 210.0)], 90.0)

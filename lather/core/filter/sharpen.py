@@ -12,6 +12,7 @@ import numpy as np
 from lather.core.arrays import FloatImage, Plane
 from lather.core.blend.modes import lum, set_lum
 from lather.core.filter.gaussian import gaussian
+from lather.core.filter.straight import gaussian_of_colours, is_opaque
 from lather.core.kernels import Kernel
 from lather.core.rect import Rect
 
@@ -34,14 +35,23 @@ def sharpened(
     out = pixels[inside.shifted(-rect.x0, -rect.y0).slices].copy()
     if contrast_percent == 100:
         return out
-    light = np.ascontiguousarray(lum(pixels[..., :3])[..., 0])
-    blurred = gaussian(light, rect, width_px, inside)
-    detail = light[inside.shifted(-rect.x0, -rect.y0).slices] - blurred
+    detail = _detail(pixels, rect, width_px, inside)
     power = np.square(np.square(detail))
     least = np.float32(max(ABOVE_GRAIN * grain_l / 100, 1e-4) ** 4)
     share = np.float32(contrast_percent / 100 - 1)
     lighten(out, np.ascontiguousarray(share * detail * power / (power + least)))
     return out
+
+
+def _detail(pixels: FloatImage, rect: Rect, width_px: float, inside: Rect) -> Plane:
+    """Lightness minus its blur."""
+    light = np.ascontiguousarray(lum(pixels[..., :3])[..., 0])
+    if is_opaque(pixels):
+        blurred = gaussian(light, rect, width_px, inside)
+    else:
+        blurred = lum(gaussian_of_colours(pixels, rect, width_px, inside)[..., :3])[..., 0]
+    detail: Plane = light[inside.shifted(-rect.x0, -rect.y0).slices] - blurred
+    return detail
 
 
 def _lighten_reference(image: FloatImage, lift: Plane) -> None:

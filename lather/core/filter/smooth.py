@@ -10,10 +10,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from lather.core.arrays import FloatImage
+from lather.core.arrays import FloatImage, Plane
 from lather.core.blend.modes import lum
 from lather.core.filter.gaussian import direct, from_blocks, to_blocks
 from lather.core.filter.reach import LEAST_SIGMA_BLOCKS, block_px
+from lather.core.filter.straight import LEAST, is_opaque
 from lather.core.kernels import Kernel
 from lather.core.rect import Rect
 
@@ -35,16 +36,40 @@ def smoothed(pixels: FloatImage, rect: Rect, scale_px: float, edge_l: float) -> 
     # The products at full size: their means over blocks hold the variance within the blocks.
     n_rows, n_columns = -(-(top + rect.height) // side), -(-(left + rect.width) // side)
     moments = np.empty((n_rows, n_columns, 8), dtype=np.float32)
-    block_moments(pixels, left, top, side, moments)
-    means = direct_planes(moments, sigma)
+    counts: Plane | None = None
+    if is_opaque(pixels):
+        block_moments(pixels, left, top, side, moments)
+    else:  # each pixel counts by its alpha
+        moments, counts = _weighed_moments(pixels, rect, side)
+    means = _mean(moments, sigma, counts)
     mean, mean_light = means[..., :3], means[..., 3:4]
     variance = np.maximum(means[..., 4:5] - mean_light**2, 0)
     covariance = means[..., 5:8] - mean * mean_light
     slope = covariance / (variance + np.float32(half_kept(edge_l)))
-    lines = direct_planes(np.dstack([slope, mean - slope * mean_light]), sigma)
+    lines = _mean(np.dstack([slope, mean - slope * mean_light]), sigma, counts)
     out = np.empty_like(pixels)
     apply_lines(pixels, lines, left, top, side, out)
     return out
+
+
+def _mean(planes: FloatImage, sigma: float, counts: Plane | None) -> FloatImage:
+    """`direct_planes`, of blocks that count by the alpha in them."""
+    if counts is None:
+        return direct_planes(planes, sigma)
+    both = np.dstack([planes * counts[..., None], counts])
+    soft = direct_planes(np.ascontiguousarray(both), sigma)
+    return np.asarray(soft[..., :-1] / np.maximum(soft[..., -1:], LEAST))
+
+
+def _weighed_moments(pixels: FloatImage, rect: Rect, side: int) -> tuple[FloatImage, Plane]:
+    """As `block_moments` gives them, of pixels that count by their alpha; and the mean alpha."""
+    colour, alpha = pixels[..., :3], pixels[..., 3:]
+    light = lum(colour)
+    planes = np.dstack([colour, light, light * light, colour * light]) * alpha
+    sums = [to_blocks(np.ascontiguousarray(planes[..., n : n + 4]), rect, side) for n in (0, 4)]
+    counts = to_blocks(np.ascontiguousarray(alpha[..., 0]), rect, side)
+    moments = np.dstack(sums) / np.maximum(counts, LEAST)[..., None]
+    return moments.astype(np.float32), counts
 
 
 def half_kept(edge_l: float) -> float:

@@ -6,10 +6,8 @@ finer than the pores' radius stays as it is, and so does what is coarser than th
 
 from __future__ import annotations
 
-import numpy as np
-
 from lather.core.arrays import FloatImage
-from lather.core.filter.gaussian import gaussian
+from lather.core.filter.straight import gaussian_of_colours
 from lather.core.rect import Rect
 
 
@@ -26,8 +24,7 @@ def softened(
     whole = pixels[inside.shifted(-rect.x0, -rect.y0).slices]
     if pore_px >= radius_px:
         return whole.copy()
-    pixels = np.ascontiguousarray(pixels)
-    out = whole - gaussian(pixels, rect, pore_px, inside)
-    out += gaussian(pixels, rect, radius_px, inside)
+    out = whole - gaussian_of_colours(pixels, rect, pore_px, inside)
+    out += gaussian_of_colours(pixels, rect, radius_px, inside)
     out[..., 3] = whole[..., 3]
     return out

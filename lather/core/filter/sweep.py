@@ -9,12 +9,14 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+from scipy.ndimage import distance_transform_edt
 
 from lather.core.adjust.bracket import smooth_step
 from lather.core.arrays import FloatImage
 from lather.core.blend.modes import lum
 from lather.core.filter.gaussian import from_blocks, to_blocks
 from lather.core.filter.reach import MEDIAN_BLOCKS, median_block_px
+from lather.core.filter.straight import LEAST, colours_of, is_opaque, premultiplied
 from lather.core.rect import Rect
 
 DARK, LIGHT, BOTH = "dark", "light", "both"
@@ -33,7 +35,7 @@ def swept(
         that does by so much goes, all of one that does by 1.5 times as much.
     """
     side = median_block_px(width_px)
-    blocks = np.ascontiguousarray(to_blocks(np.ascontiguousarray(pixels), rect, side))
+    blocks = np.ascontiguousarray(_blocks(pixels, rect, side))
     middle = np.ascontiguousarray(from_blocks(_median(blocks), rect, side, inside))
     whole = pixels[inside.shifted(-rect.x0, -rect.y0).slices]
     out = whole.copy()
@@ -45,6 +47,20 @@ def swept(
     share = smooth_step(stands_out / contrast_l - 0.5).astype(np.float32)
     out[..., :3] += share * (middle[..., :3] - whole[..., :3])
     return out
+
+
+def _blocks(pixels: FloatImage, rect: Rect, side: int) -> FloatImage:
+    """Means of blocks, each colour by its alpha; a block that holds none has the nearest one's."""
+    if is_opaque(pixels):
+        return to_blocks(np.ascontiguousarray(pixels), rect, side)
+    means = to_blocks(premultiplied(pixels), rect, side)
+    there = means[..., 3] > LEAST
+    if not there.any():
+        return means
+    nearest = distance_transform_edt(~there, return_distances=False, return_indices=True)
+    filled: FloatImage = means[tuple(nearest)]
+    filled[..., :3] = colours_of(filled, filled)
+    return filled
 
 
 def _median(blocks: FloatImage) -> FloatImage:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import numpy as np
 
 from lather.core.arrays import FloatImage
-from lather.core.filter.gaussian import gaussian
+from lather.core.filter.straight import gaussian_of_colours
 from lather.core.rect import Rect
 
 MIDDLE = np.float32(0.5)
@@ -26,10 +26,9 @@ def split(
     inside : the part of `rect` that is to be split; None: all.
     """
     inside = inside or rect
-    tone = np.ascontiguousarray(gaussian(np.ascontiguousarray(pixels), rect, sigma_px, inside))
+    tone = gaussian_of_colours(pixels, rect, sigma_px, inside)
     whole = pixels[inside.shifted(-rect.x0, -rect.y0).slices]
     texture = whole - tone
     texture += MIDDLE
-    for part in (tone, texture):
-        part[..., 3] = whole[..., 3]
+    texture[..., 3] = whole[..., 3]
     return tone, texture
