@@ -15,6 +15,7 @@ from collections.abc import Callable
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from bench import (
+    cancelling,
     check_quality,
     checking,
     even_speed,
@@ -44,6 +45,7 @@ Group = Callable[[Scale], list[Row]]
 GROUPS: dict[str, Group] = {
     "stroke": stroke.measure,
     "stalls": stalls.measure,
+    "cancelling": cancelling.measure,
     "layers": layers.measure,
     "mend": mend.measure,
     "survey": surveying.measure,

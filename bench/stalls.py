@@ -14,6 +14,9 @@ import numpy as np
 
 from bench.common import Row, Scale, large_state, row
 from bench.stroke import opened
+from lather.actions.pending import Pending
+from lather.actions.proposing import set_strength
+from lather.assist.proposal import Proposal
 from lather.core.bounds import N_DIRECTIONS
 from lather.core.brush.stroke import PenSample
 from lather.core.survey.findings.finding import Finding, Kind
@@ -21,7 +24,13 @@ from lather.core.survey.regions.region import Region
 from lather.document import edits
 from lather.document.findings import Findings
 from lather.document.job import Job
-from lather.document.layers.layer import Mask
+from lather.document.layers.blood_pigment import (
+    BLOOD,
+    NOTHING_TAKEN,
+    PIGMENT,
+    BloodPigmentLayer,
+)
+from lather.document.layers.layer import Mask, Stage, new_id
 from lather.document.planes import Regions
 from lather.document.tiles import BLACK_MASK, TILE_PX, WHITE_MASK
 
@@ -33,7 +42,7 @@ LONGEST_MS = 16.0
 HEARTBEAT_MS = 1
 N_SESSIONS = 3  # a busy machine stalls whom it likes: the middle of three is Lather's own
 PAUSE_S = 0.1
-N_MARKS = 300
+N_MARKS, N_STEPS = 300, 200
 REGION_SCALE = 0.22  # of a surveyed portrait of this size
 
 Work = Callable[[], object]
@@ -106,6 +115,15 @@ class Session:
         yield "", self._mask_reshape
         yield "a repaint with 300 marks under a masked reshape", self._repaint
         yield "the pen over a masked reshape", self._hover
+        yield "", self._propose
+        yield "a proposal over all of the picture, weakened", self._weaken
+        yield "the same, taken", lambda: self._command("proposal.accept")
+        yield "", self._propose
+        yield "a proposal taken, to be painted in", lambda: self._command("proposal.paint_in")
+        yield "", self._painted_steps
+        yield "back 200 painted steps", lambda: self.bench.go_to_step(
+            self.bench.open_job.history.n_done - N_STEPS)
+        yield "a proposal taken after 200 undone steps", self._propose_and_take
 
     def _wide_stroke(self) -> None:
         self._take("paint_colour", 900.0)
@@ -199,6 +217,47 @@ class Session:
         layer = next(layer for layer in self.bench.state.layers if layer.MOVES)
         self.bench.change("Strength", edits.set_strength, layer.id, 0.8)
         self.app.window.canvas.repaint()
+
+    def _propose(self) -> None:
+        """Maps of blood and pigment over all of the picture, as Even proposes them."""
+        bench, state = self.bench, self.bench.state
+        bench.go_to_stage(Stage.EVEN)
+        random = np.random.default_rng(8)
+        keys = [*state.photo.rect.cells(TILE_PX)]
+        maps = {
+            name: NOTHING_TAKEN.with_tiles({
+                key: random.integers(30000, 36000, (TILE_PX, TILE_PX), dtype=np.uint16)
+                for key in keys
+            }) for name in (BLOOD, PIGMENT)
+        }  # fmt: skip
+        layer = BloodPigmentLayer(id=new_id(), name="Even", stage=Stage.EVEN, blood=maps[BLOOD],
+                                  pigment=maps[PIGMENT])  # fmt: skip
+        after = replace(state, layers=(*state.layers, layer), active_id=layer.id)
+        bench.set_pending(Pending.of(Proposal("Even out", state, after, stage=Stage.EVEN)))
+
+    def _propose_and_take(self) -> None:
+        self._propose()
+        self._command("proposal.accept")
+
+    def _weaken(self) -> None:
+        for percent in range(90, 60, -1):
+            set_strength(self.bench, percent / 100)
+            self.app.qt.processEvents()
+
+    def _painted_steps(self) -> None:
+        """As many steps as a morning has, each on a few tiles."""
+        bench, random = self.bench, np.random.default_rng(9)
+        bench.change("Layer", edits.add_pixel_layer)
+        for number in range(N_STEPS):
+            state = bench.state
+            tiles = state.active.planes["pixels"]
+            row, column = number % 8, number // 8 % 12
+            changed = {
+                key: random.integers(0, 65536, (TILE_PX, TILE_PX, 4), dtype=np.uint16)
+                for key in ((row, column), (row, column + 1), (row + 1, column))
+            }
+            bench.change(f"{number}", edits.set_pixels, state.active_id, tiles.with_tiles(changed))
+            self.app.qt.processEvents()
 
     def _hover(self) -> None:
         self._take("paint_colour", 60.0)

@@ -30,13 +30,13 @@ def step_px(bench: Workbench) -> float:
 def _grow(steps: int) -> Run:
     name = "Grow area" if steps > 0 else "Shrink area"
     return lambda bench: change_aside(
-        bench, name, lambda state: areas.grow(state, steps * step_px(bench))
+        bench, name, lambda state, _: areas.grow(state, steps * step_px(bench))
     )
 
 
 def _feather(bench: Workbench) -> None:
     width_px = 4 * step_px(bench)
-    change_aside(bench, "Feather area", lambda state: areas.feather(state, width_px))
+    change_aside(bench, "Feather area", lambda state, _: areas.feather(state, width_px))
 
 
 def _to_mask(state: JobState, layer_id: int) -> JobState:
@@ -46,7 +46,7 @@ def _to_mask(state: JobState, layer_id: int) -> JobState:
 def _with_active(name: str, made: Callable[[JobState, int], JobState]) -> Run:
     def run(bench: Workbench) -> None:
         layer_id = bench.state.active_id
-        change_aside(bench, name, lambda state: made(state, layer_id))
+        change_aside(bench, name, lambda state, _: made(state, layer_id))
 
     return run
 
@@ -56,7 +56,8 @@ ACTIONS = (
            lambda bench: bench.change("No area", areas.set_area, None),
            enabled=has_area),
     Action("area.invert", "Invert area", "Inside out.", "Area",
-           lambda bench: change_aside(bench, "Invert area", areas.invert), enabled=has_area),
+           lambda bench: change_aside(bench, "Invert area", lambda state, _: areas.invert(state)),
+           enabled=has_area),
     Action("area.grow", "Grow area a step", "Its rim moves outwards.", "Area", _grow(+1),
            enabled=has_area, repeats=True),
     Action("area.shrink", "Shrink area a step", "Its rim moves inwards.", "Area", _grow(-1),

@@ -15,13 +15,13 @@ Meanwhile = Callable[[JobState], Merged]  # an outcome, for whatever state the j
 
 
 def change_aside(
-    bench: Workbench, name: str, edit: Callable[[JobState], JobState], what: str = ""
+    bench: Workbench, name: str, edit: Callable[[JobState, CancelToken], JobState], what: str = ""
 ) -> None:
     """Apply an edit that takes its time, aside, to the state of then, as a step."""
 
     def slow(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
         progress(0.0, what or name.lower())
-        after = edit(state)
+        after = edit(state, cancel)
         cancel.check()
         return after
 

@@ -45,7 +45,7 @@ def cut_free(bench: Workbench) -> None:
 
 
 def _cut_free(bench: Workbench, place: Place, finding_ids: tuple[int, ...]) -> None:
-    def edit(state: JobState) -> JobState:
+    def edit(state: JobState, _: object) -> JobState:
         mended, layer_id = cut_free_at(state, place)
         return edits.decide(mended, finding_ids, FindingState.DONE, by=layer_id)
 

@@ -157,12 +157,14 @@ def _from_colours(bench: Workbench) -> None:
 
 def _soften(bench: Workbench) -> None:
     layer_id, sigma_px = bench.state.active_id, max(masks.SOFT_MM * px_per_mm(bench.state), 1.0)
-    change_aside(bench, "Soften mask", lambda state: masks.softened(state, layer_id, sigma_px))
+    change_aside(bench, "Soften mask", lambda state, cancel: masks.softened(
+        state, layer_id, sigma_px, cancel))  # fmt: skip
 
 
 def _steepen(bench: Workbench) -> None:
     layer_id = bench.state.active_id
-    change_aside(bench, "Steepen mask", lambda state: masks.steepened(state, layer_id))
+    change_aside(bench, "Steepen mask", lambda state, cancel: masks.steepened(
+        state, layer_id, cancel))  # fmt: skip
 
 
 def _add_computed(kind: type[ComputedLayer]) -> Action:

@@ -17,8 +17,8 @@ from lather.document.layers.limits import Limits
 from lather.document.merge import Merged
 from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK
-from lather.document.tree import replaced, without
-from lather.errors import UnseenError
+from lather.document.tree import find, replaced, without
+from lather.errors import EditError, UnseenError
 from lather.render.effect import shows
 
 
@@ -77,6 +77,23 @@ class Pending:
                 "hide what covers it, or leave the proposal ({key:proposal.leave})",
             )
         return replace(merged, state=state)
+
+    def taken_hidden(self, now: JobState) -> Merged:
+        """The state of now with it behind a mask that hides it, and what has the mask active.
+
+        Raises
+        ------
+        EditError : nothing of it is left.
+        """
+        merged = merged_with(self.proposal.before, self.hidden, now)
+        behind = find(merged.state.layers, self.hidden.active_id)
+        if behind is None or behind.mask is None:
+            raise EditError(
+                f"'{self.proposal.name}' was not taken",
+                "; ".join(merged.left_out) or "nothing of it is left",
+                "leave it, or ask for it anew",
+            )
+        return replace(merged, state=replace(merged.state, active_id=behind.id))
 
     @property
     def can_be_weakened(self) -> bool:

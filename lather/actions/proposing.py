@@ -9,7 +9,6 @@ from lather.actions.action import When, has_job
 from lather.actions.aside import Meanwhile, run_edit, take_merged
 from lather.actions.pending import Pending
 from lather.actions.workbench import Workbench
-from lather.assist.meanwhile import merged_with
 from lather.assist.proposal import Proposal, honest
 from lather.core.last import Last
 from lather.core.survey.regions.region import Part
@@ -17,8 +16,6 @@ from lather.core.work import CancelToken, Progress
 from lather.document.findings import FindingState
 from lather.document.merge import Merged
 from lather.document.state import JobState
-from lather.document.tree import find
-from lather.errors import EditError
 
 Propose = Callable[[JobState, Progress, CancelToken], Proposal]
 
@@ -117,20 +114,24 @@ def paint_in(bench: Workbench) -> None:
     """Take it over behind a mask that hides it, with a brush on the mask."""
     pending = bench.pending
     assert pending is not None
-    merged = merged_with(pending.proposal.before, pending.hidden, bench.state)
-    behind = find(merged.state.layers, pending.hidden.active_id)
-    if behind is None or behind.mask is None:
-        raise EditError(
-            f"'{pending.proposal.name}' was not taken",
-            "; ".join(merged.left_out) or "nothing of it is left", "leave it, or ask for it anew"
-        )  # fmt: skip
-    on_it = replace(merged, state=replace(merged.state, active_id=behind.id))
-    if not take_merged(bench, f"{pending.proposal.name}, hidden", on_it):
-        return
-    _over(bench, pending)
-    bench.hands.take_tool("paint_colour")
-    bench.set_on_mask(True)
-    bench.say("Paint on the picture to let it in; Erase hides it again.")
+
+    def work(progress: Progress, cancel: CancelToken) -> Meanwhile:
+        progress(0.0, pending.proposal.name.lower())
+        taken = _remembered(pending.taken_hidden)
+        taken(bench.state)
+        cancel.check()
+        return taken
+
+    def done(merged: Merged) -> None:
+        if not take_merged(bench, f"{pending.proposal.name}, hidden", merged):
+            return
+        _over(bench, pending)
+        bench.hands.take_tool("paint_colour")
+        bench.set_on_mask(True)
+        if not merged.left_out:
+            bench.say("Paint on the picture to let it in; Erase hides it again.")
+
+    run_edit(bench, "Taking over", work, done)
 
 
 def _over(bench: Workbench, pending: Pending) -> None:

@@ -57,7 +57,8 @@ def _hold_region(bench: Workbench) -> None:
     from lather.assist.shape import hold_region
 
     region = bench.hand.region
-    change_aside(bench, f"Hold {region.label}", lambda state: hold_region(state, region))
+    change_aside(bench, f"Hold {region.label}", lambda state, cancel: hold_region(
+        state, region, cancel))  # fmt: skip
 
 
 def _hold_area(bench: Workbench) -> None:
@@ -89,7 +90,8 @@ def _back_region(bench: Workbench) -> None:
 
     region = bench.hand.region
     change_aside(
-        bench, f"Bring {region.label} back", lambda state: bring_back_region(state, region)
+        bench, f"Bring {region.label} back",
+        lambda state, cancel: bring_back_region(state, region, cancel),
     )
 
 

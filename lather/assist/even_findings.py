@@ -35,6 +35,7 @@ def even_findings(
     shine = find_shine(picture, roughness(view, cancel), cancel)
     found = []
     for patch in shine.patches:
+        cancel.check()
         mask = (shine.labels == patch.label) & (shine.weight > 0.3)
         if mask.any():
             found.append(_finding(
@@ -43,13 +44,15 @@ def even_findings(
     cancel.check()
     density = redness_map(picture, cancel)
     middle = float(np.median(lab[..., 1][picture.plain]))
-    for red in red_patches(picture, view.parts, density):
+    for red in red_patches(picture, view.parts, density, cancel):
         a = float(lab[..., 1][red.mask].mean()) - middle
         found.append(_finding(Kind.REDNESS, red.mask, view, 0.0, a, red.certainty))
     cancel.check()
     maps = even_maps(picture, cancel)
+    cancel.check()
     change = lab - lab_of(evened_rgb(picture, maps))  # what it is beside even skin
     change = change * (1 - np.clip(2 * shine.weight, 0, 1))[..., None]  # shine is pale by itself
+    cancel.check()
     found += _blotches(change, view, [f for f in found if f.kind is Kind.REDNESS])
     found.sort(key=lambda f: (f.doubtful, -f.severity))
     return [replace(f, id=n) for n, f in enumerate(found, start=first_id)]
@@ -65,6 +68,7 @@ def _blotches(change: Plane, view: SkinView, red: Sequence[Finding]) -> list[Fin
     for flags in (2 * a > BLOTCH_A, 2 * a < -BLOTCH_A):
         n, labels, stats, _ = cv2.connectedComponentsWithStats(flags.astype(np.uint8))
         for label in range(1, n):
+            picture.cancel.check()
             if picture.mm2(float(stats[label][cv2.CC_STAT_AREA])) < LEAST_BLOTCH_MM2:
                 continue
             mask = labels == label

@@ -13,7 +13,7 @@ from lather.core.colour.labs import lab_of
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
-from lather.core.work import CancelToken, Progress, no_progress
+from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document import edits
 from lather.document.layers.layer import Mask
 from lather.document.layers.limits import Limits
@@ -110,7 +110,9 @@ def with_mask(
     return edits.set_mask(state, layer_id, Mask(tiles=BLACK_MASK.with_tiles(tiles)))
 
 
-def softened(state: JobState, layer_id: int, sigma_px: float) -> JobState:
+def softened(
+    state: JobState, layer_id: int, sigma_px: float, cancel: CancelToken = NEVER
+) -> JobState:
     """The layer's mask, blurred."""
     from lather.core.filter.gaussian import gaussian  # OpenCV is not loaded for the first window
 
@@ -122,22 +124,23 @@ def softened(state: JobState, layer_id: int, sigma_px: float) -> JobState:
         plane = tiles.read(wide).astype(np.float32) / np.float32(FULL)
         return gaussian(plane, wide, sigma_px, cell)
 
-    return _with_tiles(state, layer_id, soft, reach_px)
+    return _with_tiles(state, layer_id, soft, reach_px, cancel)
 
 
-def steepened(state: JobState, layer_id: int) -> JobState:
+def steepened(state: JobState, layer_id: int, cancel: CancelToken = NEVER) -> JobState:
     """The layer's mask with a steeper rim; a half stays a half."""
     def steep(tiles: Tiles, cell: Rect) -> Plane:
         plane = tiles.read(cell).astype(np.float32) / np.float32(FULL)
         steeper: Plane = np.clip(0.5 + STEEPER * (plane - 0.5), 0, 1).astype(np.float32)
         return steeper
 
-    return _with_tiles(state, layer_id, steep, 0)
+    return _with_tiles(state, layer_id, steep, 0, cancel)
 
 
 def _with_tiles(
-    state: JobState, layer_id: int, made: Callable[[Tiles, Rect], Plane], reach_px: int
-) -> JobState:
+    state: JobState, layer_id: int, made: Callable[[Tiles, Rect], Plane], reach_px: int,
+    cancel: CancelToken,
+) -> JobState:  # fmt: skip
     """The layer's mask, its tiles and those within reach of them made anew."""
     mask = edits.mask_of(state, layer_id)
     whole = state.photo.rect
@@ -145,10 +148,10 @@ def _with_tiles(
         key for place in mask.tiles.tiles
         for key in Rect.cell(place, TILE_PX).grown(reach_px).intersect(whole).cells(TILE_PX)
     }  # fmt: skip
-    tiles: dict[Key, MaskPixels | None] = {
-        key: _tile_of(lambda cell: made(mask.tiles, cell), key, whole, mask.tiles.fill)
-        for key in touched
-    }
+    tiles: dict[Key, MaskPixels | None] = {}
+    for key in touched:
+        cancel.check()
+        tiles[key] = _tile_of(lambda cell: made(mask.tiles, cell), key, whole, mask.tiles.fill)
     return edits.set_mask(state, layer_id, replace(mask, tiles=mask.tiles.with_tiles(tiles)))
 
 

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 import numpy as np
+from numpy.typing import NDArray
 
 from lather.assist.face_features import mesh_of
 from lather.assist.proposal import Measure, Proposal
@@ -13,11 +14,12 @@ from lather.assist.shape_measures import shape_measures, total_field
 from lather.core.adjust.bracket import smooth_step
 from lather.core.arrays import Plane
 from lather.core.rect import Rect
-from lather.core.shape.field import node_places, node_rect
+from lather.core.shape.field import Field, Points, node_places, node_rect
 from lather.core.shape.guard import Guard, along_lines
 from lather.core.shape.measure import LEAST_MOVED_MM
 from lather.core.shape.mirror import Mirror, face_mirror, line_mirror
 from lather.core.survey.regions.region import Part, Region
+from lather.core.work import NEVER, CancelToken
 from lather.document import edits
 from lather.document.access import refuse_unless_changeable
 from lather.document.layers.grain import GrainLayer
@@ -37,6 +39,7 @@ from lather.render.ground import ground_of
 from lather.render.regions import region_coverage
 from lather.render.space import area_at_nodes, in_photo_space, layer_space
 
+PLACES_AT_ONCE = 50_000
 COARSE_STEPS = 4  # of the grid: how finely the other half is worked out
 BLEND = 0.4  # of how near the mirror's deviations count: over which the halves meet
 SMOOTH = 0.1  # of how near the mirror's deviations count
@@ -62,7 +65,7 @@ def active_reshape(state: JobState) -> ReshapeLayer:
     return layer
 
 
-def even_other_side(state: JobState) -> JobState:
+def even_other_side(state: JobState, cancel: CancelToken = NEVER) -> JobState:
     """The half that was moved less gets the mirror image of what the other one has."""
     layer = active_reshape(state)
     mesh = mesh_of(state)
@@ -77,19 +80,22 @@ def even_other_side(state: JobState) -> JobState:
         )  # fmt: skip
     if not layer.moves:
         raise EditError("The other side stays as it is", "neither side was moved")
-    return _with(state, _evened(layer, mirror, state.photo.rect))
+    return _with(state, _evened(layer, mirror, state.photo.rect, cancel))
 
 
-def _evened(layer: ReshapeLayer, mirror: Mirror, picture: Rect) -> ReshapeLayer:
+def _evened(
+    layer: ReshapeLayer, mirror: Mirror, picture: Rect, cancel: CancelToken
+) -> ReshapeLayer:
     import cv2
 
     whole, coarse_px = node_rect(picture, layer.step_px), COARSE_STEPS * layer.step_px
     at = _both_sides(layer, mirror, picture, coarse_px)
     places = node_places(at, coarse_px)
     points = places.reshape(-1, 2)
-    others = mirror.of(points)
+    others = mirror.of(points, cancel)
     sources = layer.whole_field(picture)
-    here, there = sources.at(points), sources.at(others) @ mirror.ways
+    here, there = (_read_at(sources, at_once, cancel) for at_once in (points, others))
+    there = (there @ mirror.ways).astype(np.float32)
     side = ((points - others) @ mirror.across) / 2
     moved = np.hypot(here[:, 0], here[:, 1])
     model = 1.0 if moved[side > 0].sum() >= moved[side < 0].sum() else -1.0
@@ -104,7 +110,16 @@ def _evened(layer: ReshapeLayer, mirror: Mirror, picture: Rect) -> ReshapeLayer:
     xs = (np.arange(nodes.x0, nodes.x1) / COARSE_STEPS - at.x0).astype(np.float32)
     ys = (np.arange(nodes.y0, nodes.y1) / COARSE_STEPS - at.y0).astype(np.float32)
     fine = cv2.remap(change, *np.meshgrid(xs, ys), cv2.INTER_CUBIC)
-    return with_change(layer, nodes, fine)
+    return with_change(layer, nodes, fine, cancel)
+
+
+def _read_at(sources: Field, points: Points, cancel: CancelToken) -> NDArray[np.float32]:
+    """(N, 2): a field at many places, a part of them after the other."""
+    parts = []
+    for first in range(0, len(points), PLACES_AT_ONCE):
+        cancel.check()
+        parts.append(sources.at(points[first : first + PLACES_AT_ONCE]))
+    return np.concatenate(parts)
 
 
 def _both_sides(layer: ReshapeLayer, mirror: Mirror, picture: Rect, coarse_px: int) -> Rect:
@@ -121,20 +136,24 @@ def _both_sides(layer: ReshapeLayer, mirror: Mirror, picture: Rect, coarse_px: i
 # --- hold, and bring back --------------------------------------------------------------------
 
 
-def hold(state: JobState, shares: Shares) -> JobState:
+def hold(state: JobState, shares: Shares, cancel: CancelToken = NEVER) -> JobState:
     """What is not to move, beside what is held already."""
     state, layer = reshape_to_work_on(state)
     whole = node_rect(state.photo.rect, layer.step_px)
-    held = np.maximum(read_plane(layer.hold, whole), shares(layer, whole))
+    share = shares(layer, whole)
+    cancel.check()
+    held = np.maximum(read_plane(layer.hold, whole), share)
     return _with(state, replace(layer, hold=with_plane(layer.hold, whole, held)))
 
 
-def hold_region(state: JobState, region: Region | Part) -> JobState:
-    return hold(state, region_shares(state, region))
+def hold_region(
+    state: JobState, region: Region | Part, cancel: CancelToken = NEVER
+) -> JobState:
+    return hold(state, region_shares(state, region), cancel)
 
 
-def hold_area(state: JobState) -> JobState:
-    return hold(state, area_shares(state))
+def hold_area(state: JobState, cancel: CancelToken = NEVER) -> JobState:
+    return hold(state, area_shares(state, cancel), cancel)
 
 
 def clear_hold(state: JobState) -> JobState:
@@ -142,7 +161,9 @@ def clear_hold(state: JobState) -> JobState:
     return _with(state, replace(layer, hold=BLACK_MASK))
 
 
-def bring_back(state: JobState, shares: Shares | None = None) -> JobState:
+def bring_back(
+    state: JobState, shares: Shares | None = None, cancel: CancelToken = NEVER
+) -> JobState:
     """Undo what was moved: all of it, or where shares are."""
     layer = active_reshape(state)
     if not layer.moves:
@@ -151,18 +172,20 @@ def bring_back(state: JobState, shares: Shares | None = None) -> JobState:
         return _with(state, replace(layer, across=NOT_MOVED, down=NOT_MOVED))
     nodes = _moved_nodes(layer, state.photo.rect)
     change = -layer.field(nodes).nodes * shares(layer, nodes)[..., None]
-    return _with(state, with_change(layer, nodes, change))
+    return _with(state, with_change(layer, nodes, change, cancel))
 
 
-def bring_back_area(state: JobState) -> JobState:
-    return bring_back(state, area_shares(state))
+def bring_back_area(state: JobState, cancel: CancelToken = NEVER) -> JobState:
+    return bring_back(state, area_shares(state, cancel), cancel)
 
 
-def bring_back_region(state: JobState, region: Region | Part) -> JobState:
-    return bring_back(state, region_shares(state, region))
+def bring_back_region(
+    state: JobState, region: Region | Part, cancel: CancelToken = NEVER
+) -> JobState:
+    return bring_back(state, region_shares(state, region), cancel)
 
 
-def straighten_background(state: JobState) -> JobState:
+def straighten_background(state: JobState, cancel: CancelToken = NEVER) -> JobState:
     """Take out of the field what goes across the straight lines of the background."""
     from lather.assist.straight_lines import lines_under
 
@@ -178,8 +201,10 @@ def straighten_background(state: JobState) -> JobState:
                        STRAIGHT_FREE_STEPS * step])  # fmt: skip
     before = layer.field(nodes).nodes
     near = Guard(lines).near(float(x.mean()), float(y.mean()), float(np.hypot(*x.shape) * step))
-    along = along_lines(before.astype(np.float64), x, y, near.lines, bounds)
-    return _with(state, with_change(layer, nodes, (along - before).astype(np.float32)))
+    cancel.check()
+    along = along_lines(before.astype(np.float64), x, y, near.lines, bounds, cancel)
+    change = (along - before).astype(np.float32)
+    return _with(state, with_change(layer, nodes, change, cancel))
 
 
 def region_shares(state: JobState, region: Region | Part) -> Shares:
@@ -197,7 +222,7 @@ def region_shares(state: JobState, region: Region | Part) -> Shares:
     return shares
 
 
-def area_shares(state: JobState) -> Shares:
+def area_shares(state: JobState, cancel: CancelToken = NEVER) -> Shares:
     """The area as it is seen above a reshape layer; EditError if there is none."""
     area = state.area
     if area is None:
@@ -207,7 +232,7 @@ def area_shares(state: JobState) -> Shares:
         import cv2
 
         space = layer_space(state, layer.id).over(layer)
-        plane = area_at_nodes(area, space, nodes, layer.step_px)
+        plane = area_at_nodes(area, space, nodes, layer.step_px, cancel)
         out: Plane = cv2.GaussianBlur(plane, (0, 0), 2.0)
         return out
 

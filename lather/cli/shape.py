@@ -26,6 +26,7 @@ READS = ("job",)
 WRITES = {"out": Form.JOB}
 HELP = "push what is in a picture, mirrored and with regions held"
 REFUSED = "Nothing was reshaped"
+LEAST_SIZE_PX, LARGEST_SIDES = 4.0, 2  # of a brush; of the picture's longer side
 
 Push = tuple[float, float, float, float, float]  # x0, y0, x1, y1, size px
 
@@ -143,9 +144,13 @@ def _push(text: str) -> Push:
 
 def _check_inside(pushes: list[Push], photo: Photo) -> None:
     for push in pushes:
-        if not photo.rect.contains_point(push[0], push[1]):
-            text = ",".join(f"{value:g}" for value in push)
-            raise _no_push(text, f"begins outside of the {photo.width} x {photo.height} picture")
+        text, size = ",".join(f"{value:g}" for value in push), f"{photo.width} x {photo.height}"
+        for x, y, which in ((*push[:2], "begins"), (*push[2:4], "ends")):
+            if not photo.rect.contains_point(x, y):
+                raise _no_push(text, f"{which} outside of the {size} picture")
+        largest_px = LARGEST_SIDES * max(photo.width, photo.height)
+        if not LEAST_SIZE_PX <= push[4] <= largest_px:
+            raise _no_push(text, f"has a size beyond {LEAST_SIZE_PX:g} to {largest_px} px")
 
 
 def _no_push(text: str, why: str) -> UsageError:

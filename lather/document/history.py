@@ -11,6 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from weakref import WeakKeyDictionary
 
+from lather.core.dropping import drop_aside
 from lather.document.state import JobState
 from lather.document.tiles import Tile, Tiles
 from lather.document.tree import walk
@@ -45,15 +46,19 @@ class Step:
 
 def _only_in(state: JobState, other: JobState) -> list[Tile]:
     """Tiles of a state that lie in their place in no plane of another one."""
-    planes = planes_of(other)
-    same = {id(plane) for plane in planes}
-    own = [plane for plane in planes_of(state) if id(plane) not in same]
-    return [
-        tile
-        for plane in own
-        for key, tile in plane.tiles.items()
-        if not any(one.tiles.get(key) is tile for one in planes)
-    ]
+    mine, planes = planes_of(state), planes_of(other)
+    shared = {id(plane) for plane in mine} & {id(plane) for plane in planes}
+    found: list[Tile] = []
+    for plane in mine:
+        if id(plane) in shared:
+            continue
+        left = set(plane.tiles.items())
+        for one in planes:
+            if id(one) not in shared:
+                left -= one.tiles.items()
+        found += [tile for key, tile in left
+                  if not any(one.tiles.get(key) is tile for one in planes)]  # fmt: skip
+    return found
 
 
 @dataclass(eq=False)
@@ -111,7 +116,8 @@ class History:
         return tuple(kept.step for kept in reversed(self._undone))
 
     def record(self, step: Step) -> None:
-        self._undone.clear()
+        undone, self._undone = self._undone, []
+        drop_aside(undone)
         if self.joins(step):
             step = replace(step, before=self._done.pop().step.before)
         self._done.append(_Kept(step, step.replaced_tiles))

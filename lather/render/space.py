@@ -17,6 +17,7 @@ from lather.core.arrays import FULL, FloatImage, Plane
 from lather.core.rect import Rect
 from lather.core.shape import field as fields
 from lather.core.shape.field import Points
+from lather.core.work import NEVER, CancelToken
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Layers
 from lather.document.layers.moving import Moving, MovingLayer
@@ -26,6 +27,7 @@ from lather.document.tree import path_to, place_of, without
 from lather.render.reshaping import seen, seen_through, sources
 
 GRID_PX = 4
+ROWS_AT_ONCE = 128  # of nodes
 _RIM_POINTS, _MARGIN_PX = 17, 8
 
 
@@ -164,15 +166,21 @@ def _moving(layers: Layers) -> Iterator[MovingLayer]:
             yield from _moving(layer.children)
 
 
-def area_at_nodes(area: Tiles, space: Space, nodes: Rect, step_px: int) -> Plane:
+def area_at_nodes(
+    area: Tiles, space: Space, nodes: Rect, step_px: int, cancel: CancelToken = NEVER
+) -> Plane:
     """(rows, columns) 0-1: the area, which lies on the photo, at nodes of a space."""
     picture = space.picture
-    places = fields.node_places(nodes, step_px).reshape(-1, 2)
-    x, y = space.to_photo(places).astype(int).T
-    x, y = np.clip(x, 0, picture.width - 1), np.clip(y, 0, picture.height - 1)
-    rect = Rect(int(x.min()), int(y.min()), int(x.max()) + 1, int(y.max()) + 1)
-    plane = area.read(rect)[y - rect.y0, x - rect.x0].astype(np.float32) / np.float32(FULL)
-    out: Plane = plane.reshape(nodes.height, nodes.width)
+    out: Plane = np.empty((nodes.height, nodes.width), dtype=np.float32)
+    for top in range(nodes.y0, nodes.y1, ROWS_AT_ONCE):
+        cancel.check()
+        band = Rect(nodes.x0, top, nodes.x1, min(top + ROWS_AT_ONCE, nodes.y1))
+        places = fields.node_places(band, step_px).reshape(-1, 2)
+        x, y = space.to_photo(places).astype(int).T
+        x, y = np.clip(x, 0, picture.width - 1), np.clip(y, 0, picture.height - 1)
+        rect = Rect(int(x.min()), int(y.min()), int(x.max()) + 1, int(y.max()) + 1)
+        plane = area.read(rect)[y - rect.y0, x - rect.x0].astype(np.float32) / np.float32(FULL)
+        out[top - nodes.y0 : band.y1 - nodes.y0] = plane.reshape(band.height, band.width)
     return out
 
 

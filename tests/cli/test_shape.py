@@ -64,6 +64,9 @@ class ShapeTest(Case):
         for words, why in (
             (("--push", "1,2,3"), "is not X0,Y0,X1,Y1,SIZE"),
             (("--push", "9000,1,2,3,4"), "begins outside of the 1600 x 2000 picture"),
+            (("--push", "1,1,1e9,1,50"), "ends outside of the 1600 x 2000 picture"),
+            (("--push", "1,1,90,1,1e9"), "has a size beyond 4 to 4000 px"),
+            (("--push", "1,1,90,1,0.01"), "has a size beyond 4 to 4000 px"),
             (("--push", "5,5,5,5,40"), "goes nowhere"),
             (("--push", "5,5,9,nan,40"), "has no place or no size"),
             (("--push", PUSH, "--hold", "foo"), "'foo' is no region"),

@@ -32,7 +32,7 @@ def rims(views: Views) -> Reading:
     close = views.close
     skin = views.close_skin > 0.5
     worst = edges.rim(close.start, close.now, skin, views.marks(close.level) < NO_MARK,
-                      close.mm_per_px)  # fmt: skip
+                      close.mm_per_px, views.cancel)  # fmt: skip
     return _at(worst, close.level)
 
 
@@ -44,7 +44,8 @@ def seams(views: Views) -> Reading:
     close = views.close
     skin = views.sure_skin.astype(np.uint8)
     inner = cv2.erode(skin, disc(EDGE_MM / close.mm_per_px)) > 0
-    return _at(edges.seam(close.start, close.now, views.touched, inner, close.mm_per_px),
+    return _at(edges.seam(close.start, close.now, views.touched, inner, close.mm_per_px,
+                          views.cancel),
                close.level)  # fmt: skip
 
 

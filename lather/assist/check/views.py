@@ -215,8 +215,12 @@ class Views:
         else:
             level = coarsest_level(self.flat, CLOSE_MM)
             rgb = [rgb_at(state, level, self.cancel) for state in (self.start, self.flat)]
-            lab = [lab_of(pixels) for pixels in rgb]
+            lab = [self._lab(pixels) for pixels in rgb]
         return Close(level, (1 << level) / px_per_mm(self.state), *rgb, *lab)
+
+    def _lab(self, rgb: FloatImage) -> FloatImage:
+        self.cancel.check()
+        return lab_of(rgb)
 
     @cached_property
     def touched(self) -> Mask:

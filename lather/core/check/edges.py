@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.tone.skin_picture import disc
+from lather.core.work import NEVER, CancelToken
 
 Mask = NDArray[np.bool_]
 STRIP_MM, WINDOW_MM = 0.7, 5.0  # of a seam: how wide beside it, how far along
@@ -33,7 +34,10 @@ class Worst:
 NOTHING = Worst(0.0)
 
 
-def seam(start: FloatImage, now: FloatImage, touched: Mask, where: Mask, mm_per_px: float) -> Worst:
+def seam(
+    start: FloatImage, now: FloatImage, touched: Mask, where: Mask, mm_per_px: float,
+    cancel: CancelToken = NEVER,
+) -> Worst:
     """The largest step, in Lab, at the border of what was touched, beyond that of the start.
 
     Parameters
@@ -49,13 +53,17 @@ def seam(start: FloatImage, now: FloatImage, touched: Mask, where: Mask, mm_per_
     jumps = []
     at = inside
     for lab in (now, start):
-        (a, n_a), (b, n_b) = (_means(lab, m, size) for m in (inside, outside))
+        (a, n_a), (b, n_b) = (_means(lab, m, size, cancel) for m in (inside, outside))
         at = at & (n_a > least) & (n_b > least)
         jumps.append(np.sqrt(np.square(a - b).sum(-1)))
+    cancel.check()
     return _worst(jumps[0] - jumps[1], at)
 
 
-def rim(start: FloatImage, now: FloatImage, region: Mask, where: Mask, mm_per_px: float) -> Worst:
+def rim(
+    start: FloatImage, now: FloatImage, region: Mask, where: Mask, mm_per_px: float,
+    cancel: CancelToken = NEVER,
+) -> Worst:
     """The largest rim along the border of a region, in Lab: a change of the region that spills
     over its border, or a halo, which goes up on one side of it and down on the other.
 
@@ -71,15 +79,19 @@ def rim(start: FloatImage, now: FloatImage, region: Mask, where: Mask, mm_per_px
     least = LEAST_COUNT * NEAR_MM / mm_per_px * size
     near, far, there = [], [], np.ones(region.shape, dtype=bool)
     for side in (region, ~region):
+        cancel.check()
         beside = side & ~_shrunk(side, disc(NEAR_MM / mm_per_px)) & where
+        cancel.check()
         beyond = side & ~_shrunk(side, disc(FAR_MM / mm_per_px)) & ~beside & where
-        (a, n_a), (b, n_b) = (_means(change, m, size) for m in (beside, beyond))
+        (a, n_a), (b, n_b) = (_means(change, m, size, cancel) for m in (beside, beyond))
         near.append(a)
         far.append(b)
         there &= (n_a > least) & (n_b > least)
+    cancel.check()
     spill = _along(near[1] - far[1], far[0])
     rises = [(a - b)[..., 0] for a, b in zip(near, far, strict=True)]
     halo = np.where(rises[0] * rises[1] < 0, np.minimum(*map(np.abs, rises)), 0)
+    cancel.check()
     border = _grown(region, disc(NEAR_MM / mm_per_px)) & there & ~_shrunk(region, disc(1.0))
     return _worst(np.maximum(spill, halo), border)
 
@@ -103,10 +115,13 @@ def touched_mask(start: FloatImage, now: FloatImage, mm_per_px: float, least: fl
     return np.asarray(solid > 0)
 
 
-def _means(plane: FloatImage, mask: Mask, size: int) -> tuple[FloatImage, Plane]:
+def _means(
+    plane: FloatImage, mask: Mask, size: int, cancel: CancelToken
+) -> tuple[FloatImage, Plane]:
     """Means of a masked picture in square windows, and how many pixels each had."""
     import cv2
 
+    cancel.check()
     weight = mask.astype(np.float32)
     box = (size, size)
     total = cv2.boxFilter(plane * weight[..., None], -1, box, normalize=False)

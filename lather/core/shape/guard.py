@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 from lather.core.adjust.bracket import smooth_step
 from lather.core.shape.field import Nodes, cubic_slopes, cubic_weights
+from lather.core.work import NEVER, CancelToken
 
 Lines = NDArray[np.float32]  # (N, 4): x0, y0, x1, y1 of lines that are kept straight
 Numbers = NDArray[np.float64]
@@ -81,19 +82,35 @@ def largest_share(
 
 def along_lines(
     u: Numbers, x: Numbers, y: Numbers, lines: Lines,
-    bounds: Numbers,
-) -> Numbers:
-    """Without what goes across the lines that are near."""
+    bounds: Numbers, cancel: CancelToken = NEVER,
+) -> Numbers:  # fmt: skip
+    """Without what goes across the lines that are near; `x` and `y` are a grid's."""
     u = u.copy()
-    points = np.stack([x.ravel(), y.ravel()], -1)
     for line in lines:
-        away = distances(points, line[None])[0].reshape(x.shape)
+        cancel.check()
+        near = _around(line, x, y, max(bounds[2:4]))
+        part = u[near]
+        if not part.size:
+            continue
+        points = np.stack([x[near].ravel(), y[near].ravel()], -1)
+        away = distances(points, line[None])[0].reshape(part.shape[:2])
         held = 1 - smooth_step((away - bounds[2]) / max(bounds[3] - bounds[2], 1e-6))
         normal = np.array([line[1] - line[3], line[2] - line[0]], dtype=np.float64)
         normal /= max(float(np.hypot(*normal)), 1e-9)
-        across = (u @ normal) * held
-        u -= across[..., None] * normal
+        across = (part @ normal) * held
+        part -= across[..., None] * normal
     return u
+
+
+def _around(line: Lines, x: Numbers, y: Numbers, reach_px: float) -> tuple[slice, slice]:
+    """The part of a grid that a line comes so near."""
+    columns = _span(x[0], line[0], line[2], reach_px)
+    return _span(y[:, 0], line[1], line[3], reach_px), columns
+
+
+def _span(places: Numbers, one: float, other: float, reach_px: float) -> slice:
+    low, high = min(one, other) - reach_px, max(one, other) + reach_px
+    return slice(int(np.searchsorted(places, low)), int(np.searchsorted(places, high, "right")))
 
 
 def inside_picture(

@@ -19,6 +19,7 @@ from lather.core.shape.field import Points
 from lather.core.shape.head import FACE_SIDES, face_plane
 from lather.core.survey.faces.mesh_fit import mean_face
 from lather.core.survey.faces.mesh_points import N_MESH
+from lather.core.work import NEVER, CancelToken
 
 AT_ONCE = 2048  # points
 Indexes = NDArray[np.int64]
@@ -55,12 +56,13 @@ class Mirror:
     deviations: Points
     near_px: float
 
-    def of(self, points: Points) -> Points:
+    def of(self, points: Points, cancel: CancelToken = NEVER) -> Points:
         """(N, 2): the same places on the other half."""
         points = np.asarray(points, dtype=np.float64)
         mirrored = points @ self.turn + self.shift
         if len(self.places):
             for first in range(0, len(points), AT_ONCE):
+                cancel.check()
                 part = slice(first, first + AT_ONCE)
                 mirrored[part] += self._deviation(points[part])
         return mirrored

@@ -69,19 +69,25 @@ def redness_map(picture: SkinPicture, cancel: CancelToken = NEVER) -> Plane:
 
 
 def red_patches(
-    picture: SkinPicture, parts: Mapping[Part, Plane], density: Plane
-) -> list[RedPatch]:
+    picture: SkinPicture, parts: Mapping[Part, Plane], density: Plane,
+    cancel: CancelToken = NEVER,
+) -> list[RedPatch]:  # fmt: skip
     """The patches beyond what is natural, the largest first."""
+    cancel.check()
     natural = np.full_like(density, NATURAL_ELSEWHERE)
     for part, plane in parts.items():
+        cancel.check()
         natural = np.where(plane > 0.3, np.float32(NATURAL[part]), natural)
+    cancel.check()
     beyond = np.maximum(density - natural - BEYOND, (BLUISH - density))
     skin = inner(picture) > 0.5
+    cancel.check()
     found = []
     n, labels, stats, centres = cv2.connectedComponentsWithStats(
         ((beyond > 0) & skin).astype(np.uint8), connectivity=4
     )
     for label in range(1, n):
+        cancel.check()
         area_mm2 = picture.mm2(float(stats[label][cv2.CC_STAT_AREA]))
         if area_mm2 >= LEAST_MM2:
             mask = labels == label
