@@ -2,6 +2,6 @@
 
 import sys
 
-from lather.cli.main import main
+from lather.start import main
 
 sys.exit(main())

@@ -79,7 +79,7 @@ def take_merged(bench: Workbench, name: str, merged: Merged, said: str = "") -> 
     if merged.left_out:
         left = "; ".join(merged.left_out)
         said = said if is_step else ""
-        bench.say(f"{said} Left out of '{name}': {left}.".lstrip(), error=True)
+        bench.say(f"{said} Left out of '{name}': {left}.".lstrip(), error=True, stays=True)
     elif said and is_step:
         bench.say(said)
     return is_step

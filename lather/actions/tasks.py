@@ -18,7 +18,7 @@ class Say(Protocol):
     """Tells the person a sentence."""
 
     def __call__(
-        self, text: str, *, error: bool = False, offer: Offer | None = None
+        self, text: str, *, error: bool = False, offer: Offer | None = None, stays: bool = False
     ) -> None: ...
 
 

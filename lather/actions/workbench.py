@@ -83,6 +83,7 @@ class Workbench:
         self.session: PenSession | None = None
         self.stepping: Stepping | None = None
         self.offer: Offer | None = None
+        self.stays = False  # what was said last, until it is put away or was there for long
         self.proposals: dict[Stage, Pending] = {}  # that are looked at, each in its stage
         self.hands, self.looks = Hands(settings), Looks()
         self.walk, self.gauge = Walk(), Gauge()
@@ -379,10 +380,11 @@ class Workbench:
     # --- messages and long work ----------------------------------------------------------
 
     def say(
-        self, text: str, *, error: bool = False, offer: Offer | None = None
+        self, text: str, *, error: bool = False, offer: Offer | None = None, stays: bool = False
     ) -> None:
-        """A sentence for the person; '{key:ID}' in it is the key of that command."""
-        self.offer = offer
+        """A sentence for the person; '{key:ID}' in it is the key of that command. One that `stays`
+        is not pushed aside by what is said next."""
+        self.offer, self.stays = offer, stays
         self.said.emit(with_keys(readable(text), self.settings), error)
 
     @property

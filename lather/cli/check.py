@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from lather.cli.briefed import briefed, read_brief_option
+from lather.cli.ending import asked
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
 from lather.cli.survey import add_scale_argument, check_scale, with_own_survey
@@ -48,8 +49,10 @@ def run(options: argparse.Namespace) -> int:
     state = with_own_survey(state, options)
     state, notices = briefed(state, held, None)
     tell(notices)
-    checked = check(state, progress=report)
-    causes = find_causes(state, checked, progress=report) if options.levers else NO_CAUSES
+    checked = check(state, progress=report, cancel=asked())
+    causes = NO_CAUSES
+    if options.levers:
+        causes = find_causes(state, checked, progress=report, cancel=asked())
     facts = checked.facts()
     if options.levers:
         for entry in facts["rows"]:

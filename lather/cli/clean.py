@@ -7,6 +7,7 @@ from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from lather.cli.ending import asked
 from lather.cli.limited import tell_of_area
 from lather.cli.marks import Mark, add_keep_argument, check_inside, read_marks
 from lather.cli.opening import opened_job
@@ -74,7 +75,6 @@ def _clean(
     from lather.assist.clean import CleanOptions, propose_clean, with_kept
     from lather.assist.proposal import honest
     from lather.assist.survey import surveyed, with_survey
-    from lather.core.work import CancelToken
     from lather.document.findings import FindingState
     from lather.files.delivery import Delivery
 
@@ -82,12 +82,12 @@ def _clean(
     state = with_survey(state, surveyed(survey_of(state.photo, options)))
     state = with_kept(state, marks)
     wanted = CleanOptions(kinds=frozenset(kinds), doubtful=options.doubtful)
-    proposal = honest(propose_clean(state, wanted, progress=report))
+    proposal = honest(propose_clean(state, wanted, progress=report, cancel=asked()))
     tell_of_area(state, proposal.after, REFUSED)
     state = proposal.after
     tell(proposal.reasons)
     delivery = Delivery(depth_bits=depth_bits, to_srgb=False)
-    write_pictures(state, [(options.out, delivery)], report, CancelToken())
+    write_pictures(state, [(options.out, delivery)], report, asked())
     if options.job is not None:
         save_work(state, options.job)
     done, kept, left = (

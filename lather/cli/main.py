@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import argparse
-import io
 import os
+import signal
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -27,8 +27,8 @@ from lather.cli import (
 )
 from lather.cli.ending import Terminated, ending_cleanly
 from lather.cli.guard import guard
+from lather.cli.text import speak_any_tongue, tell
 from lather.errors import Cancelled, LatherError
-from lather.names import without_keys
 from lather.paths import has_bench
 
 VERBS: dict[str, ModuleType] = {
@@ -42,9 +42,7 @@ VERBS: dict[str, ModuleType] = {
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run the command line; returns the exit status."""
     words = list(sys.argv[1:] if arguments is None else arguments)
-    for stream in (sys.stdout, sys.stderr):
-        if isinstance(stream, io.TextIOWrapper):
-            stream.reconfigure(errors="surrogateescape")  # names are any bytes
+    speak_any_tongue()
     try:
         if words and words[0] in VERBS:
             parser = argparse.ArgumentParser(
@@ -62,22 +60,27 @@ def main(arguments: Sequence[str] | None = None) -> int:
                 return status
         return _open_window(words)
     except LatherError as error:
-        print(f"lather: {without_keys(error.sentence())}", file=sys.stderr)
+        tell([error.sentence()])
         return 1
     except BrokenPipeError:
         return _nobody_reads()
     except (Cancelled, KeyboardInterrupt):
-        print("lather: cancelled; what was not finished was not written.", file=sys.stderr)
-        return 130
+        tell(["cancelled; what was not finished was not written."])
+        return 128 + signal.SIGINT
     except Terminated as ended:
-        print("lather: ended; what was not finished was not written.", file=sys.stderr)
+        how = "cancelled" if ended.number == signal.SIGINT else "ended"
+        tell([f"{how}; what was not finished was not written."])
         return 128 + ended.number
 
 
 def _nobody_reads() -> int:
     """Whoever the text was for has read enough (`| head`): that is no error. What is left to be
     written at the end goes nowhere."""
-    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    for stream in (sys.stdout, sys.stderr):
+        try:
+            stream.flush()
+        except OSError:
+            os.dup2(os.open(os.devnull, os.O_WRONLY), stream.fileno())
     return 0
 
 

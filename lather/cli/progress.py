@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import sys
 
+from lather.cli.ending import asked
+from lather.cli.text import complain
+
 
 def report(share: float, what: str) -> None:
-    """Shown on a terminal only."""
+    """Shown on a terminal only; `Cancelled` where the process is asked to end."""
+    asked().check()
     if sys.stderr.isatty():
-        end = "\n" if share >= 1 else ""
-        print(f"\r{what:<48} {share:4.0%}", end=end, file=sys.stderr, flush=True)
+        complain(f"\r{what:<48} {share:4.0%}", end="\n" if share >= 1 else "")
 
 
 def compiled_kernels() -> None:
@@ -22,7 +25,7 @@ def compiled_kernels() -> None:
         if what in (COMPILING, WAITING) and what not in told:
             told.add(what)
             if not sys.stderr.isatty():
-                print(f"lather: {what}; about half a minute", file=sys.stderr, flush=True)
+                complain(f"lather: {what}; about half a minute")
         if told:
             report(share, what)
 

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from pathlib import Path
 
+from lather.cli.ending import asked
 from lather.cli.opening import opened_job
 from lather.cli.parameters import with_settings
 from lather.cli.progress import compiled_kernels, report
-from lather.cli.text import tell
+from lather.cli.text import complain, tell
 from lather.files import endings
 from lather.files.outputs import Form
 
@@ -40,7 +40,6 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     from lather.actions.delivering import write_pictures
-    from lather.core.work import CancelToken
     from lather.errors import UsageError
     from lather.files.delivery import Delivery, SizeBy, check_writable
     from lather.files.metadata import Keep
@@ -62,7 +61,7 @@ def run(options: argparse.Namespace) -> int:
         size=options.long_side or 0,
         keep=Keep(options.metadata),
     )
-    write_pictures(state, [(options.out, delivery)], report, CancelToken())
+    write_pictures(state, [(options.out, delivery)], report, asked())
     long_side = max(state.photo.width, state.photo.height)
     if options.long_side is not None and options.long_side > long_side:
         tell([f"--long-side {options.long_side} is more than the picture has ({long_side} px): it "
@@ -72,12 +71,11 @@ def run(options: argparse.Namespace) -> int:
 
 def _write_layers(options: argparse.Namespace) -> int:
     from lather.actions.delivering import write_layers
-    from lather.core.work import CancelToken
     from lather.files.carried import not_carried
 
     state = with_settings(opened_job(options.job, options).state, options.settings)
     compiled_kernels()
-    write_layers(state, options.out, report, CancelToken())
+    write_layers(state, options.out, report, asked())
     for loss in not_carried(state):
-        print(f"not carried: {loss}", file=sys.stderr)
+        complain(f"not carried: {loss}")
     return 0

@@ -17,6 +17,7 @@ from lather.cli.briefed import (
     with_agreed_ending,
 )
 from lather.cli.check import check_line, status_of
+from lather.cli.ending import asked
 from lather.cli.limited import tell_of_area
 from lather.cli.marks import Mark, add_keep_argument, check_inside, read_marks
 from lather.cli.opening import opened_job
@@ -123,26 +124,25 @@ def _retouch(
     from lather.assist.retouch import retouch
     from lather.assist.scores import skin_scores
     from lather.assist.survey import surveyed, with_survey
-    from lather.core.work import CancelToken
     from lather.files.delivery import Delivery
 
     held = read_brief_option(options)
-    asked, _ = briefed(state, held, options.style)
-    refuse_identity(asked)
+    refuse_identity(briefed(state, held, options.style)[0])
     compiled_kernels()
     state = with_survey(state, surveyed(survey_of(state.photo, options)))
     state, notices = briefed(state, held, options.style)
     tell(notices)
     state = with_kept(state, marks)
     begun = state
-    state, done = retouch(state, wanted, progress=report)
+    state, done = retouch(state, wanted, progress=report, cancel=asked())
     tell_of_area(begun, state, REFUSED)
-    scores, checked = skin_scores(state, progress=report), check(state, progress=report)
+    scores = skin_scores(state, progress=report, cancel=asked())
+    checked = check(state, progress=report, cancel=asked())
     delivery = Delivery(depth_bits=depth_bits, to_srgb=False)
     if held is not None:
         delivery = agreed_size(delivery, state)
         tell(not_delivered(options.out, state))
-    write_pictures(state, [(options.out, delivery)], report, CancelToken())
+    write_pictures(state, [(options.out, delivery)], report, asked())
     if options.job is not None:
         save_work(state, options.job)
     text = json.dumps(_facts(done, scores, checked), indent=1) if options.json is not None else ""

@@ -8,6 +8,7 @@ from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from lather.cli.ending import asked
 from lather.cli.opening import opened_job
 from lather.cli.progress import report
 from lather.cli.text import write_text
@@ -110,7 +111,8 @@ def survey_of(photo: Photo, options: argparse.Namespace) -> Survey:
     from lather.assist.survey import survey_photo
 
     try:
-        return survey_photo(photo, mm_per_px=options.mm_per_pixel, progress=report)
+        return survey_photo(photo, mm_per_px=options.mm_per_pixel, progress=report,
+                            cancel=asked())  # fmt: skip
     except ScaleError as error:
         raise error.advising("give the scale with --mm-per-pixel") from error
 

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from lather.cli.ending import asked
+from lather.cli.text import tell
 from lather.errors import UsageError
 
 if TYPE_CHECKING:
@@ -54,13 +55,14 @@ def save_work(state: JobState, path: Path) -> None:
     settings = Settings(default_path())
     notice = settings.take_notice()
     if notice:
-        print(f"lather: {notice}", file=sys.stderr)
+        tell([notice])
     replaced = _described(path) if path.is_file() else ""
-    save_job(state, path, n_backups=backups_to_keep(path, settings["backups_kept"], ""))
+    save_job(state, path, n_backups=backups_to_keep(path, settings["backups_kept"], ""),
+             cancel=asked())  # fmt: skip
     if replaced:
         kept = [backup.name for backup in backups_of(path)][:1]
         where = f"; it is kept as '{kept[0]}'" if kept else ""
-        print(f"lather: '{path.name}' replaces {replaced}{where}.", file=sys.stderr)
+        tell([f"'{path.name}' replaces {replaced}{where}."])
 
 
 def _described(path: Path) -> str:

@@ -50,6 +50,8 @@ class Photo:
     path : the file it was read from, None if it came out of a job.
     metadata : EXIF, XMP and IPTC, kept for delivery.
     profile_title : what the profile is called, or what is assumed without one.
+    missing : what of the picture is not there, as its file ends too early, a sentence; '' if all
+        is. Told whenever it is opened, in whatever job.
     """
 
     samples: Samples
@@ -61,6 +63,7 @@ class Photo:
     path: Path | None = None
     metadata: Metadata = field(default_factory=Metadata)
     profile_title: str = NO_PROFILE
+    missing: str = ""
 
     def __post_init__(self) -> None:
         self.samples.flags.writeable = False

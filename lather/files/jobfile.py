@@ -57,7 +57,7 @@ class LoadedJob:
         """What a person should know: what could not be read, what is not understood."""
         layers = list(walk(self.state.layers))
         damage = self.archive.damage({layer.id: layer.name for layer in layers})
-        notices = []
+        notices = [self.state.photo.missing] if self.state.photo.missing else []
         if damage:
             notices.append(f"The job is damaged: {damage}. Open a backup if there is one.")
         newer = not_understood(self.state)

@@ -7,6 +7,7 @@ they are used. Tiles are read when they are needed.
 from __future__ import annotations
 
 import json
+import os
 import struct
 import zipfile
 import zlib
@@ -269,7 +270,7 @@ class JobReader:
             return decode_photo(encoded, Path(name).name, partial=True), False
         if photo_at is not None:
             return read_photo(photo_at, partial=True), True
-        linked = path.parent / str(described["link"])
+        linked = Path(os.path.realpath(path)).parent / str(described["link"])
         try:
             encoded = linked.read_bytes()
         except OSError as error:

@@ -66,6 +66,7 @@ def save_job(
         what was written cannot be read back: then the earlier file stays.
     """
     revision = revision or new_revision()
+    path = Path(os.path.realpath(path))  # a link stays one
     if link_photo:
         _check_link(state.photo, path)
     with replacing(path) as temporary:

@@ -19,11 +19,13 @@ from lather.files.profiles import (
     lattice_of,
     profile_of,
     samples_of,
+    sound,
     space_of,
     title_of,
     to_srgb,
     unusable,
     vips,
+    with_profile,
     without_profile,
 )
 from lather.files.raw import develop
@@ -120,6 +122,7 @@ def _part_of(encoded: bytes, name: str, n_rows: int) -> Photo:
         "Copy it again from the card or the backup."
     )
     photo.notices = (notice, *photo.notices)
+    photo.missing = notice
     return photo
 
 
@@ -169,7 +172,16 @@ def _as_rgb(image: Any, encoded: bytes, name: str) -> tuple[Any, tuple[str, ...]
     if image.get_typeof("palette"):
         notices.append("The file had a palette of few colours: turned into full RGB.")
     unfit = _why_unusable(image, encoded)
-    is_untagged = unfit is None and profile_of(image) is None
+    profile = profile_of(image)
+    is_untagged = unfit is None and profile is None
+    if unfit is None and profile is not None and space_of(profile) is Space.RGB:
+        whole = sound(profile)
+        if whole is None:
+            unfit = "is broken"
+        elif whole != profile:
+            notices.append("A part of the colour profile in the file is damaged: it is kept "
+                           "without that part.")  # fmt: skip
+            image = with_profile(image, whole)
     if unfit is not None:
         notices.append(f"The colour profile in the file {unfit}: left out, taken as sRGB.")
         image = without_profile(image)

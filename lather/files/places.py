@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import os
 import uuid
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -44,7 +45,8 @@ def first_free(name: Callable[[str], Path]) -> Path:
 
 
 def beside(job: Path) -> Places:
-    """For a job with a file: hidden files next to it."""
+    """For a job with a file: hidden files next to it, wherever a link to it lies."""
+    job = Path(os.path.realpath(job))
     return Places(
         job.with_name(f".{job.name}.journal"),
         job.with_name(f".{job.name}.checkpoint"),

@@ -97,6 +97,34 @@ def _converts(profile: bytes, space: Space) -> bool:
     return True
 
 
+def sound(profile: bytes) -> bytes | None:
+    """A usable profile as every format takes it: itself, or where a part of it is damaged without
+    that part; None if it is not usable then.
+
+    PNG is the strictest: its writer leaves out whatever has a part beyond its end.
+    """
+    from PIL import ImageCms
+
+    if _goes_into_a_png(profile):
+        return profile
+    try:
+        anew: bytes = ImageCms.getOpenProfile(io.BytesIO(profile)).tobytes()
+    except (ImageCms.PyCMSError, OSError, ValueError):
+        return None
+    return anew if unusable(anew, 3) is None and _goes_into_a_png(anew) else None
+
+
+def _goes_into_a_png(profile: bytes) -> bool:
+    """Tried out with a single pixel."""
+    pyvips = vips()
+    pixel = pyvips.Image.black(1, 1, bands=3).copy(interpretation="srgb")
+    try:
+        written = with_profile(pixel, profile).pngsave_buffer()
+        return profile_of(pyvips.Image.new_from_buffer(written, "")) is not None
+    except pyvips.Error:
+        return False
+
+
 def title_of(profile: bytes | None) -> str:
     """What a profile calls itself."""
     from PIL import ImageCms

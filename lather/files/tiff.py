@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import struct
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import cached_property
 
 SIGNATURES = (b"II*\x00", b"MM\x00*", b"II+\x00", b"MM\x00+")
 
@@ -17,11 +18,14 @@ _STRIPS, _SAMPLES, _ROWS_A_STRIP, _STRIP_BYTES = 273, 277, 278, 279
 _PLANAR = 284
 _TILE_WIDTH, _TILE_HEIGHT, _TILES, _TILE_BYTES, _EXTRA = 322, 323, 324, 325, 338
 
+# LZW, JPEG, deflate twice, PackBits, LZMA, Zstandard, WebP: none ends in many zeros.
+_NEVER_BLANK = (5, 7, 8, 32946, 32773, 34925, 50000, 50001)
 _UNCOMPRESSED, _OLD_JPEG, _SEPARATE = 1, 6, 2
 _ASSOCIATED, _UNASSOCIATED = 1, 2  # the extra samples that are alpha
 _N_COLOURS = {0: 1, 1: 1, 2: 3, 3: 1, 5: 4, 6: 3, 8: 3}  # by photometric interpretation
 _FORMATS = {1: "B", 3: "H", 4: "I", 5: "2I", 13: "I", 16: "Q", 18: "Q"}
 _MOST_VALUES = 2_000_000
+BLANK_BYTES = 64  # at the end of a compressed part: more zeros than any packing ends in
 
 
 @dataclass(frozen=True)
@@ -39,10 +43,14 @@ class Channels:
 
 @dataclass(frozen=True)
 class Directory:
-    """Numeric values by tag."""
+    """Numeric values by tag, and the file that they are of."""
 
     values: Mapping[int, tuple[int, ...]]
-    size_bytes: int
+    encoded: bytes = field(repr=False)
+
+    @property
+    def size_bytes(self) -> int:
+        return len(self.encoded)
 
     def one(self, tag: int, default: int) -> int:
         return self.values.get(tag, (default,))[0]
@@ -73,7 +81,8 @@ class Directory:
     def n_whole_rows(self) -> int:
         """Rows from the top all of whose samples lie in the file; the height if nothing is cut.
 
-        Of a compressed strip that is cut off, none counts.
+        Of a compressed strip that is cut off, or ends in nothing but zeros as room that was never
+        written to does, none counts.
         """
         height = self.height
         if self.one(_COMPRESSION, 1) == _OLD_JPEG:
@@ -112,11 +121,37 @@ class Directory:
 
     def _rows_there(self, start: int, size: int, rows: int, tiled: bool) -> int:
         there = self.size_bytes - start if start > 0 else 0
-        if self.one(_COMPRESSION, 1) != _UNCOMPRESSED or tiled:
-            return rows if 0 < size <= there else 0
+        packing = self.one(_COMPRESSION, 1)
+        if packing != _UNCOMPRESSED or tiled:
+            is_here = 0 < size <= there and not (
+                packing in _NEVER_BLANK and self._meets_a_hole(start, start + size)
+            )
+            return rows if is_here else 0
         a_row = -(-self.one(_WIDTH, 0) * self._bits_a_pixel // 8)
         there = min(there, size) if size else there
         return max(0, min(rows, there // max(1, a_row)))
+
+    def _meets_a_hole(self, start: int, end: int) -> bool:
+        """True for a compressed part of which something was never written to."""
+        return any(start < hole_end and hole_start < end for hole_start, hole_end in self._holes)
+
+    @cached_property
+    def _holes(self) -> list[tuple[int, int]]:
+        """Runs of zeros in which parts end: more of them than any packing ends in."""
+        tiled = _TILES in self.values
+        starts = self.values.get(_TILES if tiled else _STRIPS, ())
+        sizes = self.values.get(_TILE_BYTES if tiled else _STRIP_BYTES, ())
+        holes: list[tuple[int, int]] = []
+        for start, size in zip(starts, sizes, strict=False):
+            end = start + size
+            if any(low < end <= high for low, high in holes):
+                continue
+            tail = self.encoded[max(start, end - BLANK_BYTES) : end]
+            if size > 0 and end <= self.size_bytes and not any(tail):
+                low = len(self.encoded[:end].rstrip(b"\0"))
+                high = self.size_bytes - len(self.encoded[low:].lstrip(b"\0"))
+                holes.append((low, high))
+        return holes
 
     @property
     def _bits_a_pixel(self) -> int:
@@ -129,7 +164,7 @@ class Directory:
 def read_directory(encoded: bytes) -> Directory | None:
     """The first directory; None if it cannot be read, which the decoder will say better."""
     try:
-        return Directory(_values(encoded), len(encoded))
+        return Directory(_values(encoded), encoded)
     except (struct.error, ValueError, IndexError):
         return None
 

@@ -41,7 +41,7 @@ class MessageBar(QWidget):
         self.offer.clicked.connect(self._on_offer)
         row.addWidget(self.offer)
         self.dismiss = QPushButton("Close")
-        self.dismiss.clicked.connect(self.hide)
+        self.dismiss.clicked.connect(self._on_dismissed)
         row.addWidget(self.dismiss)
         self._hide = QTimer(self)
         self._hide.setSingleShot(True)
@@ -49,6 +49,10 @@ class MessageBar(QWidget):
         self._tick = QTimer(self)
         self._tick.setInterval(TICK_MS)
         self._tick.timeout.connect(self._show_task)
+        self._unread = ""  # an error that what comes after it does not take the place of
+        self._until_read = QTimer(self)
+        self._until_read.setSingleShot(True)
+        self._until_read.timeout.connect(self._on_read)
         self.background_share = 1.0
         self.background_what = ""
         bench.said.connect(self._on_said)
@@ -59,6 +63,7 @@ class MessageBar(QWidget):
     def close_view(self) -> None:
         self._tick.stop()
         self._hide.stop()
+        self._until_read.stop()
         self.bench.said.disconnect(self._on_said)
         self.bench.task_changed.disconnect(self._on_task_changed)
         self.bench.offer_withdrawn.disconnect(self._on_shown_long_enough)
@@ -80,6 +85,9 @@ class MessageBar(QWidget):
                              width, height)
 
     def _on_said(self, text: str, is_error: bool) -> None:
+        if is_error and self.bench.stays:
+            self._unread = text
+            self._until_read.start(ERROR_SHOWN_MS)
         self._show(text, None, error=is_error)
         if is_error and self.bench.offer is not None:
             self._hide.stop()  # stays until answered
@@ -110,7 +118,8 @@ class MessageBar(QWidget):
         )
         if style != self.styleSheet():  # dressing anew takes longer than all else here
             self.setStyleSheet(style)
-        self.text.setText(text)
+        is_more = self._unread not in ("", text)
+        self.text.setText(f"{self._unread}\n{text}" if is_more else text)
         self.bar.setVisible(share is not None)
         self.bar.setValue(round(1000 * (share or 0)))
         self.cancel.setVisible(self.bench.task is not None)
@@ -122,16 +131,27 @@ class MessageBar(QWidget):
         self.place()
         self.raise_()
 
+    def _on_dismissed(self) -> None:
+        self._on_read()
+        self.hide()
+
+    def _on_read(self) -> None:
+        """The error has been there long enough, or was put away."""
+        self._until_read.stop()
+        self._unread = ""
+
     def _on_shown_long_enough(self) -> None:
         """Nothing new to say: the preparation still going on, or nothing."""
         if self.background_share < 1:
             text = f"{self.background_what}: painting works meanwhile"
             self._show(text, self.background_share, error=False)
+        elif self._until_read.isActive():
+            self._show(self._unread, None, error=True)
         else:
             self.hide()
 
     def _on_offer(self) -> None:
-        self.hide()
+        self._on_dismissed()
         offer = self.bench.offer
         if offer is not None:
             try:

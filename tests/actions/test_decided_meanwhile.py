@@ -2,6 +2,7 @@
 kept marks, deleted layers, locks."""
 
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 
@@ -320,3 +321,22 @@ def _with_served_layer(state):
     found = replace(state.findings, items=(spot(1, 90.0, 90.0),))
     after = edits.add_computed(edits.set_findings(state, found), KINDS["blur"])
     return edits.decide(after, [1], FindingState.DONE, by=after.active_id)
+
+
+class NowhereToGoTest(DecidedCase):
+    def test_without_a_folder_for_old_states_undo_says_that_it_reaches_less_far(self) -> None:
+        self.open(spotted())
+        job = self.bench.job
+        job.history.budget_bytes = 2**20
+        self.bench.change("Layer", edits.add_pixel_layer)
+        nowhere = mock.patch("lather.actions.parking.Spill", side_effect=OSError(13, "not allowed"))
+        with nowhere:
+            for number in range(9):
+                tiles = job.state.active.tiles
+                pixels = np.full((256, 256, 4), 7000 * number + 1, np.uint16)
+                self.bench.change("Paint", edits.set_pixels, job.state.active_id,
+                                  tiles.with_tiles({(0, 0): pixels}))  # fmt: skip
+        self.assertLess(len(job.history.done), 9)
+        told = [text for text in self.said if "Undo reaches back less far" in text]
+        self.assertEqual(len(told), 1, self.said)
+        self.assertIn("no folder to go to (not allowed)", told[0])

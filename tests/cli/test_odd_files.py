@@ -11,6 +11,8 @@ import numpy as np
 import pyvips
 from PIL import Image, ImageCms
 
+from lather.actions.recovery import open_path
+from lather.core.work import no_progress
 from lather.document import edits
 from lather.document.state import new_state
 from lather.files.jobfile import load_job
@@ -217,3 +219,19 @@ class OddFilesTest(Case):
                 self.assertEqual(list(self.out.iterdir()), [])
 
             self.in_every_verb(name, make, check)
+
+
+class PartOfAPhotoTest(Case):
+    """A job that was made of half a photo says so whenever it is opened, by whomever."""
+
+    def test_every_verb_and_the_window(self) -> None:
+        _, whole = tiff(8, compression="none")
+        photo = decode_photo(whole[: len(whole) // 2], "half.tif", partial=True)
+        path = self.folder / "half.lather"
+        save_job(new_state(photo), path)
+        out = self.folder / "out.png"
+        for words in (("info", path), ("render", path, out),
+                      ("clean", path, out, "--mm-per-pixel", "0.2")):  # fmt: skip
+            _, _, err = call(*words)
+            self.assertIn("of the picture is missing and shown hatched", err, words)
+        self.assertIn("is missing", " ".join(open_path(path, no_progress).notices))

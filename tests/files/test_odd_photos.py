@@ -95,6 +95,36 @@ class CutOffTest(Case):
             missing = 1 - n_rows / HEIGHT
             self.assertIn(f"{missing:.0%} of the picture is missing", photo.notices[0])
 
+    def test_room_that_was_never_written_to_is_no_part_of_the_picture(self) -> None:
+        """The size is right and the second half is zeros: as a copy that stopped leaves it."""
+        for compression in ("deflate", "lzw", "packbits"):
+            for tile in (False, True):
+                with self.subTest(compression, tile=tile):
+                    sizes = {"tile": True, "tile_width": 32, "tile_height": 32} if tile else {}
+                    pixels = np.vstack([(PIXELS // 257).astype(np.uint8)] * 4)  # several strips
+                    image = pyvips.Image.new_from_array(pixels).copy(interpretation="srgb")
+                    encoded = directory_first(
+                        image.tiffsave_buffer(compression=compression, **sizes)
+                    )
+                    self.assertEqual(read_directory(encoded).n_whole_rows, 4 * HEIGHT)
+                    half = len(encoded) - len(encoded) // 2
+                    blank = encoded[:half] + bytes(len(encoded) - half)
+                    with self.assertRaisesRegex(TruncatedError, "ends too early"):
+                        decode_photo(blank, "a.tif")
+                    photo = decode_photo(blank, "a.tif", partial=True)
+                    n_rows = read_directory(blank).n_whole_rows
+                    self.assertGreaterEqual(n_rows, HEIGHT)
+                    self.assertLess(n_rows, 2 * HEIGHT + 1)
+                    self.assert_equal_arrays(photo.samples[:n_rows], pixels[:n_rows])
+                    self.assertTrue(is_hatched(photo.samples[n_rows:]))
+                    self.assertIn("is missing", photo.missing)
+
+    def test_a_black_picture_is_no_blank_one(self) -> None:
+        black = pyvips.Image.black(WIDTH, HEIGHT, bands=3).copy(interpretation="srgb")
+        for compression in ("none", "deflate", "lzw", "packbits"):
+            encoded = directory_first(black.tiffsave_buffer(compression=compression))
+            self.assertEqual(decode_photo(encoded, "a.tif").missing, "", compression)
+
     def test_an_uncompressed_strip_counts_to_the_row(self) -> None:
         """One strip for the whole picture, as the simplest writers make."""
         out = io.BytesIO()
@@ -151,6 +181,8 @@ class CutOffTest(Case):
         again = load_job(self.folder / "a.lather").state.photo
         self.assert_equal_arrays(again.samples, photo.samples)
         self.assertEqual(again.notices, photo.notices)
+        loaded = load_job(self.folder / "a.lather")
+        self.assertIn("of the picture is missing and shown hatched", " ".join(loaded.notices))
 
 
 class ExtraChannelsTest(Case):
@@ -219,6 +251,28 @@ class ProfilesTest(Case):
                          photo.metadata)  # fmt: skip
             self.assertNotIn(profile[:64], out.read_bytes())
             self.assertEqual(read_photo(out).profile, srgb)
+
+    def test_a_profile_with_one_bad_part_keeps_its_colours_and_goes_out(self) -> None:
+        good = bytes(pyvips.Operation.call("profile_load", "p3"))
+        (n_tags,) = struct.unpack_from(">I", good, 128)
+        for number in range(n_tags):
+            name = good[132 + 12 * number : 136 + 12 * number]
+            bad = bytearray(good)
+            struct.pack_into(">I", bad, 136 + 12 * number, 10**6)  # beyond its end
+            with self.subTest(name):
+                photo = self.picture(bytes(bad))
+                out = self.folder / "o.png"
+                encode_photo(photo.samples, photo.profile, out, Delivery(to_srgb=False))
+                kept = read_photo(out).profile
+                if photo.profile is None:
+                    self.assertIn("is broken", " ".join(photo.notices))
+                    continue
+                self.assertIn("without that part", " ".join(photo.notices))
+                self.assertEqual(kept, photo.profile)
+                fine = self.picture(good)
+                self.assert_close(photo.lattice, fine.lattice, 2e-3)
+        longer = self.picture(good + b"more")
+        self.assertEqual(longer.profile, good)
 
     def test_a_good_profile_is_named(self) -> None:
         photo = self.picture(pyvips.Operation.call("profile_load", "p3"))

@@ -500,6 +500,23 @@ class FilesTest(WindowCase):
         messages.set_background(1.0, "kernels ready")
         self.assertFalse(messages.isVisible())
 
+    def test_what_was_left_out_is_there_until_it_is_read(self) -> None:
+        messages = self.window.messages
+        self.bench.say("Left out of 'Mend all': 1 change.", error=True, stays=True)
+        self.bench.say("Saved: a.lather.")
+        self.assertEqual(messages.text.text().splitlines(),
+                         ["Left out of 'Mend all': 1 change.", "Saved: a.lather."])
+        done: list[int] = []
+        self.bench.run_task("Measuring", lambda progress, cancel: time.sleep(0.1), done.append)
+        self.assertIn("Left out of", messages.text.text())
+        wait_until(lambda: bool(done))
+        self.assertTrue(messages.isVisible())
+        self.assertIn("Left out of", messages.text.text())
+        messages.dismiss.click()
+        self.assertFalse(messages.isVisible())
+        self.bench.say("Saved: b.lather.")
+        self.assertEqual(messages.text.text(), "Saved: b.lather.")
+
     def test_bad_files_are_told_and_the_job_stays(self) -> None:
         self.open()
         job = self.bench.job
