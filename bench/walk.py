@@ -28,7 +28,7 @@ from unittest import mock
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from bench import moves
+from bench import late, moves
 from bench.crash import home_in, picture_in
 from lather.actions.opening import open_file
 from lather.errors import LatherError
@@ -126,6 +126,8 @@ class Walk:
             (3, self._fail_in_a_stroke), (4, self._fail_in_a_save), (6, self._wait),
             (5, self._limit), (4, self._stage), (8, self._worklist), (3, self._propose),
             (3, self._delete), (4, self._group), (3, self._eyes), (3, self._turned_pen),
+            (3, self._lock_any), (4, self._split), (4, self._stroke_where_hidden),
+            (4, self._take_late), (3, self._mend_late), (2, self._open_by_link),
         ]  # fmt: skip
 
     # --- one step ------------------------------------------------------------------------
@@ -177,6 +179,8 @@ class Walk:
         for step in job.history.done[-6:]:
             changes = changes_anything(step.before, step.after)
             self._hold(changes, f"{after}: the step '{step.name}' changed nothing")
+        for what in late.broken_locks(job):
+            self._hold(False, f"{after}: {what}")
         there = {layer.id for layer in walk(job.state.layers)}
         gone = [n for n, layer in job.state.findings.done_by.items() if layer not in there]
         self._hold(not gone, f"{after}: findings {gone} are done by no layer")
@@ -339,6 +343,68 @@ class Walk:
             self._settle()
         self._run(self._chance.choice(("proposal.accept", "proposal.accept", "proposal.leave",
                                        "proposal.paint_in")))  # fmt: skip
+
+    def _lock_any(self) -> None:
+        late.lock_any(self.bench, self._chance)
+
+    def _split(self) -> None:
+        late.split(self.bench, self._chance)
+
+    def _stroke_where_hidden(self) -> None:
+        """What is a step shows."""
+        from lather.render.effect import shows
+
+        self._settle()
+        late.hide(self.bench, self._chance)
+        self._settle()
+        job = self.bench.open_job
+        n_done, before = job.history.n_done, job.state
+        self._stroke()
+        self._settle()
+        if job.history.n_done > n_done:
+            name = job.history.done[-1].name
+            self._hold(shows(before, job.state), f"nothing shows of '{name}'")
+
+    def _take_late(self) -> None:
+        """A proposal, taken after something was decided."""
+        self._settle()
+        self._run(self._chance.choice(("even.shine", "even.even_out", "even.match",
+                                       "proposal.mends")))  # fmt: skip
+        self._settle()
+        if self.bench.pending is None:
+            return
+        self._after_what_was_decided(lambda: self._run("proposal.accept"), "a proposal taken late")
+
+    def _mend_late(self) -> None:
+        """Mends that run while something is decided."""
+        self._settle()
+        self._run("finding.mend_all")
+        self._after_what_was_decided(lambda: None, "mending")
+
+    def _after_what_was_decided(self, take: Callable[[], None], what: str) -> None:
+        marks = []
+        for _ in range(self._chance.randint(1, 3)):
+            with suppress(LatherError):
+                marks += [mark] if (mark := late.meanwhile(self.bench, self._chance)) else []
+        before, job = self.bench.state, self.bench.open_job
+        n_done = job.history.n_done
+        take()
+        self._settle()
+        if job.history.n_done == n_done + 1:
+            self.outcome.counts[f"{what}: taken"] += 1
+            for place in late.touched_marks(before, job.state, marks):
+                self._hold(False, f"{what} changed {place}")
+
+    def _open_by_link(self) -> None:
+        """A job by another name: its lock, its journal and what is saved are its own."""
+        jobs = [path for path in self._folder.glob("*.lather")
+                if "backup" not in path.name and not path.is_symlink()]  # fmt: skip
+        if jobs:
+            link = late.link_to(self._chance.choice(jobs), self._chance)
+            self._leaving(lambda: open_file(self.bench, link), "opening by a link")
+            strangers = [path.name for path in link.parent.iterdir()
+                         if path.name.startswith(f".{link.name}")]  # fmt: skip
+            self._hold(not strangers, f"beside a link: {strangers}")
 
     def _delete(self) -> None:
         self._run("layer.delete")

@@ -140,13 +140,19 @@ def apply_pick(state: JobState, layer_id: int, picked: Picked, curve: str) -> Jo
 
 def _grey(state: JobState, layer: ComputedLayer, picked: Picked) -> JobState:
     warmth, tint = grey_from(np.array(picked.rgb))
-    state = edits.set_parameter(state, layer.id, "warmth_mired", warmth)
-    return edits.set_parameter(state, layer.id, "tint_percent", tint)
+    return _with_nearest(state, layer, warmth_mired=warmth, tint_percent=tint)
 
 
 def _mean(state: JobState, layer: ComputedLayer, picked: Picked) -> JobState:
-    for name, value in zip(("mean_l", "mean_a", "mean_b"), picked.lab, strict=True):
-        state = edits.set_parameter(state, layer.id, name, value)
+    mean_l, mean_a, mean_b = picked.lab
+    return _with_nearest(state, layer, mean_l=mean_l, mean_a=mean_a, mean_b=mean_b)
+
+
+def _with_nearest(state: JobState, layer: ComputedLayer, **numbers: float) -> JobState:
+    """With measured numbers, as near to them as the layer's parameters go."""
+    nearest, _ = layer.TAKES.nearest(**numbers)
+    for name in numbers:
+        state = edits.set_parameter(state, layer.id, name, getattr(nearest, name))
     return state
 
 

@@ -22,7 +22,7 @@ from lather.core.survey.regions.region import Part, Region
 from lather.core.work import NEVER, CancelToken
 from lather.document import edits
 from lather.document.access import refuse_unless_changeable
-from lather.document.layers.grain import GrainLayer
+from lather.document.layers.grain import MOST_L, GrainLayer
 from lather.document.layers.layer import Mask, Stage
 from lather.document.layers.reshape import (
     NOT_MOVED,
@@ -262,7 +262,7 @@ def propose_grain(state: JobState) -> Proposal:
     if kept > 1 - LEAST_LOSS:
         return _refused(state, name, f"moved skin keeps {kept:.0%} of its grain")
     own_l = _own_grain_l(state)
-    missing_l = own_l * float(np.sqrt(max(0.0, 1 - kept**2)))
+    missing_l = min(own_l * float(np.sqrt(max(0.0, 1 - kept**2))), MOST_L)
     added = edits.add_computed(
         replace(state, active_id=state.layers[-1].id), GrainLayer, sigma_l=round(missing_l, 2),
         size_px=0.5,

@@ -54,7 +54,7 @@ class Within(Bound):
             return f"is {value!r}, no number"
         if self.low <= value <= self.high and not (self.whole and value != int(value)):
             return ""
-        return f"is {_told(value)}: it takes {self.range}"
+        return f"is {_told(value)}, beyond {self.range}"
 
     @property
     def range(self) -> str:
@@ -76,7 +76,7 @@ class Text(Bound):
         if not isinstance(value, str):
             return f"is {value!r}, no text"
         if len(value) > self.longest:
-            return f"has {len(value):,} letters: it takes {self.longest:,}"
+            return f"has {len(value):,} letters, more than {self.longest:,}"
         return ""
 
 
@@ -106,8 +106,8 @@ class Several(Bound):
 
     def fault(self, value: Any) -> str:
         if not self.least <= len(value) <= self.most:
-            of = f"{self.most:,}" if self.least == self.most else f"at most {self.most:,}"
-            return f"would be {len(value):,}: a job holds {of}"
+            than = "more than" if len(value) > self.most else "other than"
+            return f"would be {len(value):,}, {than} {self.most:,}"
         named = isinstance(value, Mapping)
         each = tuple(value.values() if named else value)
         if self.of is None or self._all_fit(each):
@@ -188,12 +188,12 @@ def refuse_beyond(what: str, bounds: Mapping[str, Bound], thing: object) -> None
     for name, bound in bounds.items():
         fault = bound.fault(getattr(thing, name))
         if fault:
-            raise BoundsError("Nothing was changed", f"{readable_name(name)} of {what} {fault}")
+            raise BoundsError("Nothing was changed", f"in {what}, {readable_name(name)} {fault}")
 
 
 _TITLES = {
     "items": "findings", "path_px": "points", "mm_per_px": "scale", "moved_limits": "limits",
-    "words": "client's words", "on": "time", "consent_by": "name of who agreed",
+    "words": "text in the client's words", "on": "time", "consent_by": "name of who agreed",
     "consent_on": "day of consent", "guardian": "guardian's name", "contrast_a": "redness",
 }  # fmt: skip
 _UNITS = ("_px", "_mm2", "_mm", "_l")

@@ -418,9 +418,14 @@ def _refuse_in_locked_group(state: JobState, layer_id: int) -> None:
 
 
 def _open_place(state: JobState, layer_id: int) -> int:
-    """The layer above which another one may go: the outermost locked group around, if any."""
-    groups = path_to(state.layers, layer_id)[:-1]
-    return next((group.id for group in groups if group.locked), layer_id)
+    """The layer above which, or in which if it is a stack, another one may go: the outermost locked
+    group around, if any; above all of a split of which a stack is locked."""
+    path = path_to(state.layers, layer_id)
+    for n, layer in enumerate(path):
+        is_stack = isinstance(layer, StackLayer)
+        if layer.locked and (is_stack or layer.id != layer_id):
+            return path[n - 1].id if is_stack else layer.id
+    return layer_id
 
 
 def _free_name(state: JobState, stem: str) -> str:

@@ -63,8 +63,7 @@ class FieldWork(Work):
             refuse_unless_seen(with_layer(self._state, layer), layer.id, self._live.rect)
         done = layer.with_painted(layer.planes, (*layer.strokes, record))
         prepare_places(done, self._state.photo.rect)  # marks are looked for at once
-        return Outcome(self._name, lambda now: self._applied(now, done, record),
-                       lays=self.MOVES_NOW)  # fmt: skip
+        return Outcome(self._name, lambda now: self._applied(now, done, record))
 
     def _extras(self) -> dict[str, Any]:
         return {"shape": asdict(self._hand.shape)}

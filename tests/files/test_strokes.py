@@ -255,10 +255,10 @@ class BoundsTest(Case):
         state = painted_state(photo_in(self.folder), 1)
         save_job(state, path)
         earlier = path.read_bytes()
-        far = finding(1, x=2e6)  # beyond what the reader takes
-        broken = edits.set_findings(state, type(state.findings)(0.1, (far,)))
-        with self.assertRaisesRegex(JobFileError, "cannot be read back .the findings"):
-            save_job(broken, path)
+        far = edits.set_findings(state, type(state.findings)(0.1, (finding(1, x=9e5),)))
+        reading = mock.patch("lather.files.jobreader.findings_from", side_effect=ValueError("x"))
+        with reading, self.assertRaisesRegex(JobFileError, "cannot be read back .the findings"):
+            save_job(far, path)
         self.assertEqual(path.read_bytes(), earlier)
         self.assertEqual(len(list(self.folder.iterdir())), 2)
 

@@ -208,7 +208,7 @@ class RefusedTest(Case):
     def test_a_scale_that_makes_a_patch_too_large_leaves_the_scale(self) -> None:
         patch = replace(finding(1), area_mm2=40_000.0)
         state = edits.set_findings(new_state(skin_photo()), Findings(0.1, (patch,)))
-        with self.assertRaisesRegex(EditError, "The scale stays as it was: the area of a finding"):
+        with self.assertRaisesRegex(EditError, "The scale stays as it was: in a finding, the area"):
             edits.set_scale(state, 3.7)
 
 

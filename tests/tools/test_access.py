@@ -14,6 +14,7 @@ from lather.document import areas, edits, ungrouping
 from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.layers.group import GroupLayer
+from lather.document.layers.split import Part, SplitLayer
 from lather.document.photo import Photo
 from lather.document.state import new_state
 from lather.document.tree import find, path_to
@@ -154,6 +155,14 @@ class QuestionTest(Case):
             group = find(added.layers, group_id)
             self.assertIsInstance(group, GroupLayer)
             self.assertEqual(len(group.children), 1)
+
+    def test_nothing_is_put_into_a_locked_stack(self) -> None:
+        state = edits.add_computed(new_state(skin_photo()), SplitLayer)
+        split = state.active
+        stack = split.stack(Part.TEXTURE)
+        job = Job(edits.set_locked(replace(state, active_id=stack.id), stack.id, True))
+        job.change("New layer", edits.add_pixel_layer(job.state))
+        self.assertEqual([x.name for x in job.state.layers[1:]], ["Split", "Layer 1"])
 
     def test_masks_are_asked_too_but_for_themselves(self) -> None:
         """A mask that hides all can be painted on: that is how it is opened."""

@@ -76,6 +76,21 @@ class BriefPageTest(WindowCase):
         self.assertEqual(page.long_side.value(), 0)
         self.assertTrue(page.tasks[Task.SHAPE].isChecked())
 
+    def test_what_no_file_could_hold_is_refused_and_what_was_there_stays(self) -> None:
+        page, said = self.page, list[str]()
+        self.bench.said.connect(lambda text, _: said.append(text))
+        QTest.keyClicks(page.consent_by, "A. Nobody")
+        QApplication.clipboard().setText("n" * 5000)
+        page.consent_by.setFocus()
+        page.consent_by.selectAll()
+        QTest.keyClick(page.consent_by, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+        page.words.setPlainText("w" * 4001)
+        self.assertEqual((self.brief().consent_by, self.brief().words), ("A. Nobody", ""))
+        self.assertEqual((page.consent_by.text(), page.words.toPlainText()), ("A. Nobody", ""))
+        self.assertIn("in the brief, the name of who agreed has 5,000 letters, more than 4,000",
+                      " ".join(said))  # fmt: skip
+        self.assertIn("in the brief, the text in the client's words has 4,001 letters", " ".join(said))
+
     def test_further_sizes_are_pixels_or_one_clear_sentence(self) -> None:
         field = self.page.more_sizes
         for text, sizes in (("2048, 1080 px", (2048, 1080)), ("tall", (2048, 1080)), ("", ())):
