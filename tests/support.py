@@ -30,6 +30,7 @@ from lather.document.layers.limits import Limits, Span
 from lather.document.layers.table import COMPUTED
 from lather.document.photo import Photo
 from lather.document.planes import Regions, with_plane
+from lather.document.scale import move_handle
 from lather.document.state import JobState, new_state
 from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.style import Style
@@ -203,7 +204,7 @@ def _regions(pick: int) -> Regions:
 def _handle_moved(state: JobState, pick: int) -> JobState:
     if not state.findings.faces:
         raise EditError("There is no face")
-    return edits.move_handle(state, 0, HANDLES[pick % 8], 40.0 + pick, 50.0)
+    return move_handle(state, 0, HANDLES[pick % 8], 40.0 + pick, 50.0)
 
 
 def _painted(state: JobState, layer_id: int, pick: int) -> JobState:

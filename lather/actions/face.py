@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
-from lather.document import edits
+from lather.document import scale
 from lather.errors import EditError
 
 if TYPE_CHECKING:
@@ -28,7 +28,7 @@ def move_handle(bench: Workbench, face_index: int, name: str, x: float, y: float
     photo = state.photo
     x, y = snapped(lambda rect: photo.read_float(rect), photo.rect, face, name, (x, y))
     bench.change(
-        f"Move {HANDLE_TITLES[name]}", edits.move_handle, face_index, name, float(x), float(y)
+        f"Move {HANDLE_TITLES[name]}", scale.move_handle, face_index, name, float(x), float(y)
     )
     bench.say(
         f"{1 / (bench.state.findings.mm_per_px or 1):.1f} px per mm. Survey again to measure by it."
@@ -51,9 +51,9 @@ def measured(bench: Workbench, start: tuple[float, float], end: tuple[float, flo
     text = bench.ask.text("Set the scale", "How long is that, in mm?", "")
     if text is None:
         return
-    bench.change("Set the scale", edits.set_scale, _millimetres(text) / length_px)
-    scale = bench.state.findings.mm_per_px or 0.0
-    bench.say(f"{scale:.3f} mm per pixel. Survey the picture now.")
+    bench.change("Set the scale", scale.set_scale, _millimetres(text) / length_px)
+    mm_per_px = bench.state.findings.mm_per_px or 0.0
+    bench.say(f"{mm_per_px:.3f} mm per pixel. Survey the picture now.")
 
 
 def _millimetres(text: str) -> float:

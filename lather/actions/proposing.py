@@ -85,29 +85,8 @@ def accept(bench: Workbench, then: Callable[[], None] | None = None) -> None:
     """Take the proposal over as it is set, as one step; `then` follows if it was one."""
     pending = bench.pending
     assert pending is not None
-
-    def work(progress: Progress, cancel: CancelToken) -> Meanwhile:
-        progress(0.0, pending.proposal.name.lower())
-        taken = _remembered(pending.taken)
-        taken(bench.state)
-        cancel.check()
-        return taken
-
-    def done(merged: Merged) -> None:
-        name = pending.proposal.name
-        if not take_merged(bench, name, merged, f"{name}: taken."):
-            return  # it waits, with what was said
-        _over(bench, pending)
-        if then is not None:
-            then()
-
-    run_edit(bench, "Taking over", work, done)
-
-
-def _remembered(apply: Meanwhile) -> Meanwhile:
-    """The same, worked out once for each state: on the worker, before it counts."""
-    last: Last[Merged] = Last()
-    return lambda now: last.of((now,), lambda: apply(now))
+    name = pending.proposal.name
+    _take(bench, pending, pending.taken, name, f"{name}: taken.", then or (lambda: None))
 
 
 def paint_in(bench: Workbench) -> None:
@@ -115,21 +94,36 @@ def paint_in(bench: Workbench) -> None:
     pending = bench.pending
     assert pending is not None
 
-    def work(progress: Progress, cancel: CancelToken) -> Meanwhile:
-        progress(0.0, pending.proposal.name.lower())
-        taken = _remembered(pending.taken_hidden)
-        taken(bench.state)
-        cancel.check()
-        return taken
-
-    def done(merged: Merged) -> None:
-        if not take_merged(bench, f"{pending.proposal.name}, hidden", merged):
-            return
-        _over(bench, pending)
+    def in_hand() -> None:
         bench.hands.take_tool("paint_colour")
         bench.set_on_mask(True)
-        if not merged.left_out:
-            bench.say("Paint on the picture to let it in; Erase hides it again.")
+
+    said = "Paint on the picture to let it in; Erase hides it again."
+    name = f"{pending.proposal.name}, hidden"
+    _take(bench, pending, pending.taken_hidden, name, said, in_hand)
+
+
+def _take(
+    bench: Workbench, pending: Pending, taken: Meanwhile, name: str, said: str,
+    then: Callable[[], None],
+) -> None:
+    """Merge a proposal into the job aside, and make it a step; it waits if it is none."""
+    last: Last[Merged] = Last()
+
+    def once(now: JobState) -> Merged:
+        """Worked out on the worker, before it counts."""
+        return last.of((now,), lambda: taken(now))
+
+    def work(progress: Progress, cancel: CancelToken) -> Meanwhile:
+        progress(0.0, pending.proposal.name.lower())
+        once(bench.state)
+        cancel.check()
+        return once
+
+    def done(merged: Merged) -> None:
+        if take_merged(bench, name, merged, said):
+            _over(bench, pending)
+            then()
 
     run_edit(bench, "Taking over", work, done)
 

@@ -214,8 +214,7 @@ class Workbench:
             self.stepping.redo()
 
     def go_to_step(self, n_done: int) -> None:
-        """Undo or redo until that many steps of the history are done; what is still in the hand is
-        taken back, or it would land on top of them."""
+        """Undo or redo until that many steps are done; what is in the hand would land on them."""
         while self.session is not None and self.session.take_back():
             self.say("Taken back: the stroke in hand.")
         if self.stepping is not None:
@@ -353,10 +352,9 @@ class Workbench:
         self.pending_changed.emit()
 
     def tick(self, now_s: float) -> None:
-        """Called some times a second: what is to be done while nobody works."""
-        if self.keeper is None or self.task is not None or self.job is None:
-            return
-        if self.session is not None and self.session.busy:
+        """Called some times a second, for what is done while nobody works."""
+        busy = self.task is not None or (self.session is not None and self.session.busy)
+        if self.keeper is None or self.job is None or busy:
             return
         quiet_s = self.job.ledger.quiet_s(now_s)
         self.keeper.idle(quiet_s, 60.0 * self.settings["checkpoint_minutes"])
@@ -382,8 +380,7 @@ class Workbench:
     def say(
         self, text: str, *, error: bool = False, offer: Offer | None = None, stays: bool = False
     ) -> None:
-        """A sentence for the person; '{key:ID}' in it is the key of that command. One that `stays`
-        is not pushed aside by what is said next."""
+        """A sentence, with keys for '{key:ID}'; one that `stays` is left beside what comes next."""
         self.offer, self.stays = offer, stays
         self.said.emit(with_keys(readable(text), self.settings), error)
 
@@ -411,9 +408,7 @@ class Workbench:
         self.tasks.leave_line()
         self.walk.under_way.clear()
 
-    def report(
-        self, error: Exception, what: str, retry: Callable[[], None] | None = None
-    ) -> None:
+    def report(self, error: Exception, what: str, retry: Callable[[], None] | None = None) -> None:
         """Say an expected error; log a bug and say that it happened."""
         if isinstance(error, LatherError):
             offer = Offer("Try again", retry) if retry is not None else None

@@ -56,7 +56,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 def run(options: argparse.Namespace) -> int:
     from lather.actions.claiming import claimed
-    from lather.document.edits import set_scale
+    from lather.document.scale import set_scale
 
     check_scale(options.mm_per_pixel)
     pushes = [_push(text) for text in options.push]

@@ -36,9 +36,8 @@ from lather.document.tree import (
     replaced,
     walk,
 )
-from lather.errors import BoundsError, EditError
+from lather.errors import EditError
 
-LEAST_PUPIL_DISTANCE_PX = 4.0
 HIDDEN_STRENGTH = 0.5  # of a fresh layer that is to be painted in
 
 
@@ -287,35 +286,6 @@ def set_findings(state: JobState, findings: Findings) -> JobState:
 def set_survey(state: JobState, findings: Findings, regions: Regions) -> JobState:
     """What a survey measured."""
     return replace(state, findings=findings, regions=regions)
-
-
-def move_handle(state: JobState, face_index: int, name: str, x: float, y: float) -> JobState:
-    """A handle of a face somewhere else; moved pupils of the largest face change the scale."""
-    findings = state.findings
-    face = findings.faces[face_index].with_handle(name, x, y)
-    if face.pupil_distance_px < LEAST_PUPIL_DISTANCE_PX:
-        raise EditError(
-            "The handle stays where it was", "the pupils would lie in one place",
-            "drag it to the middle of the other eye",
-        )  # fmt: skip
-    faces = tuple(face if n == face_index else f for n, f in enumerate(findings.faces))
-    findings = replace(findings, faces=faces)
-    if face_index == 0:
-        findings = _at_scale(findings, faces[0].mm_per_px())
-    return set_findings(state, findings)
-
-
-def set_scale(state: JobState, mm_per_px: float) -> JobState:
-    """The scale by a length that somebody knows."""
-    return set_findings(state, _at_scale(state.findings, mm_per_px))
-
-
-def _at_scale(findings: Findings, mm_per_px: float) -> Findings:
-    try:
-        return findings.at_scale(mm_per_px)
-    except BoundsError as error:
-        raise BoundsError("The scale stays as it was", error.why,
-                          "measure the known length again") from error  # fmt: skip
 
 
 def set_style(state: JobState, style: Style) -> JobState:

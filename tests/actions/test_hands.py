@@ -20,6 +20,7 @@ from lather.document import areas, edits
 from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.photo import Photo
+from lather.document.scale import move_handle
 from lather.document.state import new_state
 from lather.document.style import Style
 from lather.errors import EditError
@@ -247,7 +248,7 @@ class GeometryTest(BenchCase):
         self.assertEqual(self.bench.state.findings.mm_per_px, before.faces[0].mm_per_px())
         self.assertEqual(self.bench.state.findings.faces[0].handles["nose_tip"], (90.0, 110.0))
         first = self.bench.state.findings
-        edited = edits.move_handle(self.bench.state, 0, "pupil_left", 180.0, 74.0)
+        edited = move_handle(self.bench.state, 0, "pupil_left", 180.0, 74.0)
         ratio = edited.findings.mm_per_px / first.mm_per_px
         self.assertAlmostEqual(ratio, 60.03 / 120.07, delta=0.002)
         sizes = [f.diameter_mm for f in first.items], [f.diameter_mm for f in edited.findings.items]
@@ -255,7 +256,7 @@ class GeometryTest(BenchCase):
 
     def test_pupils_in_one_place_are_refused(self) -> None:
         with self.assertRaisesRegex(EditError, "in one place"):
-            edits.move_handle(self.bench.state, 0, "pupil_left", 60.0, 70.0)
+            move_handle(self.bench.state, 0, "pupil_left", 60.0, 70.0)
 
     def test_a_known_length_sets_the_scale(self) -> None:
         face.start_measuring(self.bench)

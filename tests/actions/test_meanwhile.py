@@ -19,6 +19,7 @@ from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.merge import same_work
 from lather.document.planes import with_plane
+from lather.document.scale import set_scale
 from lather.document.state import new_state
 from lather.document.tiles import BLACK_MASK
 from lather.render.compositor import render
@@ -90,7 +91,7 @@ class MeanwhileTest(Case):
     def decide_and_correct(self, first) -> None:
         first = next(f for f in self.bench.state.findings.items if f.x == first.x)
         self.bench.change("Skip", edits.decide, [first.id], FindingState.SKIPPED)
-        self.bench.change("Scale", edits.set_scale, 0.5)
+        self.bench.change("Scale", set_scale, 0.5)
         regions = self.bench.state.regions
         black = with_plane(BLACK_MASK, Rect(0, 0, 9, 9), np.ones((9, 9), "f4"))
         masks = {**regions.masks, Region.SKIN: black}

@@ -49,6 +49,7 @@ class ProposalTest(BenchCase):
         self.proposed(even_state(), evening.tame_shine)
         self.bench.change("Layer", edits.add_pixel_layer, "Mine")
         proposing.paint_in(self.bench)
+        self.work()
         active = self.bench.state.active
         self.assertNotEqual(active.name, "Mine")
         self.assertTrue(active.mask.hides_all)

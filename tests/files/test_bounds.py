@@ -57,7 +57,7 @@ class BoundsTest(Case):
                       for n in range(1, MOST_FINDINGS + 1))  # fmt: skip
         self.assert_opens_again(edits.set_findings(self.start, Findings(items=items)))
         more = (*items, replace(first, id=MOST_FINDINGS + 1))
-        with self.assertRaisesRegex(EditError, "in the job, the findings would be 20,001, more than 20,000"):
+        with self.assertRaisesRegex(EditError, "the findings would be 20,001, more than 20,000"):
             Findings(items=more)
 
 

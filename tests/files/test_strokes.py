@@ -12,6 +12,7 @@ from lather.core.work import CancelToken
 from lather.document import bounds, edits
 from lather.document.digest import digest
 from lather.document.job import Job
+from lather.document.scale import set_scale
 from lather.document.strokes import MOST_READINGS, READING_COLUMNS, StrokeRecord, readings_of
 from lather.errors import Cancelled, EditError, JobFileError
 from lather.files import jobwriter
@@ -170,7 +171,7 @@ class DamagedPartsTest(Case):
     def setUp(self) -> None:
         super().setUp()
         state = painted_state(photo_in(self.folder), 2)
-        state = edits.set_findings(state, edits.set_scale(state, 0.2).findings)
+        state = edits.set_findings(state, set_scale(state, 0.2).findings)
         self.state = with_strokes(state, *(stroke(20, n) for n in range(300)))
         self.path = self.folder / "good.lather"
         save_job(self.state, self.path)

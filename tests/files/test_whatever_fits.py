@@ -24,6 +24,7 @@ from lather.document.layers.reshape import ReshapeLayer
 from lather.document.layers.split import Part, SplitLayer
 from lather.document.layers.table import COMPUTED, KINDS
 from lather.document.layers.unknown import UnknownLayer
+from lather.document.scale import set_scale
 from lather.document.state import JobState, new_state
 from lather.document.tree import walk
 from lather.errors import BoundsError, EditError
@@ -209,7 +210,7 @@ class RefusedTest(Case):
         patch = replace(finding(1), area_mm2=40_000.0)
         state = edits.set_findings(new_state(skin_photo()), Findings(0.1, (patch,)))
         with self.assertRaisesRegex(EditError, "The scale stays as it was: in a finding, the area"):
-            edits.set_scale(state, 3.7)
+            set_scale(state, 3.7)
 
 
 class UnreadTest(Case):

@@ -18,6 +18,7 @@ from lather.document.diff import changed_cells
 from lather.document.findings import Findings
 from lather.document.layers.limits import Limits, Span
 from lather.document.layers.table import KINDS
+from lather.document.scale import move_handle
 from lather.document.state import JobState, new_state
 from lather.document.style import Style
 from lather.document.tiles import NO_PIXELS
@@ -72,7 +73,7 @@ def _mask_painted(state: JobState) -> JobState:
 
 CHANGES = {
     "scale": lambda s: replace(s, findings=replace(s.findings, mm_per_px=0.11)),
-    "handle": lambda s: edits.move_handle(s, 0, "temple_left", 260.0, 120.0),
+    "handle": lambda s: move_handle(s, 0, "temple_left", 260.0, 120.0),
     "style": lambda s: edits.set_style(s, Style.NATURAL if s.brief.style is not Style.NATURAL
                                        else Style.GROOMED),
     "push": _pushed,

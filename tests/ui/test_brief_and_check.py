@@ -89,7 +89,7 @@ class BriefPageTest(WindowCase):
         self.assertEqual((page.consent_by.text(), page.words.toPlainText()), ("A. Nobody", ""))
         self.assertIn("in the brief, the name of who agreed has 5,000 letters, more than 4,000",
                       " ".join(said))  # fmt: skip
-        self.assertIn("in the brief, the text in the client's words has 4,001 letters", " ".join(said))
+        self.assertIn("the text in the client's words has 4,001 letters", " ".join(said))
 
     def test_further_sizes_are_pixels_or_one_clear_sentence(self) -> None:
         field = self.page.more_sizes

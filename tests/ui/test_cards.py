@@ -11,6 +11,7 @@ from lather.document.layers.parameters import LEVEL
 from lather.document.layers.split import Part, SplitLayer
 from lather.document.layers.table import COMPUTED, KINDS
 from lather.document.planes import Regions
+from lather.document.scale import set_scale
 from lather.document.state import JobState, new_state
 from lather.document.tiles import WHITE_MASK
 from lather.render.compositor import render
@@ -103,7 +104,7 @@ class CardsTest(WindowCase):
         state = new_state(skin_photo())
         scale = 1.0
         regions = Regions(scale, {Region.SKIN: WHITE_MASK})
-        return edits.set_scale(edits.set_survey(state, state.findings, regions), 0.2)
+        return set_scale(edits.set_survey(state, state.findings, regions), 0.2)
 
     def test_a_split_says_what_the_skin_says(self) -> None:
         self.open(self.surveyed())

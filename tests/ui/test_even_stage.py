@@ -162,6 +162,7 @@ class ProposalTest(EvenCase):
         self.proposed(evening.propose_all)
         self.assertGreater(len(self.bench.pending.after.layers), 2)
         proposing.paint_in(self.bench)
+        settle(self.app)
         self.assertIsInstance(self.bench.state.active, GroupLayer)
         self.assertEqual(len(self.bench.state.layers), 2)
 
