@@ -23,10 +23,10 @@ DEEPEST_GROUPS = 64  # lists of layers inside each other, the outermost counted
 MOST_TILES = 400_000  # in all planes together
 MOST_FINDINGS, MOST_FACES, MOST_TRIALS = 20_000, 1000, 1000
 MOST_POINTS, MOST_POINTS_TOGETHER = 2000, 300_000  # of a finding's path, of all of them
-LONGEST_TEXT, LONGEST_NAME = 4000, 1000
+LONGEST_TEXT, LONGEST_NAME = 4000, 40_000  # letters; no field to type a name in takes more
 FARTHEST_PX, LARGEST_SIDE_PX = 1e6, 60_000
 N_DIRECTIONS, N_HANDLES = 24, 8  # of a finding's extent, of a face
-_LARGEST_AMOUNT, _LARGEST_LIMIT = 1e9, 1e6
+LARGEST_AMOUNT, _LARGEST_LIMIT = 1e9, 1e6
 
 
 class Bound(ABC):
@@ -170,9 +170,9 @@ BRIEF: Mapping[str, Bound] = {
     "delivery_long_side_px": Within(1, LARGEST_SIDE_PX, "px", whole=True, optional=True),
     "words": Text(), "moved_limits": Several(100, of=Within(0, _LARGEST_LIMIT)),
     "keep_kinds": Several(100), "tasks": Several(100), "more_sizes_px": Several(100, of=_SIDE),
-    "formats": Several(100), "n_pictures": Within(0, _LARGEST_AMOUNT, whole=True, optional=True),
-    "fee": Within(0, _LARGEST_AMOUNT, optional=True), "currency": Text(),
-    "agreed_hours": Within(0, _LARGEST_AMOUNT, "h", optional=True),
+    "formats": Several(100), "n_pictures": Within(0, LARGEST_AMOUNT, whole=True, optional=True),
+    "fee": Within(0, LARGEST_AMOUNT, optional=True), "currency": Text(),
+    "agreed_hours": Within(0, LARGEST_AMOUNT, "h", optional=True),
     "deadline": When(), "consent_by": Text(), "consent_on": When(), "guardian": Text(),
 }  # fmt: skip
 TRIAL: Mapping[str, Bound] = {

@@ -25,7 +25,7 @@ from lather.actions.briefing import change_brief, sizes_of
 from lather.actions.workbench import Workbench
 from lather.assist.briefing import NOT_BUILT, money, zoom_advice
 from lather.assist.check.table import BY_ID
-from lather.core.bounds import LARGEST_SIDE_PX
+from lather.core.bounds import LARGEST_AMOUNT, LARGEST_SIDE_PX
 from lather.document.brief import Brief, Delivered, Task, missing_consent
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
@@ -174,18 +174,18 @@ class BriefPage(QScrollArea):
         self.long_side = number_field(0, LARGEST_SIDE_PX, "full size", " px")
         self.long_side.valueChanged.connect(
             lambda px: self._change("size", delivery_long_side_px=px or None))
-        self.n_pictures = number_field(0, 100000, "–", "")
+        self.n_pictures = number_field(0, int(LARGEST_AMOUNT), "–", "")
         self.n_pictures.valueChanged.connect(
             lambda n: self._change("pictures", n_pictures=n or None))
         self.fee = QDoubleSpinBox()
-        self.fee.setRange(0, 1e7)
+        self.fee.setRange(0, LARGEST_AMOUNT)
         self.fee.setSpecialValueText("–")
         self.fee.valueChanged.connect(lambda fee: self._change("fee", fee=fee or None))
         self.currency = QLineEdit()
         self.currency.setMaxLength(8)
         self.currency.textEdited.connect(lambda text: self._change("currency", currency=text))
         self.hours = QDoubleSpinBox()
-        self.hours.setRange(0, 1e5)
+        self.hours.setRange(0, LARGEST_AMOUNT)
         self.hours.setSpecialValueText("–")
         self.hours.setSuffix(" h")
         self.hours.valueChanged.connect(lambda h: self._change("hours", agreed_hours=h or None))

@@ -111,14 +111,13 @@ class MessageBar(QWidget):
             self._show(f"{task.title}  {task.what}{more}", task.share, error=False)
 
     def _show(self, text: str, share: float | None, *, error: bool) -> None:
-        t = theme()
+        t, is_more = theme(), self._unread not in ("", text)
         style = (
             f"#messages {{ background: {t.card}; border-radius: 6px;"
-            f" border: 1px solid {t.warning if error else t.line}; }}"
+            f" border: 1px solid {t.warning if error or is_more else t.line}; }}"
         )
         if style != self.styleSheet():  # dressing anew takes longer than all else here
             self.setStyleSheet(style)
-        is_more = self._unread not in ("", text)
         self.text.setText(f"{self._unread}\n{text}" if is_more else text)
         self.bar.setVisible(share is not None)
         self.bar.setValue(round(1000 * (share or 0)))
