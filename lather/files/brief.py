@@ -50,8 +50,15 @@ def brief_entry(brief: Brief) -> Entry:
         "consent_on": brief.consent_on,
         "guardian": brief.guardian,
         **unread,
-        LIMITS: {**brief.extras.get(LIMITS, {}), **unread.get(LIMITS, {}), **brief.moved_limits},
+        LIMITS: _limits_entry(brief),
     }
+
+
+def _limits_entry(brief: Brief) -> Any:
+    odd = brief.unread.get(LIMITS, {})
+    if not isinstance(odd, Mapping):
+        return brief.moved_limits or odd
+    return {**brief.extras.get(LIMITS, {}), **odd, **brief.moved_limits}
 
 
 def brief_from(entry: Entry) -> Brief:
@@ -73,7 +80,10 @@ def kept_brief_from(entry: Entry) -> Brief:
             values[name] = read(entry, name)
         except MISFIT:
             unread[name] = entry.get(name)
-    limits, newer = _limits(entry.get(LIMITS, {}))
+    raw = entry.get(LIMITS, {})
+    if not isinstance(raw, dict):
+        raw, unread[LIMITS] = {}, raw
+    limits, newer = _limits(raw)
     moved, odd = dict[str, float](), dict[str, Any]()
     for name, value in limits.items():
         try:

@@ -260,7 +260,9 @@ def not_understood(state: JobState) -> list[str]:
     found += [f"'{task.value}' among what is to be done"
               for task in state.brief.tasks if not task.known]  # fmt: skip
     unread = [f"'{name}' of the brief" for name in state.brief.unread if name != "limits"]
-    unread += [f"the limit '{name}'" for name in state.brief.unread.get("limits", {})]
+    odd_limits = state.brief.unread.get("limits", {})
+    unread += ([f"the limit '{name}'" for name in odd_limits] if isinstance(odd_limits, dict)
+               else ["the limits of the brief"])  # fmt: skip
     n_unread = len(state.findings.unread)
     if n_unread:
         unread.append("a finding" if n_unread == 1 else f"{n_unread} findings")

@@ -371,6 +371,11 @@ class UnreadTest(Case):
         self.assertIn("the limit 'texture_kept.least'", loaded.notices[0])
         self.assertEqual(again["brief"]["limits"], odd["brief"]["limits"])
 
+    def test_limits_that_are_none(self) -> None:
+        loaded, odd, again = self.reopened(lambda job: job["brief"].update(limits=[3]))
+        self.assertIn("the limits of the brief", loaded.notices[0])
+        self.assertEqual(again["brief"], odd["brief"])
+
     def test_odd_ids_are_given_anew(self) -> None:
         for odd_id in (0, -4, "7", None, 2**70):
             def change(job, odd_id=odd_id) -> None:
