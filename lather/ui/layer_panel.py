@@ -19,6 +19,7 @@ from lather.actions.action import Action
 from lather.actions.workbench import Workbench
 from lather.core.blend.modes import BlendMode
 from lather.document import edits
+from lather.document.access import locked_by
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Layer, Layers
 from lather.document.layers.photo import PhotoLayer
@@ -112,7 +113,9 @@ class LayerPanel(Panel):
     def _refresh_active(self) -> None:
         job = self.bench.job
         active = job.state.active if job is not None else None
-        fixed = active is None or active.IS_FIXED or isinstance(active, UnknownLayer)
+        fixed = job is None or active is None or active.IS_FIXED or (
+            isinstance(active, UnknownLayer) or locked_by(job.state, active.id) is not None
+        )
         self.mode.setEnabled(not fixed)
         self.mode.blockSignals(True)
         self.mode.setCurrentText(active.mode.value if active is not None else "normal")
@@ -166,6 +169,7 @@ class LayerPanel(Panel):
         self._guarded(
             lambda: self.bench.change("Blend mode", edits.set_mode, active_id, BlendMode(name))
         )
+        self._refresh_active()  # one that was refused is not shown
 
     def _on_dropped(self, layer_id: int, place: QPointF) -> None:
         """A row was dragged to another row: the upper half means above it."""

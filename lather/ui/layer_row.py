@@ -155,7 +155,8 @@ class LayerRow(QWidget):
         elif self._on_bar(position):
             self._gesture = next(_gestures)
             self._compare()
-            self._set_strength(position)
+            if not self._set_strength(position):
+                self._gesture = None  # refused, and said once
         else:
             self._pressed_at = position
 
@@ -218,14 +219,15 @@ class LayerRow(QWidget):
             return False
         return self._bar.adjusted(-4, -7, 4, 9).contains(position)
 
-    def _set_strength(self, position: QPointF) -> None:
+    def _set_strength(self, position: QPointF) -> bool:
+        """False if it was refused."""
         strength = round((position.x() - self._bar.left()) / self._bar.width(), 2)
         gesture = ("strength", self._gesture)
-        self._guard(
-            lambda: self.bench.change(
-                "Strength", edits.set_strength, self.layer.id, strength, gesture=gesture
-            )
-        )
+        done: list[bool] = []
+        self._guard(lambda: done.append(self.bench.change(
+            "Strength", edits.set_strength, self.layer.id, strength, gesture=gesture
+        )))  # fmt: skip
+        return bool(done)
 
     def _compare(self) -> None:
         """Before and after side by side while what is softened is weighed."""
@@ -242,8 +244,8 @@ class LayerRow(QWidget):
             return "The photo: never changed. Tools add a layer above it by themselves."
         if isinstance(self.layer, UnknownLayer):
             return (
-                f"Made by a newer Lather ({self.layer.kind}): kept and saved again as it is, but "
-                "not shown.\nUpdate Lather to see the whole picture."
+                f"Not understood here ({self.layer.kind}): of a newer Lather, or with a value that "
+                "does not fit.\nKept and saved again as it is, but not shown: update to see it."
             )
         return (  # with the name, which a narrow list cuts short
             f"{self.layer.name}\n"

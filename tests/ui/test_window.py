@@ -46,6 +46,7 @@ from lather.ui.dialogs import PreferencesDialog
 from lather.ui.layer_row import LayerRow
 from lather.ui.scripted import open_and_settle, settle, wait_until
 from lather.ui.simulated_pen import SimulatedPen
+from lather.ui.widgets import run_action
 from lather.ui.worklist import mended_places
 from tests.support import DEMO, Answers, Case, noise_photo, painted_state, skin_photo
 
@@ -499,6 +500,27 @@ class FilesTest(WindowCase):
         self.assertEqual(messages.bar.value(), 400)
         messages.set_background(1.0, "kernels ready")
         self.assertFalse(messages.isVisible())
+
+    def test_a_locked_layer_takes_nothing_from_its_row_or_the_panel(self) -> None:
+        self.open()
+        self.bench.change("New layer", edits.add_pixel_layer)
+        layer_id = self.bench.state.active_id
+        self.bench.change("Mask", edits.add_mask, layer_id)
+        panel = self.window.layers
+        self.assertTrue(panel.mode.isEnabled())
+        self.bench.change("Lock", edits.set_locked, layer_id, True)
+        self.assertFalse(panel.mode.isEnabled())
+        locked, said = self.bench.state.layer(layer_id), list[str]()
+        self.bench.said.connect(lambda text, _: said.append(text))
+        row = panel.rows[layer_id]
+        start, end = (row._bar.topLeft().toPoint() + QPoint(x, 2) for x in (30, 60))
+        QTest.mousePress(row, Qt.MouseButton.LeftButton, pos=start)
+        QTest.mouseMove(row, end)
+        QTest.mouseRelease(row, Qt.MouseButton.LeftButton, pos=end)
+        for name in ("mask.invert", "mask.switch", "mask.remove", "layer.delete"):
+            run_action(self.window.actions_by_id[name], self.bench)
+        self.assertIs(self.bench.state.layer(layer_id), locked)
+        self.assertEqual(len([text for text in said if "is locked" in text]), 5, said)
 
     def test_what_was_left_out_is_there_until_it_is_read(self) -> None:
         messages = self.window.messages
