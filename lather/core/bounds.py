@@ -192,7 +192,8 @@ def refuse_beyond(what: str, bounds: Mapping[str, Bound], thing: object) -> None
 
 
 _TITLES = {
-    "items": "findings", "path_px": "points", "mm_per_px": "scale", "moved_limits": "limits",
+    "items": "findings", "extent_px": "directions of its extent", "path_px": "points",
+    "mm_per_px": "scale", "moved_limits": "limits",
     "words": "text in the client's words", "on": "time", "consent_by": "name of who agreed",
     "consent_on": "day of consent", "guardian": "guardian's name", "contrast_a": "redness",
 }  # fmt: skip

@@ -110,6 +110,7 @@ class CommandLineTest(Case):
         def change(job) -> None:
             job["layers"].append({**job["layers"][1], "id": 99, "kind": "glow", "name": "Glow"})
             job["brief"]["style"] = 7
+            job["findings"] = 7
 
         state = edits.add_pixel_layer(new_state(photo_in(self.folder)))
         save_job(state, self.folder / "a.lather")
@@ -118,10 +119,11 @@ class CommandLineTest(Case):
         status, out, err = call("info", job, "--json")
         self.assertEqual((status, json.loads(out)["layers"][-1]["kind"]), (0, "glow"))
         self.assertIn("the layer 'Glow', which is not shown", err)
+        self.assertIn("'style' of the brief", err)
         self.assertIn("1 part of it cannot be read", err)
         status, _, err = call("render", job, self.folder / "out.png")
         self.assertEqual(status, 0)
-        self.assertIn("Update Lather", err)
+        self.assertIn("update to see and change it", err)
 
     def test_render_job_and_photo(self) -> None:
         out = self.folder / "out.tif"

@@ -133,11 +133,8 @@ class MarksTest(WindowCase):
 
     def setUp(self) -> None:
         super().setUp()
-        items = [finding(n, x, y, extent_px=(12.0,) * 16)
-                 for n, (x, y) in enumerate(self.PLACES, start=1)]  # fmt: skip
+        items = [finding(n, x, y) for n, (x, y) in enumerate(self.PLACES, start=1)]
         plain = new_state(skin_photo())
-        extent = len(finding(1).extent_px)
-        items = [replace(item, extent_px=(12.0,) * extent) for item in items]
         self.open(edits.set_findings(plain, Findings.of_survey(0.2, items)))
         self.bench.zoom_to(1.0)
         settle(self.app)
@@ -248,11 +245,11 @@ class ChipTest(WindowCase):
         self.assertFalse(chip.isVisible())
 
     def test_long_names_of_findings_end_in_dots_and_their_hint_has_all(self) -> None:
-        item = replace(finding(1, 100, 100), diameter_mm=123456789.1)
+        item = replace(finding(1, 100, 100), diameter_mm=999999.1)
         self.open(edits.set_findings(new_state(skin_photo()), Findings.of_survey(0.2, [item])))
         rows = self.window.worklist.findings.list
         self.assertFalse(rows.horizontalScrollBar().isVisible())
-        self.assertIn("123456789.1 mm", rows.item(0).toolTip())
+        self.assertIn("999999.1 mm", rows.item(0).toolTip())
 
 
 class FirstWindowTest(Case):
