@@ -123,7 +123,8 @@ class Session:
         yield "", self._painted_steps
         yield "back 200 painted steps", lambda: self.bench.go_to_step(
             self.bench.open_job.history.n_done - N_STEPS)
-        yield "a proposal taken after 200 undone steps", self._propose_and_take
+        yield "", self._propose
+        yield "a proposal taken after 200 undone steps", lambda: self._command("proposal.accept")
 
     def _wide_stroke(self) -> None:
         self._take("paint_colour", 900.0)
@@ -234,10 +235,6 @@ class Session:
                                   pigment=maps[PIGMENT])  # fmt: skip
         after = replace(state, layers=(*state.layers, layer), active_id=layer.id)
         bench.set_pending(Pending.of(Proposal("Even out", state, after, stage=Stage.EVEN)))
-
-    def _propose_and_take(self) -> None:
-        self._propose()
-        self._command("proposal.accept")
 
     def _weaken(self) -> None:
         for percent in range(90, 60, -1):
