@@ -22,7 +22,7 @@ from lather.core.survey.regions.region import Part, Region
 from lather.core.work import NEVER, CancelToken
 from lather.document import edits
 from lather.document.access import refuse_unless_changeable
-from lather.document.layers.grain import MOST_L, GrainLayer
+from lather.document.layers.grain import GrainLayer, GrainParameters
 from lather.document.layers.layer import Mask, Stage
 from lather.document.layers.reshape import (
     NOT_MOVED,
@@ -262,17 +262,16 @@ def propose_grain(state: JobState) -> Proposal:
     if kept > 1 - LEAST_LOSS:
         return _refused(state, name, f"moved skin keeps {kept:.0%} of its grain")
     own_l = _own_grain_l(state)
-    missing_l = min(own_l * float(np.sqrt(max(0.0, 1 - kept**2))), MOST_L)
-    added = edits.add_computed(
-        replace(state, active_id=state.layers[-1].id), GrainLayer, sigma_l=round(missing_l, 2),
-        size_px=0.5,
-    )  # fmt: skip
+    missing_l = own_l * float(np.sqrt(max(0.0, 1 - kept**2)))
+    fitting, said = GrainParameters.nearest(sigma_l=round(missing_l, 2), size_px=0.5)
+    on_top = replace(state, active_id=state.layers[-1].id)
+    added = edits.add_computed(on_top, GrainLayer, **fitting.values)
     layer = replace(added.active, name=name, stage=Stage.SHAPE, mask=_moved_mask(state))
     after = replace(added, layers=replaced(added.layers, layer.id, (layer,)))
     again = shape_measures(after)
     now = again.grain_kept if again is not None and again.grain_kept is not None else kept
     measures = (Measure("grain of moved skin", 100 * kept, 100 * now, "%"),)
-    return Proposal(name, state, after, measures, stage=Stage.SHAPE)
+    return Proposal(name, state, after, measures, said, stage=Stage.SHAPE)
 
 
 def _own_grain_l(state: JobState) -> float:
