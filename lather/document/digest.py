@@ -51,6 +51,7 @@ def _of_layer(layer: Layer) -> list[bytes]:
         layer.kind, layer.id, layer.name, layer.visible, layer.strength,
         layer.mode.value, layer.locked, layer.stage.value, _json(layer.extras),
         _json(layer.own_fields), *(() if layer.limits == OPEN else (_json(layer.limits.entry),)),
+        *((_json(layer.odd),) if layer.odd else ()),
     )).encode()]  # fmt: skip
     if layer.mask is not None:
         mask = layer.mask

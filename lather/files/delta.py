@@ -256,8 +256,10 @@ class DeltaReader:
             before.photo, layers, entry["active"], brief, findings, planes, before.extras,
             before.attachments,
         )  # fmt: skip
-        trials = trials_from(entry["trials"]) if "trials" in entry else before.trials
-        state = replace(state, trials=trials)
+        if "trials" in entry:
+            state = replace(state, trials=trials_from(entry["trials"])[0])
+        else:
+            state = replace(state, trials=before.trials)
         self._written += self._new
         self._state = state
         return state

@@ -43,8 +43,10 @@ _READ_KEYS = {"mask", "planes", "strokes", "layers"}  # apart from the layer its
 _COMMON: Mapping[str, Callable[[Any], Any]] = {
     "name": str, "visible": bool, "strength": float, "locked": bool, "stage": Stage,
 }  # fmt: skip
-_PLAIN = {"name": "a layer", "visible": True, "strength": 1.0, "locked": False,
-          "stage": Stage.CLEAN}  # fmt: skip
+_PLAIN: Mapping[str, Any] = {
+    "name": "a layer", "visible": True, "strength": 1.0, "locked": False, "stage": Stage.CLEAN,
+    "mode": BlendMode.NORMAL, "limits": OPEN,
+}  # fmt: skip
 _HIGHEST_ID = 2**52  # that is taken over from a file
 _SMALL_KEYS = {"file", "level", "per_row"}
 _REGIONS_KEYS = {"scale", "corrected"}
@@ -80,14 +82,12 @@ def layer_entry(layer: Layer) -> Entry:
         "locked": layer.locked,
         "stage": layer.stage.value,
     }
-    if isinstance(layer, UnknownLayer):
-        entry |= {name: raw for name, raw in layer.odd.items()
-                  if getattr(layer, name) == _PLAIN[name]}  # fmt: skip
-    else:
+    if not isinstance(layer, UnknownLayer):
         entry["mode"] = layer.mode.value
     if layer.limits != OPEN:
         entry["limits"] = layer.limits.entry
-    return {**entry, **layer.own_fields}
+    odd = {name: raw for name, raw in layer.odd.items() if getattr(layer, name) == _PLAIN[name]}
+    return {**entry, **layer.own_fields, **odd}
 
 
 def mask_entry(mask: Mask) -> Entry:
@@ -123,7 +123,7 @@ def layer_from(entry: Entry, contents: Contents) -> Layer:
         }, parts)  # fmt: skip
     except MISFIT:
         if kind is PhotoLayer:
-            raise
+            return _photo_as_it_fits(entry, mask)
         return UnknownLayer(
             **_common_of(entry), mask=mask, kept_planes=parts.planes, kept_strokes=parts.strokes,
             held=parts.children, extras=unknown(entry, {*_COMMON_KEYS, *_READ_KEYS}),
@@ -147,6 +147,18 @@ def _parts_from(
     children = contents.layers(entry["layers"]) if entry.get("layers") else ()
     own = {name: entry[name] for name in kind.OWN_FIELDS if name in entry}
     return Parts(own, planes, strokes, children), mask
+
+
+def _photo_as_it_fits(entry: Entry, mask: Mask | None) -> PhotoLayer:
+    """The photo is there whatever is said of it."""
+    values = _common_of(entry)
+    del values["newer_kind"]
+    odd = {name: entry[name] for name in ("mode", "limits") if name in entry}
+    if odd.get("mode") == BlendMode.NORMAL.value:
+        del odd["mode"]
+    extras = unknown(entry, _LAYER_KEYS)
+    return PhotoLayer(**{**values, "odd": {**values["odd"], **odd}, "locked": True},
+                      mask=mask, extras=extras)  # fmt: skip
 
 
 def _as_it_lies(entry: Entry) -> UnknownLayer:
@@ -255,6 +267,10 @@ def not_understood(state: JobState) -> list[str]:
             found.append(f"{names} of '{layer.name}'")
         elif isinstance(layer, PixelLayer) and layer.weak is not None and not layer.weak.known:
             found.append(f"what '{layer.name}' softens ({layer.weak.value})")
+    found += [f"'{name}' of '{layer.name}'" for layer in walk(state.layers)
+              if not isinstance(layer, UnknownLayer) for name in layer.odd]  # fmt: skip
+    if state.extras.get("trials"):
+        found.append("a blinded test")
     if not state.brief.style.known:
         found.append(f"the style '{state.brief.style.value}'")
     found += [f"'{task.value}' among what is to be done"

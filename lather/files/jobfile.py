@@ -169,7 +169,7 @@ def job_entry(
         "photo": {**state.extras.get("photo", {}), **photo},
         "brief": brief_entry(state.brief),
         "findings": findings_entry(state.findings),
-        "trials": trials_entry(state.trials),
+        "trials": [*trials_entry(state.trials), *state.extras.get("trials", ())],
         "worked_s": round(worked_s, 1),
         "active_layer": state.active_id,
         "layers": layers,

@@ -160,10 +160,11 @@ class JobReader:
             planes,
             extras,
         )
-        none: tuple[Trial, ...] = ()
+        none: tuple[tuple[Trial, ...], tuple[Any, ...]] = (), ()
         entries = about.get("trials", [])
-        trials = self._part("the blinded tests", lambda: trials_from(entries), none)
-        state = replace(state, trials=trials)
+        trials, odd = self._part("the blinded tests", lambda: trials_from(entries), none)
+        state = replace(state, trials=trials,
+                        extras={**state.extras, **({"trials": odd} if odd else {})})  # fmt: skip
         refers = any(text in self._archive for text in mentioned(state))
         return replace(state, attachments=self._archive) if refers else state
 

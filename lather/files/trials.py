@@ -7,7 +7,7 @@ from typing import Any
 
 from lather.core.bounds import MOST_TRIALS
 from lather.document.trials import Answer, Trial
-from lather.files.entries import Entry, unknown
+from lather.files.entries import MISFIT, Entry, unknown
 
 _KEYS = {"answer", "on", "scale", "n_flips"}
 
@@ -20,11 +20,22 @@ def trials_entry(trials: Sequence[Trial]) -> list[Entry]:
     ]  # fmt: skip
 
 
-def trials_from(entries: Any) -> tuple[Trial, ...]:
-    """The inverse; ValueError, KeyError or TypeError if it is wrong."""
-    if not isinstance(entries, list) or len(entries) > MOST_TRIALS:
-        raise ValueError("the blinded tests are no list, or too many")
-    return tuple(map(_trial, entries))
+def trials_from(entries: Any) -> tuple[tuple[Trial, ...], tuple[Any, ...]]:
+    """The inverse, and what of it does not fit; ValueError if it is no list."""
+    if not isinstance(entries, list):
+        raise ValueError("the blinded tests are no list")
+    read, odd = list[Trial](), list[Any]()
+    for entry in entries:
+        try:
+            trial = _trial(entry)
+        except MISFIT:
+            odd.append(entry)
+            continue
+        if len(read) < MOST_TRIALS:
+            read.append(trial)
+        else:
+            odd.append(entry)
+    return tuple(read), tuple(odd)
 
 
 def _trial(entry: Entry) -> Trial:

@@ -376,6 +376,26 @@ class UnreadTest(Case):
         self.assertIn("the limits of the brief", loaded.notices[0])
         self.assertEqual(again["brief"], odd["brief"])
 
+    def test_the_photo_is_there_whatever_is_said_of_it(self) -> None:
+        for name, value in (("strength", 2.5), ("mode", "dissolve"), ("limits", {"low_l": 300.0}),
+                            ("stage", 7)):  # fmt: skip
+            def change(job, name=name, value=value) -> None:
+                job["layers"][0][name] = value
+
+            with self.subTest(name):
+                loaded, odd, again = self.reopened(change)
+                self.assertIn(f"'{name}' of 'portrait'", loaded.notices[0])
+                self.assertEqual(again["layers"], odd["layers"])
+                self.assertEqual(len(loaded.state.layers), len(self.state.layers))
+
+    def test_one_blinded_test(self) -> None:
+        good = {"answer": "right", "on": "2026-12-01T10:00:00", "scale": 1.0, "n_flips": 3}
+        tests = [good, {**good, "scale": 4.0}, {**good, "on": "tomorrow"}, 7, good]
+        loaded, _, again = self.reopened(lambda job: job.update(trials=tests))
+        self.assertEqual(len(loaded.state.trials), 2)
+        self.assertIn("a blinded test", loaded.notices[0])
+        self.assertEqual(again["trials"], [good, good, *tests[1:4]])
+
     def test_odd_ids_are_given_anew(self) -> None:
         for odd_id in (0, -4, "7", None, 2**70):
             def change(job, odd_id=odd_id) -> None:

@@ -68,7 +68,8 @@ class Layer(ABC):
     """What every layer has. `id` stays the same through all of its versions.
 
     `extras`, here and in masks, the brief and the job: JSON fields that a newer Lather
-    wrote and this one does not know; they are kept and saved again.
+    wrote and this one does not know; they are kept and saved again. `odd`: what does not fit of the
+    fields here, as it was read, saved again until it is set.
     """
 
     KIND: ClassVar[str]  # as in files
@@ -93,6 +94,7 @@ class Layer(ABC):
     locked: bool = False
     stage: Stage = Stage.CLEAN
     extras: Mapping[str, Any] = field(default_factory=dict)
+    odd: Mapping[str, Any] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
         refuse_beyond(f"the layer '{self.name}'"[:80], LAYER, self)

@@ -22,7 +22,6 @@ class UnknownLayer(Leaf, Plain, Pointwise):
     newer_kind : its kind, as in files.
     kept_planes, kept_strokes, held : of a kind that is known, what could be read of it. Of another,
         all of it lies in `extras`, and refers to the job file that it was read from.
-    odd : attributes that every layer has, of which the value does not fit, as they were read.
     """
 
     KIND = "unknown"
@@ -33,7 +32,6 @@ class UnknownLayer(Leaf, Plain, Pointwise):
     kept_planes: Mapping[str, Tiles] = field(default_factory=dict)
     kept_strokes: tuple[StrokeRecord, ...] = ()
     held: Layers = ()
-    odd: Mapping[str, Any] = field(default_factory=dict)
     refers_to_file: bool = True
 
     @property
