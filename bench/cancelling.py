@@ -70,11 +70,11 @@ def _on_a_portrait(scale: Scale) -> dict[str, Work]:
     import cv2
 
     from lather.assist.check.check import check
-    from lather.assist.clean import propose_clean
-    from lather.assist.even_out import propose_even_out
-    from lather.assist.match import propose_match, propose_redness
-    from lather.assist.scores import skin_scores
-    from lather.assist.shine import propose_shine
+    from lather.assist.clean.clean import propose_clean
+    from lather.assist.even.even_out import propose_even_out
+    from lather.assist.even.match import propose_match, propose_redness
+    from lather.assist.even.scores import skin_scores
+    from lather.assist.even.shine import propose_shine
     from lather.assist.survey import survey_photo, surveyed, with_survey
     from lather.document.photo import Photo
 
@@ -102,7 +102,7 @@ def _on_a_portrait(scale: Scale) -> dict[str, Work]:
 
 def _on_a_reshape(scale: Scale) -> dict[str, Work]:
     """Of 24 megapixels, half of which are moved."""
-    from lather.assist.shape import even_other_side, hold_area, straighten_background
+    from lather.assist.shape.shape import even_other_side, hold_area, straighten_background
     from lather.document.planes import with_plane
     from lather.document.tiles import BLACK_MASK
 

@@ -25,7 +25,7 @@ from lather.cli.main import main
 from lather.core.kernels import prepare_kernels
 prepare_kernels()
 with tempfile.TemporaryDirectory() as folder:
-    from lather.files.delivery import Delivery, encode_photo
+    from lather.files.exchange.delivery import Delivery, encode_photo
     photo = Path(folder) / "large.tif"
     encode_photo(large_samples(SCALE), None, photo, Delivery(depth_bits=16))
     large_samples.cache_clear()
@@ -40,8 +40,8 @@ print(int(Path("/proc/self/status").read_text().split("VmHWM:")[1].split()[0]) /
 def measure(scale: Scale) -> list[Row]:
     """the check of 24 megapixels, whole and after a stroke; lather retouch with clean and even"""
     from lather.assist.check.check import check
-    from lather.assist.clean import propose_clean
-    from lather.assist.even_out import propose_even_out
+    from lather.assist.clean.clean import propose_clean
+    from lather.assist.even.even_out import propose_even_out
     from lather.assist.survey import survey_photo, surveyed, with_survey
     from lather.document.photo import Photo
     from lather.document.state import new_state

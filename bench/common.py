@@ -20,9 +20,9 @@ from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.layers.layer import Layer
 from lather.document.layers.pixels import PixelLayer
+from lather.document.painting.strokes import StrokeRecord
 from lather.document.photo import Photo
 from lather.document.state import JobState, new_state
-from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX
 from lather.paths import SOURCE_TREE, demo_dir
 

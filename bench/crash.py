@@ -122,8 +122,8 @@ def picture_in(folder: Path, titled: bool) -> Path:
     import cv2
 
     from lather.document.state import new_state
-    from lather.files.jobwriter import save_job
-    from lather.files.photos import read_photo
+    from lather.files.jobs.jobwriter import save_job
+    from lather.files.photos.reading import read_photo
 
     large = cv2.imread(str(demo_dir() / "portrait2.jpg"))
     assert large is not None, "the demo is not there"
@@ -139,7 +139,7 @@ def picture_in(folder: Path, titled: bool) -> Path:
 
 def reopened(path: Path, titled: bool, environment: dict[str, str]) -> tuple[list[str], str]:
     """Fingerprints of the states that opening the work again gives, in their order."""
-    from lather.actions.recovery import open_path, open_unsaved, unsaved_work
+    from lather.actions.job.recovery import open_path, open_unsaved, unsaved_work
     from lather.core.work import no_progress
     from lather.document.digest import digest
 
@@ -197,7 +197,7 @@ def _live(path: Path, seed: int) -> None:
 
 def _save(app: App, pen: SimulatedPen, chance: random.Random) -> None:
     """Save, and go on working while it is written."""
-    from lather.actions.saving import save
+    from lather.actions.job.saving import save
     from lather.ui.scripted import wait_until
 
     if app.bench.open_job.path is None or app.bench.task is not None:

@@ -36,11 +36,11 @@ def measure(scale: Scale) -> list[Row]:
     """shine, redness, match and even-out of 24 megapixels; their preview"""
     import cv2
 
-    from lather.assist.even_out import propose_even_out
-    from lather.assist.match import propose_redness
+    from lather.assist.even.even_out import propose_even_out
+    from lather.assist.even.match import propose_redness
+    from lather.assist.even.scores import skin_scores
+    from lather.assist.even.shine import propose_shine
     from lather.assist.retouch import as_one
-    from lather.assist.scores import skin_scores
-    from lather.assist.shine import propose_shine
     from lather.document.layers.layer import Stage
     from lather.render.compositor import render
 
@@ -115,7 +115,7 @@ def large_portrait(scale: Scale) -> JobState:
 
 def _matched(state: JobState) -> None:
     """A piece of the neck to a good cheek."""
-    from lather.assist.match import MatchOptions, propose_match
+    from lather.assist.even.match import MatchOptions, propose_match
 
     face = state.findings.faces[0]
     x, y = face.at(0, 1.6)

@@ -80,7 +80,7 @@ def measure(scale: Scale) -> list[Row]:
 
 
 def _tone(number: int, size: float) -> list[Row]:
-    from lather.assist.even_out import propose_even_out
+    from lather.assist.even.even_out import propose_even_out
 
     sitting = sit(number, size)
     out = flattened(propose_even_out(sitting.state).after)
@@ -96,7 +96,7 @@ def _tone(number: int, size: float) -> list[Row]:
 
 
 def _shine(number: int, size: float) -> list[Row]:
-    from lather.assist.shine import propose_shine
+    from lather.assist.even.shine import propose_shine
     from lather.document import edits
 
     sitting = sit(number, size)
@@ -120,7 +120,7 @@ def _shine(number: int, size: float) -> list[Row]:
 def _redness(number: int, size: float) -> list[Row]:
     """A flush planted on the neck, matched to the skin around it: as colour alone, and as blood,
     which takes light, too."""
-    from lather.assist.match import MatchOptions, propose_match
+    from lather.assist.even.match import MatchOptions, propose_match
     from lather.core.colour.lab import lab_to_srgb
     from lather.core.tone.chromophores import BLOOD
     from lather.document.planes import with_plane
@@ -159,7 +159,7 @@ def _redness(number: int, size: float) -> list[Row]:
 
 def _rash(numbers: tuple[int, ...], size: float) -> list[Row]:
     """A rash planted as blood on neck, cheek and forehead: found, and how much of it is left."""
-    from lather.assist.match import propose_redness
+    from lather.assist.even.match import propose_redness
     from lather.core.tone.chromophores import BLOOD
 
     rows = []
@@ -267,8 +267,8 @@ def _references(sitting: Sitting) -> dict[str, Image]:
 
 def _changed(number: int, name: str, change: Callable[[Image], Image]) -> list[Row]:
     """Both on a changed photo: its truth is changed alike."""
-    from lather.assist.even_out import propose_even_out
-    from lather.assist.shine import propose_shine
+    from lather.assist.even.even_out import propose_even_out
+    from lather.assist.even.shine import propose_shine
 
     was = sit(number, 1.0)
     rgb, no_tone, no_shine = (change(picture) for picture in (was.rgb, was.no_tone, was.no_shine))

@@ -31,7 +31,7 @@ from lather.paths import SOURCE_TREE
 
 if TYPE_CHECKING:
     from lather.document.state import JobState
-    from lather.files.jobfile import LoadedJob
+    from lather.files.jobs.jobfile import LoadedJob
 
 LONGEST_S = 10.0
 ASLEEP = 12  # times that, on the clock: it waits for something
@@ -187,7 +187,7 @@ def good_files(folder: Path) -> Iterator[Path]:
     """One small file of every format and variant that Lather reads."""
     import numpy as np
 
-    from lather.files.profiles import image_of, with_profile
+    from lather.files.photos.profiles import image_of, with_profile
 
     y, x = np.mgrid[:SIDE_PX, :SIDE_PX]
     wide = np.stack([x * 400, y * 400, (x + y) * 200], -1).astype(np.uint16)
@@ -211,13 +211,13 @@ def good_files(folder: Path) -> Iterator[Path]:
 
 
 def _jobs(folder: Path) -> Iterator[Path]:
-    from lather.actions.keeping import Keeper
-    from lather.actions.recovery import open_path
+    from lather.actions.job.keeping import Keeper
+    from lather.actions.job.recovery import open_path
     from lather.core.work import no_progress
     from lather.document import edits
     from lather.document.layers.table import COMPUTED
-    from lather.files.jobwriter import save_job
-    from lather.files.openraster import write_openraster
+    from lather.files.exchange.openraster import write_openraster
+    from lather.files.jobs.jobwriter import save_job
     from lather.render.flatten import flatten
     from lather.render.pictures import Pictures
     from lather.render.worker import SameThread
@@ -360,7 +360,7 @@ def _cpu_s(pid: int) -> float:
 def _serve() -> None:
     """Read the files named on standard input, answer a line each."""
     from lather.errors import LatherError
-    from lather.files.jobfile import load_job
+    from lather.files.jobs.jobfile import load_job
 
     base = load_job(SOURCE_TREE / "tests" / "data" / "job-v1.lather")
     print("ready", flush=True)
@@ -379,11 +379,11 @@ def _serve() -> None:
 
 def _use(path: Path, base: LoadedJob) -> None:
     """Open a file and look at all of it."""
-    from lather.actions.recovery import open_path
+    from lather.actions.job.recovery import open_path
     from lather.core.rect import Rect
     from lather.core.work import no_progress
-    from lather.files.journalreader import read_journal
-    from lather.files.recordings import read_recording
+    from lather.files.exchange.recordings import read_recording
+    from lather.files.jobs.journalreader import read_journal
     from lather.render.compositor import render
 
     if path.suffix == ".jsonl":

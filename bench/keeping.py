@@ -45,10 +45,10 @@ def measure(scale: Scale) -> list[Row]:
 
 def _saving(scale: Scale, folder: Path) -> list[Row]:
     from lather.document.state import new_state
-    from lather.files.delivery import Delivery, encode_photo
-    from lather.files.jobfile import load_job
-    from lather.files.jobwriter import save_job
-    from lather.files.photos import read_photo
+    from lather.files.exchange.delivery import Delivery, encode_photo
+    from lather.files.jobs.jobfile import load_job
+    from lather.files.jobs.jobwriter import save_job
+    from lather.files.photos.reading import read_photo
 
     picture, path = folder / "large.tif", folder / "large.lather"
     encode_photo(large_samples(scale), None, picture, Delivery(depth_bits=16))
@@ -102,9 +102,9 @@ def _median(scale: Scale, measure_ms: Callable[[], float]) -> float:
 
 
 def _first_view(state: JobState) -> None:
-    from lather.render.geometry import ViewGeometry
     from lather.render.lenses.lens import LensLook
-    from lather.render.view import Shown, TileRequest
+    from lather.render.screen.geometry import ViewGeometry
+    from lather.render.screen.view import Shown, TileRequest
 
     geometry = ViewGeometry.fitting(state.photo.width, state.photo.height, 744, 694)
     for key in geometry.visible.cells(256):
@@ -122,7 +122,7 @@ def _checkpoint_stall(scale: Scale, folder: Path) -> list[Row]:
     from lather.document import edits
     from lather.document.photo import Photo
     from lather.document.state import new_state
-    from lather.files.jobwriter import save_job
+    from lather.files.jobs.jobwriter import save_job
 
     photo = Photo(np.zeros((600, 800, 3), np.uint16), name="small.tif", encoded=b"x" * 1000)
     plain = edits.add_pixel_layer(new_state(photo))

@@ -13,7 +13,7 @@ from bench.common import Scale, large_state
 from lather.core.kernels import prepare_kernels
 from lather.core.brush.stroke import PenSample
 from lather.document.job import Job
-from lather.files.delivery import Delivery, encode_photo
+from lather.files.exchange.delivery import Delivery, encode_photo
 from lather.render.flatten import flatten
 from lather.settings.store import Settings
 from lather.ui.app import build

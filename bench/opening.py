@@ -13,11 +13,11 @@ def measure(scale: Scale) -> list[Row]:
     import pyvips
 
     from lather.document.state import new_state
-    from lather.files.delivery import Delivery, encode_photo
-    from lather.files.photos import read_photo
-    from lather.render.geometry import ViewGeometry
+    from lather.files.exchange.delivery import Delivery, encode_photo
+    from lather.files.photos.reading import read_photo
     from lather.render.lenses.lens import LensLook
-    from lather.render.view import Shown, TileRequest
+    from lather.render.screen.geometry import ViewGeometry
+    from lather.render.screen.view import Shown, TileRequest
 
     pyvips.cache_set_max(0)  # otherwise a second decode is only a look-up
     with tempfile.TemporaryDirectory() as folder:

@@ -85,7 +85,7 @@ def _portrait(title: str, image: Image, truth: Image, marks: list[Mark]) -> list
 
 def _cleaned(image: Image) -> tuple[Image, list[Finding], Image]:
     """The picture as Lather cleans it, what it found, and where it mended."""
-    from lather.assist.clean import CleanOptions, propose_clean
+    from lather.assist.clean.clean import CleanOptions, propose_clean
     from lather.assist.survey import survey_photo, surveyed, with_survey
     from lather.document.findings import FindingState
     from lather.document.photo import Photo

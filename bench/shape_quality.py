@@ -118,7 +118,7 @@ def _lines() -> list[Row]:
 
 
 def _halves(number: int) -> list[Row]:
-    from lather.assist.shape import even_other_side
+    from lather.assist.shape.shape import even_other_side
 
     rows = []
     for degrees in (TURN_DEG, -TURN_DEG):
@@ -137,7 +137,7 @@ def _halves(number: int) -> list[Row]:
 
 def _pushed(state: JobState, *, mirrored: bool) -> JobState:
     """The right cheek pushed out by what is planted, in the plane of the face."""
-    from lather.assist.face_features import mesh_of
+    from lather.assist.shape.face_features import mesh_of
     from lather.core.brush.stroke import Brush, PenSample
     from lather.core.shape.head import face_plane
     from lather.document.scale import px_per_mm
@@ -159,7 +159,7 @@ def _pushed(state: JobState, *, mirrored: bool) -> JobState:
 
 def _apart(state: JobState) -> float:
     """How far the halves have moved apart, the largest of all widths, mm."""
-    from lather.assist.shape_measures import shape_measures
+    from lather.assist.shape.measures import shape_measures
 
     measured = shape_measures(state)
     assert measured is not None

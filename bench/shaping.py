@@ -72,7 +72,7 @@ def _pen(scale: Scale) -> list[Row]:
 
 def is_current(app: App) -> bool:
     """True once every tile that is looked at is of the state of now."""
-    from lather.render.view import Shown
+    from lather.render.screen.view import Shown
 
     tiles, geometry, session = app.window.canvas.tiles, app.bench.geometry, app.bench.session
     assert tiles is not None and geometry is not None and session is not None

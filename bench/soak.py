@@ -76,12 +76,12 @@ def run(n_strokes: int, *, say: Say = print) -> Outcome:
 def _work(folder: Path, n_strokes: int, say: Say) -> Outcome:
     for name in ("XDG_STATE_HOME", "XDG_CONFIG_HOME", "XDG_CACHE_HOME"):
         os.environ[name] = str(folder / name.lower())
-    from lather.actions.delivering import deliver_to
-    from lather.actions.saving import save
+    from lather.actions.job.delivering import deliver_to
+    from lather.actions.job.saving import save
     from lather.core.shape.resample import LARGE_PX, in_two_parts
-    from lather.files.delivery import Delivery
-    from lather.files.jobfile import load_job
-    from lather.files.jobwriter import save_job
+    from lather.files.exchange.delivery import Delivery
+    from lather.files.jobs.jobfile import load_job
+    from lather.files.jobs.jobwriter import save_job
     from lather.paths import SOURCE_TREE
     from lather.settings.store import Settings
     from lather.ui.app import build

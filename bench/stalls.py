@@ -14,8 +14,8 @@ import numpy as np
 
 from bench.common import Row, Scale, large_state, row
 from bench.stroke import opened
-from lather.actions.pending import Pending
-from lather.actions.proposing import set_strength
+from lather.actions.work.pending import Pending
+from lather.actions.work.proposing import set_strength
 from lather.assist.proposal import Proposal
 from lather.core.bounds import N_DIRECTIONS
 from lather.core.brush.stroke import PenSample
@@ -146,7 +146,7 @@ class Session:
         next(action for action in all_actions() if action.id == action_id).run(self.bench)
 
     def _save_and_stroke(self) -> None:
-        from lather.actions.saving import _save_to
+        from lather.actions.job.saving import _save_to
 
         _save_to(self.bench, self._path, None)
         self._take("paint_colour", 200.0)
@@ -182,7 +182,7 @@ class Session:
 
     def _undone_and_saved(self) -> None:
         """The pixels of what was undone are not in the file."""
-        from lather.actions.saving import _save_to
+        from lather.actions.job.saving import _save_to
         from lather.ui.scripted import settle
 
         self._wide_stroke()

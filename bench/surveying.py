@@ -44,7 +44,7 @@ def measure(scale: Scale) -> list[Row]:
     """survey of 24 megapixels, and mending what it found"""
     import cv2
 
-    from lather.assist.clean import propose_clean
+    from lather.assist.clean.clean import propose_clean
     from lather.assist.survey import survey_photo, surveyed, with_survey
     from lather.core.survey.faces.find import find_faces
     from lather.core.survey.survey import survey

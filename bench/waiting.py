@@ -31,7 +31,7 @@ class _Answers:
         self._folder = folder
 
     def orders(self, job: Any) -> list[Any]:  # noqa: ARG002
-        from lather.files.delivery import Delivery
+        from lather.files.exchange.delivery import Delivery
 
         return [(self._folder / "out.jpg", Delivery())]
 
@@ -47,7 +47,7 @@ class _Walk:
         self.waited_s: dict[str, float] = {}
 
     def go(self) -> None:
-        from lather.actions.opening import open_file
+        from lather.actions.job.opening import open_file
 
         bench = self._app.bench
         self._step("open and survey", lambda: open_file(bench, self._photo),
@@ -65,7 +65,7 @@ class _Walk:
         return self._app.bench.task is None
 
     def _press(self, action_id: str) -> None:
-        from lather.ui.widgets import run_action
+        from lather.ui.parts.widgets import run_action
 
         run_action(self._app.window.actions_by_id[action_id], self._app.bench)
 
@@ -97,7 +97,7 @@ def measure(scale: Scale) -> list[Row]:
 
 
 def _waited(scale: Scale, look_s: float, *, works_ahead: bool) -> dict[str, float]:
-    from lather.actions.ahead import Ahead
+    from lather.actions.work.ahead import Ahead
     from lather.settings.store import Settings
     from lather.ui.app import build
 

@@ -30,7 +30,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 from bench import late, moves
 from bench.crash import home_in, picture_in
-from lather.actions.opening import open_file
+from lather.actions.job.opening import open_file
 from lather.errors import LatherError
 
 if TYPE_CHECKING:
@@ -234,7 +234,7 @@ class Walk:
         self._wait_for(lambda: self.bench.task is None, "work aside")
 
     def _run(self, action_id: str) -> None:
-        from lather.ui.widgets import run_action
+        from lather.ui.parts.widgets import run_action
 
         run_action(self._app.window.actions_by_id[action_id], self.bench)
 
@@ -451,7 +451,7 @@ class Walk:
         self._check_saved()
 
     def _check_saved(self) -> None:
-        from lather.files.jobfile import load_job
+        from lather.files.jobs.jobfile import load_job
 
         job = self.bench.job
         if job is not None and job.path is not None and not job.modified:
@@ -465,7 +465,7 @@ class Walk:
 
     def _leaving(self, leave: Callable[[], object], what: str) -> None:
         """What is left must be in a file, or somebody was asked about it."""
-        from lather.files.jobfile import load_job
+        from lather.files.jobs.jobfile import load_job
 
         job, on_disk, asked_about = self.bench.job, None, None
         self.asked.clear()
@@ -506,7 +506,7 @@ class Walk:
 
     def _signal(self) -> None:
         """The session ends; afterwards everything is there, saved or recovered."""
-        from lather.actions.opening import begin
+        from lather.actions.job.opening import begin
 
         job, path = self.bench.job, None
         self.asked.clear()
@@ -597,7 +597,7 @@ class Walk:
         return False
 
     def _answer_orders(self, job: Any) -> list[Any] | None:
-        from lather.files.delivery import Delivery
+        from lather.files.exchange.delivery import Delivery
 
         name = self._chance.choice(("out.jpg", "out.png", "one.png", "two.png"))
         return [(self._folder / name, Delivery())]

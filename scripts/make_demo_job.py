@@ -20,9 +20,9 @@ from lather.document.layers.layer import Stage
 from lather.document.layers.limits import Limits, Span
 from lather.document.layers.table import KINDS
 from lather.document.state import new_state
-from lather.files.jobwriter import save_job
-from lather.files.photos import read_photo
-from lather.files.recordings import write_recording
+from lather.files.exchange.recordings import write_recording
+from lather.files.jobs.jobwriter import save_job
+from lather.files.photos.reading import read_photo
 from lather.paths import demo_dir, demo_job
 from lather.render.worker import SameThread
 from lather.tools.base import Hand

@@ -17,29 +17,31 @@ from PyQt6.QtCore import QPointF
 from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QDialog, QWidget
 
-from lather.actions import checking, evening, proposing, surveying, walking
-from lather.actions.shape import set_shape, take
-from lather.assist.blind import blind_pair
-from lather.assist.face_features import mesh_of
+from lather.actions.findings import surveying, walking
+from lather.actions.stages import checking, evening
+from lather.actions.stages.shape import set_shape, take
+from lather.actions.work import proposing
+from lather.assist.check.blind import blind_pair
+from lather.assist.shape.face_features import mesh_of
 from lather.assist.survey import survey_photo, surveyed, with_survey
 from lather.core.brush.stroke import PenSample
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
 from lather.document import areas, edits
-from lather.document.brief import Brief
+from lather.document.agreed.brief import Brief
 from lather.document.layers.layer import Stage
 from lather.document.layers.limits import Limits, Span
 from lather.document.layers.table import KINDS
 from lather.document.state import new_state
-from lather.files.photos import read_photo
+from lather.files.photos.reading import read_photo
 from lather.paths import SOURCE_TREE, demo_dir, demo_job
 from lather.render.lenses.lens import REDNESS
 from lather.render.lenses.table import render_region
 from lather.settings.store import Settings
 from lather.ui.app import build
-from lather.ui.blind_dialog import PICTURE_PX, BlindDialog
-from lather.ui.deliver_dialog import DeliverDialog
+from lather.ui.dialogs.blind_dialog import PICTURE_PX, BlindDialog
+from lather.ui.dialogs.deliver_dialog import DeliverDialog
 from lather.ui.scripted import SIZE, open_and_settle, settle, shot, wait_until
 from lather.ui.simulated_pen import SimulatedPen
 
@@ -226,7 +228,7 @@ def shape_stage(app) -> None:
 def brief_and_check(app) -> None:
     """A brief as it is agreed on, a retouch that goes too far, and the blinded test."""
     from lather.assist.retouch import as_one
-    from lather.document.briefing import set_brief
+    from lather.document.agreed.briefing import set_brief
 
     bench = app.bench
     open_and_settle(app, demo_dir() / "portrait8.jpg")

@@ -12,7 +12,7 @@ import cv2
 import numpy as np
 from hypothesis import strategies as st
 
-from lather.assist.clean import CleanOptions, propose_clean
+from lather.assist.clean.clean import CleanOptions, propose_clean
 from lather.assist.survey import with_mark
 from lather.core.area.combine import Combine
 from lather.core.blend.modes import BlendMode
@@ -23,22 +23,22 @@ from lather.core.survey.faces.geometry import HANDLES, FaceGeometry
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits, ungrouping
+from lather.document.agreed.style import Style
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
 from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.limits import Limits, Span
 from lather.document.layers.table import COMPUTED
+from lather.document.painting.strokes import StrokeRecord, readings_of
 from lather.document.photo import Photo
 from lather.document.planes import Regions, with_plane
 from lather.document.scale import move_handle
 from lather.document.state import JobState, new_state
-from lather.document.strokes import StrokeRecord, readings_of
-from lather.document.style import Style
 from lather.document.tiles import BLACK_MASK, TILE_PX
 from lather.document.tree import walk
 from lather.errors import EditError
-from lather.files.delivery import Delivery, encode_photo
-from lather.files.photos import read_photo
+from lather.files.exchange.delivery import Delivery, encode_photo
+from lather.files.photos.reading import read_photo
 from lather.render.worker import SameThread, ignore, log_failure
 from lather.tools.base import Hand
 from lather.tools.session import PenSession, Viewport

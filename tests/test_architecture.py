@@ -27,6 +27,8 @@ ALLOWED = {
     },
 }  # fmt: skip
 LONGEST_MODULE_LINES = 420
+MOST_FILES = 25  # in a drawer
+FILE_A_KIND = {"document/layers", "render/layers", "render/lenses", "ui/layers/cards"}
 
 
 def imported_modules(path: Path) -> set[str]:
@@ -120,6 +122,13 @@ class ArchitectureTest(unittest.TestCase):
         for path in PACKAGE.rglob("*.py"):
             n_lines = len(path.read_text(encoding="utf-8").splitlines())
             self.assertLessEqual(n_lines, LONGEST_MODULE_LINES, path)
+
+    def test_every_drawer_can_be_looked_through(self) -> None:
+        for folder in (PACKAGE, *(path for path in PACKAGE.rglob("*") if path.is_dir())):
+            name = folder.relative_to(PACKAGE).as_posix()
+            if name not in FILE_A_KIND:
+                n_files = sum(path.name != "__init__.py" for path in folder.glob("*.py"))
+                self.assertLessEqual(n_files, MOST_FILES, name)
 
     def test_every_module_says_what_it_is(self) -> None:
         for path in PACKAGE.rglob("*.py"):

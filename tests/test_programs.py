@@ -11,7 +11,7 @@ from unittest import mock
 
 from bench import crash
 from lather.document.digest import digest
-from lather.files.jobfile import load_job
+from lather.files.jobs.jobfile import load_job
 
 ROOT = Path(__file__).parents[1]
 
@@ -55,10 +55,10 @@ class ProgramsTest(unittest.TestCase):
         """Each fault of the application, put back in, is found by the walk's invariants."""
         faults = {
             "left without a question|no reason":
-                "import lather.actions.opening as o; import lather.ui.window as w;"
+                "import lather.actions.job.opening as o; import lather.ui.window as w;"
                 "o.settle_unsaved = w.settle_unsaved = lambda bench, go_on: go_on()",
             "work is gone":
-                "import lather.actions.keeping as k; k.Keeper.leave = k.Keeper.close",
+                "import lather.actions.job.keeping as k; k.Keeper.leave = k.Keeper.close",
             "more or less than one thing":
                 "import lather.tools.session as t; t.PenSession.take_back = lambda self: False",
         }  # fmt: skip
@@ -75,7 +75,7 @@ class ProgramsTest(unittest.TestCase):
     def test_a_loss_would_be_seen(self) -> None:
         """The crash program's own measure: without journal and saves it finds the losses."""
         code = (
-            "import lather.actions.keeping as k, sys\n"
+            "import lather.actions.job.keeping as k, sys\n"
             "k.Keeper._record = lambda *a: None\n"
             "from bench import crash\n"
             "crash._save = crash._checkpoint = lambda *a: None\n"

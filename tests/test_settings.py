@@ -8,7 +8,7 @@ import sys
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lather.actions.opening import begin
+from lather.actions.job.opening import begin
 from lather.actions.start import start_workbench
 from lather.settings.options import OPTIONS
 from lather.settings.store import VERSION, Settings

@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Protocol
 
-from lather.actions.recovery import Recovered
+from lather.actions.job.recovery import Recovered
+from lather.document.agreed.trials import Trial
 from lather.document.job import Job
-from lather.document.trials import Trial
-from lather.files.delivery import Delivery
-from lather.files.journalreader import FoundJournal
+from lather.files.exchange.delivery import Delivery
+from lather.files.jobs.journalreader import FoundJournal
 from lather.tools.base import Colour
 
 

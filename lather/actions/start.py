@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from lather.actions.asker import Asker
-from lather.actions.broken import warn_of_broken_rim
-from lather.actions.kept import KeptMarks
+from lather.actions.findings.kept import KeptMarks
+from lather.actions.hand.broken import warn_of_broken_rim
 from lather.actions.workbench import Workbench
 from lather.render.worker import Executor
 from lather.settings.store import Settings

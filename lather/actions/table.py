@@ -2,28 +2,14 @@
 
 from __future__ import annotations
 
-from lather.actions import (
-    application,
-    area,
-    briefing,
-    brush,
-    checking,
-    delivering,
-    edit,
-    evening,
-    finding,
-    free,
-    geometry,
-    layer,
-    lens,
-    opening,
-    saving,
-    shape,
-    source,
-    surveying,
-    view,
-)
+from lather.actions import application
 from lather.actions.action import Action
+from lather.actions.findings import finding, geometry, surveying
+from lather.actions.hand import brush, free, source
+from lather.actions.job import delivering, edit, opening, saving
+from lather.actions.layers import area, layer
+from lather.actions.looking import lens, view
+from lather.actions.stages import briefing, checking, evening, shape
 
 _GROUPS = (
     opening, saving, delivering, application, edit, briefing, surveying, finding, evening,

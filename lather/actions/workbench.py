@@ -11,18 +11,18 @@ from dataclasses import replace
 from typing import Any, TypeVar
 
 from lather.actions.asker import Asker
-from lather.actions.gauge import Gauge
-from lather.actions.hands import Hands
-from lather.actions.keeping import Keeper
+from lather.actions.findings.walk import Walk
+from lather.actions.hand.hands import Hands
+from lather.actions.job.keeping import Keeper
+from lather.actions.job.recovery import Opened
+from lather.actions.job.stepping import Stepping
 from lather.actions.keymap import with_keys
-from lather.actions.looks import Looks
-from lather.actions.pending import Pending
-from lather.actions.recovery import Opened
-from lather.actions.sight import Sight, Sights
-from lather.actions.stepping import Stepping
-from lather.actions.task import Offer, Task
-from lather.actions.tasks import Tasks
-from lather.actions.walk import Walk
+from lather.actions.looking.looks import Looks
+from lather.actions.looking.sight import Sight, Sights
+from lather.actions.stages.gauge import Gauge
+from lather.actions.work.pending import Pending
+from lather.actions.work.task import Offer, Task
+from lather.actions.work.tasks import Tasks
 from lather.core.brush.stroke import PenSample
 from lather.core.last import forget_all
 from lather.core.rect import Rect
@@ -36,8 +36,8 @@ from lather.document.state import JobState
 from lather.errors import Cancelled, LatherError
 from lather.names import readable
 from lather.render.compositor import kept
-from lather.render.geometry import ViewGeometry
-from lather.render.view import Shown
+from lather.render.screen.geometry import ViewGeometry
+from lather.render.screen.view import Shown
 from lather.render.worker import Executor, SameThread
 from lather.settings.store import Settings
 from lather.tools.base import Hand

@@ -8,17 +8,17 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
-from lather.assist.scores import where
+from lather.assist.even.scores import where
 from lather.assist.survey import with_mark
 from lather.core.arrays import Plane
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part
 from lather.document import edits
-from lather.document.brief import Brief, Task
-from lather.document.briefing import set_brief
+from lather.document.agreed.brief import Brief, Task
+from lather.document.agreed.briefing import set_brief
+from lather.document.agreed.written_brief import KeptMark, WrittenBrief
 from lather.document.findings import FindingState
 from lather.document.state import JobState
-from lather.document.written_brief import KeptMark, WrittenBrief
 from lather.render.ground import photo_ground
 from lather.render.regions import part_planes
 

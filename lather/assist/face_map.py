@@ -8,7 +8,7 @@ import numpy as np
 
 from lather.assist.changed_outline import Outline, outlines_of
 from lather.assist.check.check import Checked
-from lather.assist.scores import SCORED, PartScore, Score, Scores, where
+from lather.assist.even.scores import SCORED, PartScore, Score, Scores, where
 from lather.core.check.limits import Limits
 from lather.core.last import Last
 from lather.core.rect import Rect

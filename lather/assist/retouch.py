@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
-from lather.assist.clean import CleanOptions, propose_clean
-from lather.assist.even_layers import grown
-from lather.assist.even_out import propose_even_out
-from lather.assist.match import propose_redness
+from lather.assist.clean.clean import CleanOptions, propose_clean
+from lather.assist.even.even_out import propose_even_out
+from lather.assist.even.layers import grown
+from lather.assist.even.match import propose_redness
+from lather.assist.even.shine import propose_shine
 from lather.assist.proposal import Proposal, honest, new_layers, weakened
-from lather.assist.shine import propose_shine
 from lather.core.survey.findings.finding import Kind
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
-from lather.document.brief import Brief, Task
-from lather.document.briefing import refuse_where_forbidden
+from lather.document.agreed.brief import Brief, Task
+from lather.document.agreed.briefing import refuse_where_forbidden
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 

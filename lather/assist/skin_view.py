@@ -21,7 +21,7 @@ from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part, Region
 from lather.core.tone.skin_picture import SkinPicture
 from lather.core.work import NEVER, CancelToken
-from lather.document.briefing import refuse_where_forbidden
+from lather.document.agreed.briefing import refuse_where_forbidden
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
 from lather.document.layers.photo import PhotoLayer

@@ -70,7 +70,7 @@ def survey_photo(
 
 def _patches(photo: Photo, measured: Survey, cancel: CancelToken) -> list[Finding]:
     """What Even decides on."""
-    from lather.assist.even_findings import even_findings
+    from lather.assist.even.findings import even_findings
     from lather.assist.skin_view import skin_view
 
     state = with_survey(new_state(photo), surveyed(measured))

@@ -35,7 +35,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     from lather.assist.briefing import written_brief, zoom_advice
     from lather.document import edits
-    from lather.files.brief import brief_text
+    from lather.files.jobs.brief import brief_text
 
     check_scale(options.mm_per_pixel)
     if options.long_side is not None and options.long_side < 1:

@@ -9,14 +9,14 @@ from typing import TYPE_CHECKING
 if TYPE_CHECKING:
     from pathlib import Path
 
+    from lather.document.agreed.written_brief import WrittenBrief
     from lather.document.state import JobState
-    from lather.document.written_brief import WrittenBrief
-    from lather.files.delivery import Delivery
+    from lather.files.exchange.delivery import Delivery
 
 
 def read_brief_option(options: argparse.Namespace) -> WrittenBrief | None:
     """`--brief`, if there is one; BriefError as `read_brief`."""
-    from lather.files.brief import read_brief
+    from lather.files.jobs.brief import read_brief
 
     return None if options.brief is None else read_brief(options.brief)
 
@@ -27,8 +27,8 @@ def briefed(
     """The job under them, and what to tell; a style that is named wins over the brief's."""
     from lather.assist.briefing import with_written
     from lather.document import edits
-    from lather.document.brief import refuse_contradictions
-    from lather.document.style import Style
+    from lather.document.agreed.brief import refuse_contradictions
+    from lather.document.agreed.style import Style
 
     said: tuple[str, ...] = ()
     if held is not None:
@@ -43,7 +43,7 @@ def briefed(
 
 def refuse_identity(state: JobState) -> None:
     """`EditError` for a picture that must not be retouched."""
-    from lather.document.briefing import refuse_where_forbidden
+    from lather.document.agreed.briefing import refuse_where_forbidden
 
     refuse_where_forbidden(state, "Nothing was retouched")
 
@@ -52,7 +52,7 @@ def with_agreed_ending(options: argparse.Namespace) -> None:
     """OUT without an ending gets that of the first format of the brief that is given."""
     if options.brief is None or options.out.suffix:
         return
-    from lather.files.delivery import ENDINGS
+    from lather.files.exchange.delivery import ENDINGS
 
     held = read_brief_option(options)
     assert held is not None
@@ -63,7 +63,7 @@ def with_agreed_ending(options: argparse.Namespace) -> None:
 
 def agreed_size(delivery: Delivery, state: JobState) -> Delivery:
     """As large as the brief says, where it does."""
-    from lather.files.delivery import SizeBy
+    from lather.files.exchange.delivery import SizeBy
 
     side_px = state.brief.delivery_long_side_px
     if side_px is None:
@@ -73,7 +73,7 @@ def agreed_size(delivery: Delivery, state: JobState) -> Delivery:
 
 def not_delivered(out: Path, state: JobState) -> list[str]:
     """What the brief asks to be delivered and one picture cannot be, in sentences."""
-    from lather.files.delivery import ENDINGS
+    from lather.files.exchange.delivery import ENDINGS
 
     brief, said = state.brief, []
     formats = [form for form in brief.formats if form.known]

@@ -53,7 +53,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    from lather.actions.claiming import claimed
+    from lather.actions.job.claiming import claimed
 
     check_scale(options.mm_per_pixel)
     kinds = _kinds(options.kinds)
@@ -71,12 +71,12 @@ def _clean(
     state: JobState, kinds: set[str], marks: list[Mark], depth_bits: int,
     options: argparse.Namespace,
 ) -> None:
-    from lather.actions.delivering import write_pictures
-    from lather.assist.clean import CleanOptions, propose_clean, with_kept
+    from lather.actions.job.delivering import write_pictures
+    from lather.assist.clean.clean import CleanOptions, propose_clean, with_kept
     from lather.assist.proposal import honest
     from lather.assist.survey import surveyed, with_survey
     from lather.document.findings import FindingState
-    from lather.files.delivery import Delivery
+    from lather.files.exchange.delivery import Delivery
 
     compiled_kernels()
     state = with_survey(state, surveyed(survey_of(state.photo, options)))

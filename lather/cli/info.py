@@ -12,7 +12,7 @@ from lather.cli.progress import compiled_kernels
 from lather.files.outputs import Form
 
 if TYPE_CHECKING:
-    from lather.assist.shape_measures import ShapeMeasures
+    from lather.assist.shape.measures import ShapeMeasures
     from lather.document.state import JobState
 
 READS = ("job",)
@@ -77,7 +77,7 @@ def describe(job: Any) -> dict[str, Any]:
 
 def _shape_of(state: JobState) -> ShapeMeasures | None:
     """What the job's reshapes come to; None if it has none."""
-    from lather.assist.shape_measures import shape_measures
+    from lather.assist.shape.measures import shape_measures
     from lather.render.space import seen_space
 
     if not seen_space(state).below:

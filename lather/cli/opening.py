@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 def opened_job(path: Path, options: argparse.Namespace) -> Job:
     """The job, or a photo as a job; LatherError if it cannot be opened or would be harmed."""
-    from lather.actions.recovery import open_path, unsaved_steps
+    from lather.actions.job.recovery import open_path, unsaved_steps
 
     opened = open_path(path, report)
     guard_photo(options, opened.job.state.photo.path)

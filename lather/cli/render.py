@@ -39,10 +39,10 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    from lather.actions.delivering import write_pictures
+    from lather.actions.job.delivering import write_pictures
     from lather.errors import UsageError
-    from lather.files.delivery import Delivery, SizeBy, check_writable
-    from lather.files.metadata import Keep
+    from lather.files.exchange.delivery import Delivery, SizeBy, check_writable
+    from lather.files.photos.metadata import Keep
 
     if not 1 <= options.quality <= 100:
         raise UsageError("Nothing was rendered", "--quality is outside 1-100", "use 85 to 95")
@@ -70,8 +70,8 @@ def run(options: argparse.Namespace) -> int:
 
 
 def _write_layers(options: argparse.Namespace) -> int:
-    from lather.actions.delivering import write_layers
-    from lather.files.carried import not_carried
+    from lather.actions.job.delivering import write_layers
+    from lather.files.exchange.carried import not_carried
 
     state = with_settings(opened_job(options.job, options).state, options.settings)
     compiled_kernels()

@@ -37,8 +37,8 @@ from lather.files.outputs import Form
 
 if TYPE_CHECKING:
     from lather.assist.check.check import Check, Verdict
+    from lather.assist.even.scores import Scores
     from lather.assist.retouch import Done, RetouchOptions
-    from lather.assist.scores import Scores
     from lather.document.state import JobState
 
 READS = ("photo", "brief")
@@ -98,7 +98,7 @@ def run(options: argparse.Namespace) -> int:
 
 def run_stages(options: argparse.Namespace, stages: tuple[Stage, ...]) -> int:
     """Survey, run the assistants, write what was asked for; what the check says is the status."""
-    from lather.actions.claiming import claimed
+    from lather.actions.job.claiming import claimed
     from lather.assist.retouch import RetouchOptions
 
     check_scale(options.mm_per_pixel)
@@ -118,13 +118,13 @@ def _retouch(
     state: JobState, wanted: RetouchOptions, marks: list[Mark], depth_bits: int,
     options: argparse.Namespace,
 ) -> Verdict:
-    from lather.actions.delivering import write_pictures
+    from lather.actions.job.delivering import write_pictures
     from lather.assist.check.check import check
-    from lather.assist.clean import with_kept
+    from lather.assist.clean.clean import with_kept
+    from lather.assist.even.scores import skin_scores
     from lather.assist.retouch import retouch
-    from lather.assist.scores import skin_scores
     from lather.assist.survey import surveyed, with_survey
-    from lather.files.delivery import Delivery
+    from lather.files.exchange.delivery import Delivery
 
     held = read_brief_option(options)
     refuse_identity(briefed(state, held, options.style)[0])

@@ -17,7 +17,7 @@ from lather.files.endings import JOB
 from lather.files.outputs import Form
 
 if TYPE_CHECKING:
-    from lather.assist.shape_measures import ShapeMeasures
+    from lather.assist.shape.measures import ShapeMeasures
     from lather.core.survey.regions.region import Part, Region
     from lather.document.photo import Photo
     from lather.document.state import JobState
@@ -55,7 +55,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    from lather.actions.claiming import claimed
+    from lather.actions.job.claiming import claimed
     from lather.document.scale import set_scale
 
     check_scale(options.mm_per_pixel)
@@ -76,7 +76,7 @@ def run(options: argparse.Namespace) -> int:
             state = set_scale(state, options.mm_per_pixel)
         state = _shaped(state, pushes, regions, give, options)
         save_work(state, target)
-    from lather.assist.shape_measures import shape_measures
+    from lather.assist.shape.measures import shape_measures
 
     measures = shape_measures(state)
     assert measures is not None
@@ -106,7 +106,7 @@ def _shaped(
 ) -> JobState:
     import numpy as np
 
-    from lather.assist.shape import hold_region
+    from lather.assist.shape.shape import hold_region
     from lather.core.brush.stroke import Brush, PenSample
     from lather.errors import EditError
     from lather.tools.base import Hand, ShapeHand

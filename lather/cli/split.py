@@ -38,7 +38,7 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
 def run(options: argparse.Namespace) -> int:
     from lather.cli.progress import compiled_kernels
     from lather.core.tone.split import MIDDLE, split
-    from lather.files.floats import write_floats
+    from lather.files.exchange.floats import write_floats
     from lather.render.compositor import render_photo
 
     check_scale(options.mm_per_pixel)

@@ -80,7 +80,7 @@ def _check_pictures(photo: Path, folder: Path) -> None:
 
 def _write_regions(state: JobState, folder: Path) -> None:
     from lather.assist.region_planes import region_planes
-    from lather.files.masks import write_mask
+    from lather.files.exchange.masks import write_mask
 
     try:
         folder.mkdir(parents=True, exist_ok=True)

@@ -36,8 +36,8 @@ def refuse_replacing(path: Path | None, *, may: bool) -> None:
 def writable_depth(options: argparse.Namespace, photo: Photo) -> int:
     """Bits of the picture that is asked for, or of the photo, as far as the format holds them;
     an error if it cannot be written there."""
-    from lather.files.delivery import check_writable
     from lather.files.endings import WRITABLE_BITS
+    from lather.files.exchange.delivery import check_writable
 
     held = WRITABLE_BITS[options.out.suffix.lower()]
     depth_bits: int = options.depth or min(photo.depth_bits, max(held))
@@ -47,9 +47,9 @@ def writable_depth(options: argparse.Namespace, photo: Photo) -> int:
 
 def save_work(state: JobState, path: Path) -> None:
     """The job, with as many backups as the preferences say; what it replaced is said."""
-    from lather.actions.claiming import backups_to_keep
-    from lather.files.backups import backups_of
-    from lather.files.jobwriter import save_job
+    from lather.actions.job.claiming import backups_to_keep
+    from lather.files.jobs.backups import backups_of
+    from lather.files.jobs.jobwriter import save_job
     from lather.settings.store import Settings, default_path
 
     settings = Settings(default_path())
@@ -67,6 +67,6 @@ def save_work(state: JobState, path: Path) -> None:
 
 def _described(path: Path) -> str:
     """What lies there, as far as it can be read."""
-    from lather.files.jobfile import described
+    from lather.files.jobs.jobfile import described
 
     return described(path) or "a file that is no job"

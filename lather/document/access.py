@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 
 from lather.core.blend.modes import BlendMode
-from lather.document.briefing import refuse_where_forbidden
+from lather.document.agreed.briefing import refuse_where_forbidden
 from lather.document.effect import same_content
 from lather.document.layers.layer import Layer, Layers
 from lather.document.layers.pixels import PixelLayer

@@ -11,8 +11,8 @@ from weakref import WeakKeyDictionary
 
 from lather.document.layers.layer import Layer, Layers
 from lather.document.layers.limits import OPEN
+from lather.document.painting.strokes import StrokeRecord
 from lather.document.state import JobState
-from lather.document.strokes import StrokeRecord
 from lather.document.tiles import Tile, Tiles
 
 _tiles: WeakKeyDictionary[Tile, bytes] = WeakKeyDictionary()

@@ -12,7 +12,8 @@ from typing import Any
 
 from lather.core.blend.modes import BlendMode
 from lather.document.access import paintable, refuse_unless_changeable, refuse_unless_shown
-from lather.document.briefing import set_brief
+from lather.document.agreed.briefing import set_brief
+from lather.document.agreed.style import Style
 from lather.document.findings import Findings, FindingState
 from lather.document.layers.computed import PARAMETERS, ComputedLayer, Portrait
 from lather.document.layers.group import GroupLayer
@@ -22,10 +23,9 @@ from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
 from lather.document.layers.split import StackLayer
 from lather.document.layers.unknown import UnknownLayer
+from lather.document.painting.strokes import StrokeRecord
 from lather.document.planes import Regions
 from lather.document.state import JobState
-from lather.document.strokes import StrokeRecord
-from lather.document.style import Style
 from lather.document.tiles import BLACK_MASK, WHITE_MASK, Tiles
 from lather.document.tree import (
     find,

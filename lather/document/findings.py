@@ -10,7 +10,7 @@ from lather.core.bounds import FINDINGS, MOST_POINTS_TOGETHER, PUPILS, refuse_be
 from lather.core.open_enum import OpenEnum
 from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.findings.finding import Finding, Kind
-from lather.document.brief import Brief
+from lather.document.agreed.brief import Brief
 from lather.errors import BoundsError
 
 

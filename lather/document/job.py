@@ -12,8 +12,8 @@ from dataclasses import replace
 from pathlib import Path
 
 from lather.document.access import refuse_locked_work
+from lather.document.agreed.briefing import refuse_retouching
 from lather.document.bounds import refuse_beyond_bounds
-from lather.document.briefing import refuse_retouching
 from lather.document.effect import changes_anything
 from lather.document.events import Signal
 from lather.document.history import History, Step

@@ -27,9 +27,9 @@ from lather.document.effect import same_content
 from lather.document.findings import Findings, FindingState
 from lather.document.layers.layer import Layer, Layers, Leaf, Mask
 from lather.document.merged_planes import Clash, merged_planes, merged_tiles
+from lather.document.painting.strokes import StrokeRecord
 from lather.document.planes import Regions
 from lather.document.state import JobState
-from lather.document.strokes import StrokeRecord
 from lather.document.tiles import TILE_PX, Key, Tiles
 from lather.document.tree import find, inserted_above, parent_of, path_to, place_of, replaced, walk
 

@@ -10,7 +10,8 @@ from dataclasses import dataclass, field, replace
 from typing import Any, Protocol
 
 from lather.core.survey.findings.finding import Kind
-from lather.document.brief import Brief
+from lather.document.agreed.brief import Brief
+from lather.document.agreed.trials import Trial
 from lather.document.findings import Findings
 from lather.document.layers.layer import Layer, Layers, new_id
 from lather.document.layers.photo import PhotoLayer
@@ -18,7 +19,6 @@ from lather.document.photo import Photo
 from lather.document.planes import Planes, Regions
 from lather.document.tiles import Tiles
 from lather.document.tree import find
-from lather.document.trials import Trial
 
 
 class Attachments(Protocol):

@@ -18,9 +18,9 @@ from lather.core.shape.guard import NO_LINES, Lines
 from lather.core.shape.lines import Bend
 from lather.core.survey.regions.region import Part, Region
 from lather.document.layers.layer import Stage
-from lather.document.painting import Coverage
+from lather.document.painting.painting import Coverage
 from lather.document.state import JobState
-from lather.render.view import Shown
+from lather.render.screen.view import Shown
 from lather.tools.source import PickedSource, Reads, SourceGoes
 
 Colour = tuple[float, float, float]

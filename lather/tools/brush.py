@@ -22,12 +22,12 @@ from lather.document.access import (
     refuse_unless_changeable,
     refuse_unless_shown,
 )
-from lather.document.laid import Anchor, Laid
 from lather.document.layers.layer import Layer, Mask
 from lather.document.layers.light import MAP, UNCHANGED, LightLayer
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PIXELS
-from lather.document.painting import (
+from lather.document.painting.laid import Anchor, Laid
+from lather.document.painting.painting import (
     ColourPaint,
     Coverage,
     Eraser,
@@ -36,8 +36,8 @@ from lather.document.painting import (
     Paint,
     PhotoPaint,
 )
+from lather.document.painting.strokes import StrokeRecord, readings_of
 from lather.document.state import JobState
-from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tiles import TILE_PX, Key
 from lather.document.tree import above, find, replaced, without
 from lather.errors import EditError

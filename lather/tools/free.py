@@ -6,17 +6,17 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from lather.assist.clean import LAYER_NAME
+from lather.assist.clean.clean import LAYER_NAME
 from lather.core.area.place import Place
 from lather.core.brush.stroke import Brush, PenSample
 from lather.document import edits
 from lather.document.access import mendable
 from lather.document.areas import bounds_of
 from lather.document.avoid import avoided
-from lather.document.laid import Laid, laying
+from lather.document.painting.laid import Laid, laying
+from lather.document.painting.strokes import StrokeRecord, readings_of
 from lather.document.planes import read_plane
 from lather.document.state import JobState
-from lather.document.strokes import StrokeRecord, readings_of
 from lather.render.area import area_in, limit_on
 from lather.render.marks import findings_in, marks_in
 from lather.render.space import Space, layer_space

@@ -12,10 +12,10 @@ from lather.core.rect import Rect, paste
 from lather.document.access import mendable
 from lather.document.areas import bounds_of, set_area
 from lather.document.avoid import avoided
-from lather.document.laid import Laid, laying
+from lather.document.painting.laid import Laid, laying
+from lather.document.painting.strokes import StrokeRecord, readings_of
 from lather.document.planes import read_plane
 from lather.document.state import JobState
-from lather.document.strokes import StrokeRecord, readings_of
 from lather.errors import EditError
 from lather.render.area import area_in
 from lather.render.cells import CellReader

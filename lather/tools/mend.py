@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from lather.assist.clean import LAYER_NAME
-from lather.assist.weak import anchor_of_weak, weak_kind_at, with_weak_layer
+from lather.assist.clean.clean import LAYER_NAME
+from lather.assist.clean.weak import anchor_of_weak, weak_kind_at, with_weak_layer
 from lather.core.area.place import Place
 from lather.core.arrays import FloatImage, block_means
 from lather.core.brush.dabs import Dabs
@@ -18,14 +18,14 @@ from lather.core.rect import Rect, paste
 from lather.core.survey.findings.finding import MOST_BROKEN
 from lather.document import edits
 from lather.document.access import mendable
+from lather.document.agreed.style import Weak
 from lather.document.avoid import avoided
 from lather.document.findings import FindingState
-from lather.document.laid import Laid, laying
 from lather.document.layers.pixels import PixelLayer
-from lather.document.painting import Coverage
+from lather.document.painting.laid import Laid, laying
+from lather.document.painting.painting import Coverage
+from lather.document.painting.strokes import StrokeRecord, readings_of
 from lather.document.state import JobState
-from lather.document.strokes import StrokeRecord, readings_of
-from lather.document.style import Weak
 from lather.errors import EditError
 from lather.render.area import limit_on
 from lather.render.compositor import render

@@ -11,7 +11,7 @@ from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.document import areas
-from lather.document.painting import Coverage
+from lather.document.painting.painting import Coverage
 from lather.document.planes import samples_of
 from lather.document.state import JobState
 from lather.render.compositor import render

@@ -5,16 +5,16 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-from lather.assist.even_layers import work_of
-from lather.assist.weak import anchor_of_weak
+from lather.assist.clean.weak import anchor_of_weak
+from lather.assist.even.layers import work_of
 from lather.document import edits
 from lather.document.access import is_mendable, is_paintable
-from lather.document.laid import Anchor
 from lather.document.layers.layer import Layer, Stage
 from lather.document.layers.light import LightLayer
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
 from lather.document.layers.split import StackLayer
+from lather.document.painting.laid import Anchor
 from lather.document.state import JobState
 from lather.document.tree import path_to, walk_whole
 

@@ -13,13 +13,13 @@ from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
-from lather.document.painting import LiveStroke, MaskPaint
+from lather.document.painting.painting import LiveStroke, MaskPaint
 from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK, Tiles
 from lather.errors import EditError
 from lather.render.lenses.table import render_region
-from lather.render.view import Shown
+from lather.render.screen.view import Shown
 from lather.tools.base import Hand, Outcome, Work
 
 _PLACE = slice(0, 3)  # of a dab: x, y, radius

@@ -22,16 +22,16 @@ from lather.core.rect import Rect
 from lather.document.diff import changed_above, changed_within
 from lather.document.events import Signal
 from lather.document.job import Job
-from lather.document.painting import Coverage
+from lather.document.painting.painting import Coverage
 from lather.document.state import JobState
 from lather.errors import LatherError
 from lather.render.around import AroundCache
 from lather.render.compositor import render
 from lather.render.lenses.lens import LensLook
 from lather.render.lenses.table import LENSES, looked_through
-from lather.render.overlay import hatch
+from lather.render.screen.overlay import hatch
+from lather.render.screen.view import Shown, screen_bytes
 from lather.render.space import Space, layer_space, photo_space
-from lather.render.view import Shown, screen_bytes
 from lather.render.worker import Executor
 from lather.tools.base import Hand, Outcome, ShapeReading, Work
 from lather.tools.effect import refuse_without_effect

@@ -10,7 +10,7 @@ from typing import Any, ClassVar
 
 import numpy as np
 
-from lather.assist.face_features import mesh_of
+from lather.assist.shape.face_features import mesh_of
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import SLICE_S, PenSample
 from lather.core.rect import Rect
@@ -22,11 +22,11 @@ from lather.core.shape.mirror import Mirror
 from lather.core.shape.moves import Dab, Move
 from lather.document.access import refuse_unless_changeable
 from lather.document.layers.reshape import ReshapeLayer
-from lather.document.live_field import Limit, LiveField, Made
+from lather.document.painting.live_field import Limit, LiveField, Made
+from lather.document.painting.strokes import StrokeRecord, readings_of
 from lather.document.reshapes import reshape_to_work_on
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
-from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tree import find, replaced
 from lather.errors import EditError
 from lather.render.reshaping import prepare_places
@@ -182,7 +182,7 @@ class MoveWork(FieldWork):
     def _lines_near(self) -> StraightLines:
         """Those that the brush has come near, whether they are kept straight or not."""
         if self._lines is None:
-            from lather.assist.straight_lines import lines_under
+            from lather.assist.shape.straight_lines import lines_under
 
             self._lines = lines_under(self._state, self._layer.id)
         assert self._at is not None
@@ -225,7 +225,7 @@ class HoldWork(FieldWork):
     def __init__(self, state: JobState, hand: Hand, *, holds: bool) -> None:
         super().__init__(state, hand, "Hold" if holds else "Let go")
         from lather.core.shape.field import node_rect
-        from lather.document.painting import LiveStroke, MaskPaint
+        from lather.document.painting.painting import LiveStroke, MaskPaint
 
         self._stroke = LiveStroke(
             self._layer.hold, MaskPaint(1.0 if holds else 0.0),
@@ -359,7 +359,7 @@ def guard_of(state: JobState, layer: ReshapeLayer, hand: Hand) -> Guard:
     """The straight lines that are kept."""
     if not hand.shape.keeps_straight:
         return Guard()
-    from lather.assist.straight_lines import lines_under
+    from lather.assist.shape.straight_lines import lines_under
 
     return Guard(lines_under(state, layer.id).pieces)
 

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from lather.assist.face_features import FeatureNow, feature_now
+from lather.assist.shape.face_features import FeatureNow, feature_now
 from lather.core.brush.dabs import Dabs
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
@@ -18,7 +18,7 @@ from lather.core.shape.field import Nodes, node_rect, nodes_under, pixels_around
 from lather.core.shape.guard import Guard
 from lather.core.shape.straighten import BentLine, band_rect, find_line, straight_shift
 from lather.document.layers.reshape import ReshapeLayer
-from lather.document.live_field import LiveField
+from lather.document.painting.live_field import LiveField
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.errors import EditError

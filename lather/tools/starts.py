@@ -28,7 +28,7 @@ SMALLEST_STEPS = 12  # of the grid: the smallest brush that is right to a tenth 
 def face_width_px(state: JobState) -> float:
     """As surveyed; estimated from the picture's size before."""
     if state.findings.faces:
-        from lather.assist.face_features import mesh_of
+        from lather.assist.shape.face_features import mesh_of
         from lather.core.shape.head import face_width_px as measured
 
         mesh = mesh_of(state)
@@ -77,7 +77,7 @@ def feature_at(state: JobState, x: float, y: float) -> Feature | None:
 
 
 def _strands_of(state: JobState) -> _Strands:
-    from lather.assist.face_features import mesh_of
+    from lather.assist.shape.face_features import mesh_of
     from lather.core.shape.features import FEATURES, placed
 
     mesh = mesh_of(state)

@@ -14,17 +14,17 @@ from pathlib import Path
 from PyQt6.QtCore import QEvent, QTimer
 from PyQt6.QtWidgets import QApplication
 
-from lather.actions.ahead import Ahead
-from lather.actions.opening import begin
+from lather.actions.job.opening import begin
 from lather.actions.start import start_workbench
+from lather.actions.work.ahead import Ahead
 from lather.actions.workbench import Workbench
 from lather.core.kernels import COMPILING, kernels_ready, prepare_kernels
 from lather.render.worker import Workers
 from lather.settings.store import Settings, default_path
-from lather.ui import theme
-from lather.ui.dialogs import WindowAsker
+from lather.ui.dialogs.asker import WindowAsker
 from lather.ui.interrupts import Interrupts
-from lather.ui.widgets import OnInterfaceThread
+from lather.ui.parts import theme
+from lather.ui.parts.widgets import OnInterfaceThread
 from lather.ui.window import MainWindow
 
 N_VIEW_THREADS = 2

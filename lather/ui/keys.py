@@ -12,9 +12,9 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from lather.actions.action import Action
 from lather.actions.keymap import keys_of, planes
 from lather.actions.workbench import Workbench
-from lather.ui.key_names import name_of
-from lather.ui.typing_fields import keeps_key, takes_text
-from lather.ui.widgets import run_action
+from lather.ui.parts.key_names import name_of
+from lather.ui.parts.typing_fields import keeps_key, takes_text
+from lather.ui.parts.widgets import run_action
 
 
 class Keys(QObject):

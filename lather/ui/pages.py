@@ -7,8 +7,8 @@ from PyQt6.QtWidgets import QStackedWidget
 from lather.actions.action import Action
 from lather.actions.workbench import Workbench
 from lather.document.layers.layer import Stage
-from lather.ui.brief_page import BriefPage
-from lather.ui.canvas import Canvas
+from lather.ui.picture.canvas import Canvas
+from lather.ui.stages.brief.brief_page import BriefPage
 
 
 class Pages(QStackedWidget):

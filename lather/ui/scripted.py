@@ -9,10 +9,10 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication
 
-from lather.actions.opening import open_file
+from lather.actions.job.opening import open_file
 from lather.core.kernels import kernels_ready, prepare_kernels
 from lather.core.rect import Rect
-from lather.files.recordings import read_recording
+from lather.files.exchange.recordings import read_recording
 from lather.paths import demo_dir, demo_job
 from lather.settings.store import Settings
 from lather.ui.app import App, build

@@ -10,7 +10,7 @@ from PyQt6.QtGui import QInputDevice, QPointingDevice, QPointingDeviceUniqueId, 
 from PyQt6.QtWidgets import QApplication
 
 from lather.core.brush.stroke import PenSample
-from lather.ui.canvas import Canvas
+from lather.ui.picture.canvas import Canvas
 
 
 class SimulatedPen:

@@ -20,32 +20,32 @@ from PyQt6.QtWidgets import (
 )
 
 from lather.actions.action import Action
+from lather.actions.job.opening import open_file
+from lather.actions.job.saving import settle_unsaved
+from lather.actions.job.settling import settle
 from lather.actions.keymap import keys_of
-from lather.actions.opening import open_file
-from lather.actions.saving import settle_unsaved
-from lather.actions.settling import settle
 from lather.actions.table import MENUS, all_actions
 from lather.actions.workbench import Workbench
 from lather.document.state import JobState
 from lather.names import readable
 from lather.paths import ASSETS
 from lather.render.worker import Executor
-from lather.ui.canvas import Canvas
-from lather.ui.check_strip import CheckStrip
-from lather.ui.dialogs import WindowAsker
-from lather.ui.hint import Hint
+from lather.ui.dialogs.asker import WindowAsker
+from lather.ui.hand.tool_card import ToolCard
 from lather.ui.keys import Keys
-from lather.ui.layer_card import LayerCard
-from lather.ui.layer_panel import LayerPanel
-from lather.ui.lens_strip import LensStrip
-from lather.ui.message_bar import MessageBar
+from lather.ui.layers.layer_card import LayerCard
+from lather.ui.layers.layer_panel import LayerPanel
 from lather.ui.pages import Pages
+from lather.ui.parts.theme import GAP_2, GAP_4
+from lather.ui.parts.widgets import CommandButton, IconButton, label, line, run_action
+from lather.ui.picture.canvas import Canvas
+from lather.ui.picture.hint import Hint
+from lather.ui.picture.message_bar import MessageBar
 from lather.ui.side_panels import SidePanels
-from lather.ui.stage_track import StageTrack
-from lather.ui.theme import GAP_2, GAP_4
-from lather.ui.tool_card import ToolCard
-from lather.ui.widgets import CommandButton, IconButton, label, line, run_action
-from lather.ui.worklist import Worklist
+from lather.ui.stages.stage_track import StageTrack
+from lather.ui.stages.worklist import Worklist
+from lather.ui.strip.check_strip import CheckStrip
+from lather.ui.strip.lens_strip import LensStrip
 
 TOP_PX, LENSES_PX, BOTTOM_PX, LAYERS_PX = 52, 30, 50, 136
 DEFAULT_SIZE = (1280, 800)

@@ -8,13 +8,13 @@ import unittest
 from dataclasses import replace
 from pathlib import Path
 
-from lather.actions.saving import save, save_as
+from lather.actions.job.saving import save, save_as
 from lather.document import edits
 from lather.document.job import Job
 from lather.document.state import new_state
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
-from lather.files.photos import read_photo
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
+from lather.files.photos.reading import read_photo
 from lather.files.places import all_apart
 from tests.actions.test_keeping import KeepingCase
 from tests.support import photo_in, surveyed
@@ -115,7 +115,7 @@ class MovedPhotoTest(KeepingCase):
 
 class ElsewhereTest(KeepingCase):
     CODE = (
-        "import sys, pathlib, lather.files.lock as l, lather.files.places as p\n"
+        "import sys, pathlib, lather.files.jobs.lock as l, lather.files.places as p\n"
         "lock = l.Lock.acquire(p.beside(pathlib.Path(sys.argv[1])).lock, 'b')\n"
         "print('held', flush=True); sys.stdin.read()"
     )

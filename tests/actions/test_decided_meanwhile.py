@@ -6,8 +6,11 @@ from unittest import mock
 
 import numpy as np
 
-from lather.actions import evening, finding, layer, proposing, shape
+from lather.actions.findings import finding
+from lather.actions.layers import layer
+from lather.actions.stages import evening, shape
 from lather.actions.start import start_workbench
+from lather.actions.work import proposing
 from lather.assist.meanwhile import merged_with
 from lather.assist.survey import with_mark
 from lather.core.area.combine import Combine
@@ -329,7 +332,8 @@ class NowhereToGoTest(DecidedCase):
         job = self.bench.job
         job.history.budget_bytes = 2**20
         self.bench.change("Layer", edits.add_pixel_layer)
-        nowhere = mock.patch("lather.actions.parking.Spill", side_effect=OSError(13, "not allowed"))
+        refused = OSError(13, "not allowed")
+        nowhere = mock.patch("lather.actions.job.parking.Spill", side_effect=refused)
         with nowhere:
             for number in range(9):
                 tiles = job.state.active.tiles

@@ -2,12 +2,12 @@
 
 from dataclasses import replace
 
-from lather.actions.delivering import deliver_to
+from lather.actions.job.delivering import deliver_to
 from lather.actions.start import start_workbench
 from lather.document.job import Job
 from lather.document.layers.unknown import UnknownLayer
 from lather.document.state import new_state
-from lather.files.delivery import Delivery
+from lather.files.exchange.delivery import Delivery
 from lather.settings.store import Settings
 from tests.support import Answers, Case, photo_in
 

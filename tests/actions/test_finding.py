@@ -4,20 +4,20 @@ import time
 from dataclasses import replace
 from unittest import mock
 
-from lather.actions import finding as commands
-from lather.actions import surveying
-from lather.actions.ahead import Ahead
-from lather.actions.opening import open_file
-from lather.actions.saving import save_as
+from lather.actions.findings import finding as commands
+from lather.actions.findings import surveying
+from lather.actions.job.opening import open_file
+from lather.actions.job.saving import save_as
 from lather.actions.start import start_workbench
 from lather.actions.table import all_actions
+from lather.actions.work.ahead import Ahead
 from lather.document import edits
 from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.layers.layer import Stage
 from lather.document.state import new_state
-from lather.files.jobfile import load_job
-from lather.files.photos import read_photo
+from lather.files.jobs.jobfile import load_job
+from lather.files.photos.reading import read_photo
 from lather.settings.store import Settings
 from tests.assist.test_clean import spotted
 from tests.support import DEMO, Answers, Case, Later, photo_in, skin_photo

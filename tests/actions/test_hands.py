@@ -5,9 +5,11 @@ from dataclasses import replace
 
 import numpy as np
 
-from lather.actions import area, broken, face, geometry, source, surveying
-from lather.actions.hands import LARGEST_SCALE, SMALLEST_SCALE
-from lather.actions.rim_watch import RimWatch
+from lather.actions.findings import face, geometry, surveying
+from lather.actions.hand import broken, source
+from lather.actions.hand.hands import LARGEST_SCALE, SMALLEST_SCALE
+from lather.actions.hand.rim_watch import RimWatch
+from lather.actions.layers import area
 from lather.actions.start import start_workbench
 from lather.actions.table import all_actions
 from lather.core.area.combine import Combine
@@ -17,12 +19,12 @@ from lather.core.mend.placement import Turn
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
+from lather.document.agreed.style import Style
 from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.photo import Photo
 from lather.document.scale import move_handle
 from lather.document.state import new_state
-from lather.document.style import Style
 from lather.errors import EditError
 from lather.render.worker import SameThread
 from lather.settings.store import Settings

@@ -7,15 +7,15 @@ from contextlib import contextmanager
 from pathlib import Path
 from unittest import mock
 
-from lather.actions.opening import offer_unsaved_work, open_file
-from lather.actions.recovery import (
+from lather.actions.job.opening import offer_unsaved_work, open_file
+from lather.actions.job.recovery import (
     open_copy,
     open_path,
     open_unsaved,
     unsaved_steps,
     unsaved_work,
 )
-from lather.actions.saving import save, save_as
+from lather.actions.job.saving import save, save_as
 from lather.actions.start import start_workbench
 from lather.actions.table import all_actions
 from lather.actions.workbench import Workbench
@@ -25,11 +25,11 @@ from lather.document import edits
 from lather.document.digest import digest
 from lather.document.job import Job
 from lather.errors import InUseError, JobFileError, LatherError
-from lather.files import lock as locks
-from lather.files.delta import DeltaWriter
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
-from lather.files.journal import Journal
+from lather.files.jobs import lock as locks
+from lather.files.jobs.delta import DeltaWriter
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
+from lather.files.jobs.journal import Journal
 from lather.files.places import all_apart, apart_root, beside
 from lather.settings.store import Settings
 from tests.files.test_job_file import edited, rewritten
@@ -89,7 +89,7 @@ class KeepingCase(Case):
                 raise OSError(errno.ENOSPC, "No space left on device")
             return real(fd, data)
 
-        with mock.patch("lather.files.journalrecords.os.write", write):
+        with mock.patch("lather.files.jobs.journalrecords.os.write", write):
             yield
 
 
@@ -154,7 +154,7 @@ class AheadTest(KeepingCase):
         self.open()
         with (
             mock.patch.object(Journal, "ahead", side_effect=RuntimeError("a fault")),
-            self.assertLogs("lather.actions.keeping", "ERROR"),
+            self.assertLogs("lather.actions.job.keeping", "ERROR"),
         ):
             self.stroke()
         self.assertEqual(len(self.bench.state.active.strokes), 1)
@@ -168,7 +168,7 @@ class AheadTest(KeepingCase):
         apply_edit(other.open_job, "paint", 1)
         self.open()
         self.work()
-        with mock.patch("lather.actions.recovery.read_journal") as read:
+        with mock.patch("lather.actions.job.recovery.read_journal") as read:
             save(self.bench)
         read.assert_not_called()
         self.assertFalse(self.bench.open_job.modified)
@@ -277,7 +277,8 @@ class RecoveryTest(KeepingCase):
 
     def test_a_job_whose_folder_could_not_be_written_saves_once_it_can(self) -> None:
         """Its journal lies apart: it is its own, and no reason to refuse."""
-        with mock.patch("lather.files.lock._locked_file", side_effect=OSError(30, "Read-only")):
+        refused = OSError(30, "Read-only")
+        with mock.patch("lather.files.jobs.lock._locked_file", side_effect=refused):
             self.open()
         worked = self.work()
         self.assertTrue(self.bench.keeper._written.places.is_apart)
@@ -330,7 +331,7 @@ class DamagedUntitledTest(KeepingCase):
                 self.open(self.photo.path)
                 apply_edit(self.bench.open_job, "add", 0)
                 worked = self.work([("survey", 3), ("paint", 1)])
-                with mock.patch("lather.actions.keeping.UNTITLED_FIRST_S", 0.0):
+                with mock.patch("lather.actions.job.keeping.UNTITLED_FIRST_S", 0.0):
                     self.bench.keeper.idle(1e9, 1e-9)
                 (places,) = all_apart()
                 self.end_process()
@@ -357,7 +358,7 @@ class PartlyReplayedTest(KeepingCase):
     def left_behind(self) -> None:
         self.open()
         self.half = self.work([("paint", 2), ("mask", 1), ("rename", 1)])
-        with mock.patch("lather.files.delta.DeltaWriter.place", lambda *_: ["t", 99]):
+        with mock.patch("lather.files.jobs.delta.DeltaWriter.place", lambda *_: ["t", 99]):
             self.work([("paint", 1)])
         self.work([("rename", 2), ("paint", 1)])
         self.end_process()

@@ -5,7 +5,8 @@ from unittest import mock
 
 import numpy as np
 
-from lather.actions import area, finding, layer, surveying
+from lather.actions.findings import finding, surveying
+from lather.actions.layers import area, layer
 from lather.actions.start import start_workbench
 from lather.assist.survey import with_mark
 from lather.core.area.combine import Combine

@@ -2,22 +2,23 @@
 
 from pathlib import Path
 
-from lather.actions import broken, surveying
-from lather.actions.opening import open_file
-from lather.actions.recovery import open_path
-from lather.actions.saving import save, save_as, settle_unsaved
+from lather.actions.findings import surveying
+from lather.actions.hand import broken
+from lather.actions.job.opening import open_file
+from lather.actions.job.recovery import open_path
+from lather.actions.job.saving import save, save_as, settle_unsaved
 from lather.actions.start import start_workbench
-from lather.actions.task import Offer
+from lather.actions.work.task import Offer
 from lather.core.brush.stroke import PenSample
 from lather.core.work import no_progress
 from lather.document import edits
 from lather.document.digest import digest
 from lather.document.job import Job
 from lather.document.state import new_state
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
-from lather.files.lock import Lock
-from lather.files.photos import read_photo
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
+from lather.files.jobs.lock import Lock
+from lather.files.photos.reading import read_photo
 from lather.files.places import beside
 from lather.settings.store import Settings
 from tests.support import Answers, Case, Later, photo_in, skin_photo

@@ -9,12 +9,14 @@ from unittest import mock
 
 import numpy as np
 
-from lather.actions import evening, proposing, under
-from lather.actions.ahead import Ahead
-from lather.actions.saving import suggested
+from lather.actions.job.saving import suggested
+from lather.actions.looking import under
+from lather.actions.stages import evening
 from lather.actions.start import start_workbench
 from lather.actions.table import all_actions
-from lather.assist.even_layers import work_of
+from lather.actions.work import proposing
+from lather.actions.work.ahead import Ahead
+from lather.assist.even.layers import work_of
 from lather.core.area.combine import Combine
 from lather.core.brush.stroke import PenSample
 from lather.core.last import forget_all
@@ -162,7 +164,7 @@ class TypedAheadTest(BenchCase):
 
 class InTurnTest(BenchCase):
     def test_whatever_is_pressed_meanwhile_comes_next(self) -> None:
-        from lather.ui.widgets import run_action
+        from lather.ui.parts.widgets import run_action
 
         self.open(spotted())
         self.answers.answers["path_to_save"] = self.folder / "work.lather"
@@ -176,7 +178,7 @@ class InTurnTest(BenchCase):
         self.assertTrue((self.folder / "work.lather").exists())
 
     def test_what_is_not_taken_is_said_after_a_delivery_and_a_check_too(self) -> None:
-        from lather.files.delivery import Delivery
+        from lather.files.exchange.delivery import Delivery
 
         self.open(even_state())
         self.bench.go_to_stage(Stage.EVEN)
@@ -187,7 +189,7 @@ class InTurnTest(BenchCase):
         self.work()
         self.assertIn("Delivered to", self.said[-1])
         self.assertIn("'Tame shine' in Even is proposed, and not taken.", self.said[-1])
-        with mock.patch("lather.actions.checking._checked"), \
+        with mock.patch("lather.actions.stages.checking._checked"), \
                 mock.patch.object(self.bench.gauge, "take_full"):
             self.press("check.all")
             self.work()
@@ -428,7 +430,7 @@ class AheadTest(BenchCase):
     def test_the_check_follows_and_is_done_when_it_is_asked_for(self) -> None:
         self.rest()
         self.work()
-        with mock.patch("lather.actions.checking._checked") as checked, \
+        with mock.patch("lather.actions.stages.checking._checked") as checked, \
                 mock.patch.object(self.bench.gauge, "take_full") as taken:
             self.rest()
             self.assertEqual(self.bench.tasks.ahead.title, "Checking")

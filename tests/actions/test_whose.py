@@ -8,11 +8,12 @@ import weakref
 from dataclasses import replace
 from unittest import mock
 
-from lather.actions import evening, proposing
-from lather.actions import finding as commands
-from lather.actions.saving import _save_to
-from lather.actions.settling import settle
-from lather.actions.stepping import Stepping
+from lather.actions.findings import finding as commands
+from lather.actions.job.saving import _save_to
+from lather.actions.job.settling import settle
+from lather.actions.job.stepping import Stepping
+from lather.actions.stages import evening
+from lather.actions.work import proposing
 from lather.assist.check.check import check
 from lather.core.rect import Rect
 from lather.document import areas, edits
@@ -25,7 +26,7 @@ from lather.document.layers.table import KINDS
 from lather.document.state import JobState, new_state
 from lather.document.tiles import NO_PIXELS
 from lather.errors import EditError
-from lather.files.journal import Journal
+from lather.files.jobs.journal import Journal
 from lather.render.cache import MOST_BOUNDARIES
 from lather.render.compositor import kept, render
 from lather.render.lenses.reference import _measured, skin_lab

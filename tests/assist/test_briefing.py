@@ -16,13 +16,13 @@ from lather.assist.briefing import (
 from lather.assist.retouch import RetouchOptions, assistants, retouch
 from lather.core.survey.findings.finding import Kind
 from lather.document import edits
-from lather.document.brief import Brief, Task
-from lather.document.briefing import set_brief
+from lather.document.agreed.brief import Brief, Task
+from lather.document.agreed.briefing import set_brief
+from lather.document.agreed.style import Style
+from lather.document.agreed.written_brief import KeptMark, WrittenBrief
 from lather.document.findings import Findings, FindingState
 from lather.document.layers.layer import Stage
 from lather.document.state import new_state
-from lather.document.style import Style
-from lather.document.written_brief import KeptMark, WrittenBrief
 from lather.errors import EditError
 from tests.support import Case, finding, photo_in
 

@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 
 from bench.cancelling import Watching
-from lather.assist.shape import even_other_side, hold_area, straighten_background
+from lather.assist.shape.shape import even_other_side, hold_area, straighten_background
 from lather.core.rect import Rect
 from lather.core.shape.guard import LEAST_AREA, along_lines, least_area
 from lather.core.work import CancelToken

@@ -12,7 +12,7 @@ import numpy as np
 from bench.changed import truth
 from bench.check_quality import clean_truth
 from bench.planted import PLANTS, painted
-from lather.assist.blind import blind_pair
+from lather.assist.check.blind import blind_pair
 from lather.assist.check.check import Verdict, check
 from lather.assist.check.lever import find_causes, find_lever
 from lather.assist.check.table import BY_ID, ROWS
@@ -23,12 +23,12 @@ from lather.core.colour.labs import lab_of
 from lather.core.kernels import prepare_kernels
 from lather.core.work import CancelToken
 from lather.document import edits
-from lather.document.briefing import set_brief
+from lather.document.agreed.briefing import set_brief
+from lather.document.agreed.style import Style
+from lather.document.agreed.trials import Answer
 from lather.document.layers.exposure import ExposureLayer
 from lather.document.layers.table import KINDS
 from lather.document.state import JobState, new_state
-from lather.document.style import Style
-from lather.document.trials import Answer
 from lather.errors import Cancelled, EditError
 from lather.render.compositor import render
 from tests.support import DEMO, Case, skin_photo

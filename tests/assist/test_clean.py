@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from lather.assist.clean import CleanOptions, propose_clean, with_kept
+from lather.assist.clean.clean import CleanOptions, propose_clean, with_kept
 from lather.core.bounds import N_DIRECTIONS
 from lather.core.rect import Rect
 from lather.core.survey.findings.advice import advice_for
@@ -253,7 +253,7 @@ class WideGamutTest(Case):
         import pyvips
 
         from lather.assist.survey import survey_photo
-        from lather.files.photos import read_photo
+        from lather.files.photos.reading import read_photo
         from tests.support import DEMO
 
         path = self.folder / "wide.tif"

@@ -9,13 +9,13 @@ import cv2
 import numpy as np
 
 from lather.assist.changed_outline import changed_outlines
-from lather.assist.even_findings import even_findings
-from lather.assist.even_out import propose_even_out
-from lather.assist.match import MatchOptions, propose_match, propose_redness
+from lather.assist.even.even_out import propose_even_out
+from lather.assist.even.findings import even_findings
+from lather.assist.even.match import MatchOptions, propose_match, propose_redness
+from lather.assist.even.scores import skin_scores
+from lather.assist.even.shine import STRENGTH, propose_shine
 from lather.assist.proposal import Meant, new_layers, weakened
 from lather.assist.retouch import RetouchOptions, as_one, retouch, stages_built
-from lather.assist.scores import skin_scores
-from lather.assist.shine import STRENGTH, propose_shine
 from lather.assist.skin_view import skin_view
 from lather.core.blend.modes import BlendMode
 from lather.core.check.skin import fine_lightness
@@ -27,6 +27,7 @@ from lather.core.survey.findings.finding import Kind
 from lather.core.survey.regions.region import Part, Region
 from lather.core.work import CancelToken
 from lather.document import edits
+from lather.document.agreed.style import Style
 from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.layers.area_colour import AreaColourLayer
@@ -36,7 +37,6 @@ from lather.document.layers.layer import Stage
 from lather.document.layers.pixels import PixelLayer
 from lather.document.planes import with_plane
 from lather.document.state import JobState, new_state
-from lather.document.style import Style
 from lather.document.tiles import BLACK_MASK
 from lather.errors import Cancelled
 from lather.render.compositor import render

@@ -8,14 +8,14 @@ from dataclasses import replace
 
 import numpy as np
 
-from lather.assist.clean import propose_clean
-from lather.assist.even_findings import even_findings
-from lather.assist.even_layers import grown, work_of
-from lather.assist.even_out import propose_even_out
-from lather.assist.match import propose_redness
+from lather.assist.clean.clean import propose_clean
+from lather.assist.even.even_out import propose_even_out
+from lather.assist.even.findings import even_findings
+from lather.assist.even.layers import grown, work_of
+from lather.assist.even.match import propose_redness
+from lather.assist.even.shine import propose_shine
 from lather.assist.proposal import Meant, honest, new_layers
 from lather.assist.retouch import RetouchOptions, as_one, retouch
-from lather.assist.shine import propose_shine
 from lather.assist.skin_view import skin_view
 from lather.core.area.combine import Combine
 from lather.core.last import forget_all
@@ -203,7 +203,7 @@ class GrowTest(Case):
         from unittest import mock
 
         shines = [f.id for f in self.state.findings.items if f.kind is Kind.SHINE]
-        with mock.patch("lather.assist.shine.find_shine", wraps=_find_shine()) as measured:
+        with mock.patch("lather.assist.even.shine.find_shine", wraps=_find_shine()) as measured:
             state = self.state
             for number in shines:
                 state = self.taken(state, propose_shine, [number])

@@ -7,22 +7,22 @@ from dataclasses import replace
 from functools import lru_cache
 
 from bench.turned import turned_state
-from lather.assist import shape
-from lather.assist.face_features import feature_now, features_now, mesh_of
-from lather.assist.scores import skin_scores
-from lather.assist.shape_measures import shape_measures
-from lather.assist.straight_lines import lines_under
+from lather.assist.even.scores import skin_scores
+from lather.assist.shape.face_features import feature_now, features_now, mesh_of
+from lather.assist.shape.measures import shape_measures
+from lather.assist.shape import shape
+from lather.assist.shape.straight_lines import lines_under
 from lather.core.kernels import prepare_kernels
 from lather.core.shape.features import FEATURES
 from lather.core.shape.symmetry import Evenness, Verdict
 from lather.core.survey.regions.region import Region
 from lather.document import edits
+from lather.document.agreed.style import Style
 from lather.document.job import Job
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState, new_state
-from lather.document.style import Style
 from lather.errors import EditError
-from lather.files.photos import read_photo
+from lather.files.photos.reading import read_photo
 from lather.tools.base import ShapeHand
 from lather.tools.shape_parts import shift_of
 from tests.support import DEMO, Case, draw, session_for
@@ -128,7 +128,7 @@ class FeatureTest(Case):
                 found = shift_of(begun, layer, now, wanted_mm * per_mm)
                 assert found is not None
                 from lather.core.shape.guard import Guard
-                from lather.document.live_field import LiveField
+                from lather.document.painting.live_field import LiveField
 
                 live = LiveField(layer, state.photo.rect)
                 share = live.shift(*found, Guard())

@@ -16,13 +16,13 @@ from lather.assist.briefing import written_brief
 from lather.core.area.combine import Combine
 from lather.core.rect import Rect
 from lather.document import areas
-from lather.document.brief import Brief, Delivered, Task
-from lather.document.briefing import set_brief
+from lather.document.agreed.brief import Brief, Delivered, Task
+from lather.document.agreed.briefing import set_brief
+from lather.document.agreed.style import Style
 from lather.document.state import new_state
-from lather.document.style import Style
-from lather.files.brief import write_brief
-from lather.files.jobwriter import save_job
-from lather.files.photos import read_photo
+from lather.files.jobs.brief import write_brief
+from lather.files.jobs.jobwriter import save_job
+from lather.files.photos.reading import read_photo
 from tests.cli.test_cli import call
 from tests.support import Case, small_portrait
 
@@ -189,7 +189,7 @@ import os, resource, signal, sys
 import numpy as np
 from pathlib import Path
 from lather.errors import LatherError
-from lather.files.delivery import Delivery, encode_photo
+from lather.files.exchange.delivery import Delivery, encode_photo
 folder = Path(sys.argv[1])
 samples = np.random.default_rng(1).integers(0, 65536, (700, 700, 3)).astype('u2')
 signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
@@ -222,10 +222,10 @@ print([name for name in open_files if str(folder) in name], os.listdir(folder))
         import pyvips
 
         from lather.errors import LatherError
-        from lather.files.delivery import Delivery, encode_photo
+        from lather.files.exchange.delivery import Delivery, encode_photo
 
         full = pyvips.Error("unable to write", "unix error: No space left on device\n")
-        with mock.patch("lather.files.delivery._save", side_effect=full), \
+        with mock.patch("lather.files.exchange.delivery._save", side_effect=full), \
                 self.assertRaisesRegex(LatherError, "the disk of .* is full; make room"):
             encode_photo(np.zeros((8, 8, 3), "u2"), None, self.folder / "o.png", Delivery())
         self.assertEqual(list(self.folder.glob(".lather-*")), [])

@@ -8,14 +8,14 @@ from dataclasses import replace
 from pathlib import Path
 
 from lather.document import edits
-from lather.document.brief import Brief
-from lather.document.briefing import set_brief
+from lather.document.agreed.brief import Brief
+from lather.document.agreed.briefing import set_brief
+from lather.document.agreed.style import Style
+from lather.document.agreed.written_brief import WrittenBrief
 from lather.document.layers.table import KINDS
-from lather.document.style import Style
-from lather.document.written_brief import WrittenBrief
-from lather.files.brief import read_brief, write_brief
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
+from lather.files.jobs.brief import read_brief, write_brief
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
 from tests.cli.test_cli import call
 from tests.support import Case, small_portrait
 
@@ -113,7 +113,7 @@ class CheckTest(PhotoCase):
     def setUp(self) -> None:
         super().setUp()
         from lather.document.state import new_state
-        from lather.files.photos import read_photo
+        from lather.files.photos.reading import read_photo
 
         self.state = new_state(read_photo(self.photo))
 

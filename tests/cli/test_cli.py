@@ -19,8 +19,8 @@ from lather.document import edits
 from lather.document.layers.curves import CurvesLayer
 from lather.document.layers.smooth import SmoothLayer
 from lather.document.state import new_state
-from lather.files.jobwriter import save_job
-from lather.files.photos import read_photo
+from lather.files.jobs.jobwriter import save_job
+from lather.files.photos.reading import read_photo
 from tests.files.test_job_file import edited, rewritten
 from tests.support import DEMO, Case, photo_in
 

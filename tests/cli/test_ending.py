@@ -14,9 +14,9 @@ from lather.cli.ending import Terminated, asked, ending_cleanly
 from lather.cli.main import main
 from lather.cli.progress import report
 from lather.errors import Cancelled
-from lather.files.backups import backups_of
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
+from lather.files.jobs.backups import backups_of
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
 from lather.files.places import beside
 from tests.cli.test_cli import ROOT
 from tests.cli.test_outputs import program, small_photo
@@ -167,7 +167,7 @@ class LinkTest(Case):
         self.assertEqual(beside(self.link), beside(self.job))
 
     def test_a_verb_that_writes_it_takes_the_jobs_own_lock(self) -> None:
-        from lather.files.lock import Lock
+        from lather.files.jobs.lock import Lock
 
         lock = Lock.acquire(beside(self.job).lock, "a")
         try:

@@ -11,14 +11,14 @@ import numpy as np
 import pyvips
 from PIL import Image, ImageCms
 
-from lather.actions.recovery import open_path
+from lather.actions.job.recovery import open_path
 from lather.core.work import no_progress
 from lather.document import edits
 from lather.document.state import new_state
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
-from lather.files.openraster import write_openraster
-from lather.files.photos import decode_photo, read_photo
+from lather.files.exchange.openraster import write_openraster
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
+from lather.files.photos.reading import decode_photo, read_photo
 from lather.render.pictures import Pictures
 from tests.cli.test_cli import call
 from tests.files.test_odd_photos import grey_profile, tiff

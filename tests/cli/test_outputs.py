@@ -11,8 +11,8 @@ import threading
 from pathlib import Path
 from unittest import mock
 
-from lather.actions import recovery
-from lather.actions.keeping import Keeper
+from lather.actions.job import recovery
+from lather.actions.job.keeping import Keeper
 from lather.cli.main import VERBS
 from lather.core.work import no_progress
 from lather.document import edits
@@ -20,12 +20,12 @@ from lather.document.job import Job
 from lather.document.state import new_state
 from lather.errors import LatherError
 from lather.files.atomic import replacing
-from lather.files.delivery import Delivery, encode_photo
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
-from lather.files.lock import Lock
+from lather.files.exchange.delivery import Delivery, encode_photo
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
+from lather.files.jobs.lock import Lock
 from lather.files.outputs import Form, Output, check_outputs, with_ending
-from lather.files.photos import read_photo
+from lather.files.photos.reading import read_photo
 from lather.files.places import beside
 from lather.render.worker import SameThread
 from tests.cli.test_cli import ROOT, call
@@ -204,7 +204,7 @@ class JobWritersTest(Case):
 
     def test_a_job_that_is_open_is_left_alone(self) -> None:
         code = (
-            "import sys, pathlib, lather.files.lock as l, lather.files.places as p\n"
+            "import sys, pathlib, lather.files.jobs.lock as l, lather.files.places as p\n"
             "lock = l.Lock.acquire(p.beside(pathlib.Path(sys.argv[1])).lock, 'work')\n"
             "print('held', flush=True); sys.stdin.read()"
         )

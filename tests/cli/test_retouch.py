@@ -10,7 +10,7 @@ import numpy as np
 
 from lather.cli.main import main
 from lather.document.layers.layer import Stage
-from lather.files.jobfile import load_job
+from lather.files.jobs.jobfile import load_job
 from tests.cli.test_cli import call
 from tests.support import DEMO, Case, small_portrait
 

@@ -13,9 +13,9 @@ import cv2
 import numpy as np
 
 from lather.cli.main import main
-from lather.files.backups import backups_of
-from lather.files.jobfile import load_job
-from lather.files.lock import Lock
+from lather.files.jobs.backups import backups_of
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.lock import Lock
 from lather.files.places import beside
 from tests.support import DEMO, Case
 

@@ -113,7 +113,7 @@ class FoldTest(Case):
                     self.assertFalse(is_natural(between(middle - step, middle + step), MESH))
 
     def test_a_fold_is_kept_in_every_style_and_never_a_hair(self) -> None:
-        from lather.document.style import Style
+        from lather.document.agreed.style import Style
 
         line = MESH[list(NASOLABIAL[RIGHT]), :2]
         path = np.concatenate([between(a, b, 8) for a, b in zip(line[:-1], line[1:], strict=True)])

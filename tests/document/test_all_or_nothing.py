@@ -3,14 +3,14 @@
 import errno
 from unittest import mock
 
-from lather.actions.keeping import Keeper
-from lather.actions.recovery import Opened
+from lather.actions.job.keeping import Keeper
+from lather.actions.job.recovery import Opened
 from lather.document import edits
 from lather.document.digest import digest
 from lather.document.events import Signal
 from lather.document.history import History, Step, planes_of
 from lather.document.job import Job
-from lather.files.spill import Spill
+from lather.files.jobs.spill import Spill
 from tests.support import Case, Later, apply_edit, painted_state, random_tile
 
 

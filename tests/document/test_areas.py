@@ -18,10 +18,10 @@ from lather.document.planes import Planes, Regions, read_plane, with_plane
 from lather.document.state import new_state
 from lather.document.tiles import BLACK_MASK, Tiles
 from lather.errors import EditError
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
-from lather.files.journal import Journal
-from lather.files.journalreader import read_journal
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
+from lather.files.jobs.journal import Journal
+from lather.files.jobs.journalreader import read_journal
 from lather.render.compositor import render
 from tests.support import Case, noise_photo, painted_state, photo_in
 

@@ -11,20 +11,20 @@ from hypothesis import strategies as st
 from lather.core.bounds import MOST_TRIALS
 from lather.core.survey.findings.finding import Kind
 from lather.document import edits
-from lather.document.brief import (
+from lather.document.agreed.brief import (
     Brief,
     Delivered,
     Task,
     missing_consent,
     refuse_contradictions,
 )
-from lather.document.briefing import add_trial, retouching, set_brief
+from lather.document.agreed.briefing import add_trial, retouching, set_brief
+from lather.document.agreed.style import Style
+from lather.document.agreed.trials import Answer, Trial, told
 from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.layers.exposure import ExposureLayer
 from lather.document.state import new_state
-from lather.document.style import Style
-from lather.document.trials import Answer, Trial, told
 from lather.errors import BoundsError, BriefError, EditError
 from tests.support import Case, painted_state, skin_photo, surveyed
 

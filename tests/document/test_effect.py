@@ -9,6 +9,7 @@ import numpy as np
 from lather.core.blend.modes import BlendMode
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
+from lather.document.agreed.style import Style
 from lather.document.effect import changes_anything, changes_more_than_notes
 from lather.document.findings import FindingState
 from lather.document.job import Job
@@ -16,11 +17,10 @@ from lather.document.layers.blur import BlurLayer
 from lather.document.layers.exposure import ExposureLayer
 from lather.document.layers.limits import Limits, Span
 from lather.document.state import new_state
-from lather.document.style import Style
 from lather.document.tiles import WHITE_MASK, Tile
 from lather.document.ungrouping import lost_by_ungrouping, ungroup
 from lather.errors import EditError
-from lather.files.findings import findings_entry, findings_from
+from lather.files.jobs.findings import findings_entry, findings_from
 from lather.render.compositor import render
 from lather.render.effect import shows
 from tests.support import Case, Rect, noise_photo, painted_state, random_tile, surveyed

@@ -9,7 +9,7 @@ from lather.document.digest import digest
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
 from lather.document.state import new_state
-from lather.files.findings import findings_entry, findings_from
+from lather.files.jobs.findings import findings_entry, findings_from
 from tests.support import Case, finding, noise_photo, surveyed
 
 

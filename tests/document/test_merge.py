@@ -14,8 +14,8 @@ from lather.document.digest import digest
 from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.merge import merge, same_work
+from lather.document.painting.strokes import StrokeRecord, readings_of
 from lather.document.planes import Regions, with_plane
-from lather.document.strokes import StrokeRecord, readings_of
 from lather.document.tiles import BLACK_MASK
 from lather.document.tree import walk
 from tests.support import Case, apply_edit, edit_sequences, finding, painted_state, surveyed

@@ -16,8 +16,8 @@ from lather.document import edits
 from lather.document.layers.light import MAP, LightLayer
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.layers.table import KINDS
-from lather.document.live_field import LiveField, Made
 from lather.document.merge import merge
+from lather.document.painting.live_field import LiveField, Made
 from lather.document.reshapes import add_reshape
 from lather.document.state import JobState, new_state
 from lather.document.tree import replaced
@@ -110,7 +110,7 @@ class MapTest(Case):
         self.assertIn("painted on meanwhile", said)
 
     def test_a_new_layer_of_which_nothing_is_left_does_not_come(self) -> None:
-        from lather.document.strokes import StrokeRecord
+        from lather.document.painting.strokes import StrokeRecord
 
         before = new_state(noise_photo(400, 360))
         state = edits.add_pixel_layer(before)

@@ -12,10 +12,10 @@ from lather.document.layers.layer import new_id
 from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState, new_state
 from lather.errors import EditError
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
-from lather.files.png import is_whole
-from lather.files.tilecodec import decode_tile, encode_tile
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
+from lather.files.jobs.tilecodec import decode_tile, encode_tile
+from lather.files.photos.png import is_whole
 from tests.support import Case, finding, photo_in, random_tile
 
 

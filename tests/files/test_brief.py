@@ -11,16 +11,16 @@ from hypothesis import strategies as st
 
 from lather.core.survey.findings.finding import Kind
 from lather.document import edits
-from lather.document.brief import Brief, Delivered, Task
-from lather.document.briefing import add_trial, set_brief
+from lather.document.agreed.brief import Brief, Delivered, Task
+from lather.document.agreed.briefing import add_trial, set_brief
+from lather.document.agreed.style import Style
+from lather.document.agreed.trials import Answer, Trial
+from lather.document.agreed.written_brief import KeptMark, WrittenBrief
 from lather.document.state import new_state
-from lather.document.style import Style
-from lather.document.trials import Answer, Trial
-from lather.document.written_brief import KeptMark, WrittenBrief
 from lather.errors import BriefError
-from lather.files.brief import brief_entry, brief_from, brief_text, read_brief, write_brief
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
+from lather.files.jobs.brief import brief_entry, brief_from, brief_text, read_brief, write_brief
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
 from tests.support import Case, photo_in
 
 briefs = st.builds(

@@ -12,12 +12,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from PIL import Image
 
-from lather.actions.delivering import write_pictures
+from lather.actions.job.delivering import write_pictures
 from lather.core.work import CancelToken, no_progress
 from lather.document.photo import Metadata
 from lather.document.state import new_state
 from lather.errors import LatherError, UsageError
-from lather.files.delivery import (
+from lather.files.endings import WRITABLE_BITS
+from lather.files.exchange.delivery import (
     PRESETS,
     Delivery,
     SizeBy,
@@ -25,9 +26,8 @@ from lather.files.delivery import (
     delivery_to_json,
     encode_photo,
 )
-from lather.files.endings import WRITABLE_BITS
-from lather.files.metadata import Keep
-from lather.files.photos import read_photo
+from lather.files.photos.metadata import Keep
+from lather.files.photos.reading import read_photo
 from tests.support import Case, noise_photo, photo_in
 
 GPS, OWNER, CAMERA = (48.0, 12.0, 30.0), "A. Maker", "Box camera"

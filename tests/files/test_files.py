@@ -21,11 +21,11 @@ from lather.document.tiles import Tiles
 from lather.document.tree import walk
 from lather.errors import JobFileError, LatherError, PhotoError, UsageError
 from lather.files.atomic import replacing
-from lather.files.delivery import Delivery, SizeBy, encode_photo
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
-from lather.files.photos import decode_photo, read_photo
-from lather.files.recordings import read_recording, write_recording
+from lather.files.exchange.delivery import Delivery, SizeBy, encode_photo
+from lather.files.exchange.recordings import read_recording, write_recording
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
+from lather.files.photos.reading import decode_photo, read_photo
 from lather.render.compositor import render
 from tests.support import DEMO, Case, painted_state, random_tile
 

@@ -23,12 +23,12 @@ from lather.document.layers.pixels import PixelLayer
 from lather.document.state import new_state
 from lather.document.tree import walk
 from lather.errors import Cancelled, JobFileError, LatherError, PhotoMissingError
-from lather.files.backups import backups_of
-from lather.files.delivery import Delivery, encode_photo
-from lather.files.jobfile import load_job, read_revision
-from lather.files.jobwriter import save_job
-from lather.files.migrations import VERSION
-from lather.files.photos import read_photo
+from lather.files.exchange.delivery import Delivery, encode_photo
+from lather.files.jobs.backups import backups_of
+from lather.files.jobs.jobfile import load_job, read_revision
+from lather.files.jobs.jobwriter import save_job
+from lather.files.jobs.migrations import VERSION
+from lather.files.photos.reading import read_photo
 from lather.render.compositor import render
 from lather.render.flatten import flatten
 from tests.support import (

@@ -17,10 +17,10 @@ from lather.document.job import Job
 from lather.document.state import new_state
 from lather.document.tree import walk
 from lather.errors import JobFileError, NewerError
-from lather.files.delta import DeltaReader, DeltaWriter
-from lather.files.journal import Journal
-from lather.files.journalreader import read_journal
-from lather.files.journalrecords import VERSION
+from lather.files.jobs.delta import DeltaReader, DeltaWriter
+from lather.files.jobs.journal import Journal
+from lather.files.jobs.journalreader import read_journal
+from lather.files.jobs.journalrecords import VERSION
 from tests.support import Case, apply_edit, edit_sequences, noise_photo, painted_state, random_tile
 
 
@@ -253,7 +253,8 @@ class WritingTest(Case):
         layer_id = kept.job.state.active_id
         tiles = kept.job.state.active.tiles.with_tiles({(0, 0): random_tile(9)})
         after = edits.set_pixels(kept.job.state, layer_id, tiles)
-        with mock.patch("lather.files.journalrecords.os.write", full), self.assertRaises(OSError):
+        filling = mock.patch("lather.files.jobs.journalrecords.os.write", full)
+        with filling, self.assertRaises(OSError):
             kept.journal.record("stroke", after)
         self.assertEqual(len(calls), 2)
         self.assertEqual(kept.journal.path.read_bytes(), good)
@@ -304,7 +305,7 @@ class WritingTest(Case):
         self.assertEqual(last[-1].state.active.name, "after")
 
     def test_a_record_that_is_no_step_ends_the_journal(self) -> None:
-        from lather.files.journalrecords import _HEADER, _MAGIC, zlib
+        from lather.files.jobs.journalrecords import _HEADER, _MAGIC, zlib
 
         self.kept.apply([("paint", 1)])
         path = self.kept.journal.path
@@ -319,7 +320,7 @@ class WritingTest(Case):
             self.assertFalse(read_journal(path).is_damaged)
 
     def test_a_journal_of_a_newer_lather_is_called_so(self) -> None:
-        with mock.patch("lather.files.journalrecords.VERSION", VERSION + 1):
+        with mock.patch("lather.files.jobs.journalrecords.VERSION", VERSION + 1):
             Journal(self.folder / "newer", self.kept.base, "r", {}).close(delete=False)
         with self.assertRaisesRegex(NewerError, "made by a newer Lather .format"):
             read_journal(self.folder / "newer")
@@ -327,7 +328,7 @@ class WritingTest(Case):
     def test_a_step_too_large_for_the_journal_is_refused_and_leaves_it_whole(self) -> None:
         before = self.kept.journal.path.read_bytes()
         after = edits.rename(self.kept.base, self.kept.base.active_id, "x" * 500)
-        small = mock.patch("lather.files.journalrecords._MOST_JSON_BYTES", 400)
+        small = mock.patch("lather.files.jobs.journalrecords._MOST_JSON_BYTES", 400)
         with small, self.assertRaisesRegex(JobFileError, "too large for the journal"):
             self.kept.journal.record("Rename", after)
         self.assertEqual(self.kept.journal.path.read_bytes(), before)

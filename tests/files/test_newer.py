@@ -15,22 +15,22 @@ from lather.core.blend.modes import BlendMode
 from lather.core.survey.findings.finding import Kind
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
+from lather.document.agreed.style import Style, Weak
 from lather.document.digest import digest
 from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.layers.layer import Stage
 from lather.document.layers.unknown import UnknownLayer
 from lather.document.planes import Regions, with_plane
-from lather.document.style import Style, Weak
 from lather.document.tiles import BLACK_MASK
 from lather.document.tree import walk
 from lather.errors import EditError, NewerError
-from lather.files import openraster
-from lather.files.carried import not_carried
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
-from lather.files.journal import Journal
-from lather.files.journalreader import read_journal
+from lather.files.exchange import openraster
+from lather.files.exchange.carried import not_carried
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
+from lather.files.jobs.journal import Journal
+from lather.files.jobs.journalreader import read_journal
 from lather.render.compositor import render
 from lather.render.flatten import flatten
 from lather.render.pictures import Pictures

@@ -12,13 +12,13 @@ from lather.core.rect import Rect
 from lather.document.photo import NO_PROFILE, Metadata, Photo
 from lather.document.state import new_state
 from lather.errors import PhotoError, TruncatedError
-from lather.files.delivery import Delivery, SizeBy, encode_photo
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
-from lather.files.metadata import Keep
-from lather.files.openraster import read_openraster, write_openraster
-from lather.files.photos import decode_photo, read_photo
-from lather.files.tiff import read_directory
+from lather.files.exchange.delivery import Delivery, SizeBy, encode_photo
+from lather.files.exchange.openraster import read_openraster, write_openraster
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
+from lather.files.photos.metadata import Keep
+from lather.files.photos.reading import decode_photo, read_photo
+from lather.files.photos.tiff import read_directory
 from lather.render.pictures import Pictures
 from tests.support import Case, noise_photo
 

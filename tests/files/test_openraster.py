@@ -21,10 +21,10 @@ from lather.document.layers.table import KINDS
 from lather.document.tiles import NO_PIXELS
 from lather.document.tree import replaced, walk
 from lather.errors import LatherError, PhotoError
-from lather.files.carried import not_carried
-from lather.files.delivery import Delivery, encode_photo
-from lather.files.openraster import read_openraster, write_openraster
-from lather.files.photos import read_photo
+from lather.files.exchange.carried import not_carried
+from lather.files.exchange.delivery import Delivery, encode_photo
+from lather.files.exchange.openraster import read_openraster, write_openraster
+from lather.files.photos.reading import read_photo
 from lather.render.compositor import render
 from lather.render.flatten import flatten
 from lather.render.pictures import Pictures

@@ -16,9 +16,9 @@ from PIL import Image
 
 from lather.core.colour.display import to_screen
 from lather.errors import LatherError, PhotoError
-from lather.files.delivery import Delivery, encode_photo
-from lather.files.metadata import Keep
-from lather.files.photos import decode_photo, read_photo
+from lather.files.exchange.delivery import Delivery, encode_photo
+from lather.files.photos.metadata import Keep
+from lather.files.photos.reading import decode_photo, read_photo
 from tests.support import DEMO, Case, photo_in
 
 TIFF_PACKINGS = ("none", "lzw", "deflate", "packbits")

@@ -13,17 +13,17 @@ from hypothesis import strategies as st
 from lather.document.history import History, Step
 from lather.document.tiles import Tile
 from lather.errors import InUseError, LatherError
-from lather.files.backups import backups_of, keep_backup
-from lather.files.lock import Lock, is_alive, read_holder
+from lather.files.jobs.backups import backups_of, keep_backup
+from lather.files.jobs.lock import Lock, is_alive, read_holder
+from lather.files.jobs.spill import Spill
 from lather.files.places import all_apart, apart, beside
-from lather.files.spill import Spill
 from tests.support import Case, noise_photo, painted_state, random_tile
 
 ROOT = Path(__file__).parents[2]
 HOLD = """
 import sys
 from pathlib import Path
-from lather.files.lock import Lock
+from lather.files.jobs.lock import Lock
 lock = Lock.acquire(Path(sys.argv[1]), "a.lather")
 print("held", flush=True)
 sys.stdin.readline()

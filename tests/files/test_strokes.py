@@ -12,15 +12,20 @@ from lather.core.work import CancelToken
 from lather.document import bounds, edits
 from lather.document.digest import digest
 from lather.document.job import Job
+from lather.document.painting.strokes import (
+    MOST_READINGS,
+    READING_COLUMNS,
+    StrokeRecord,
+    readings_of,
+)
 from lather.document.scale import set_scale
-from lather.document.strokes import MOST_READINGS, READING_COLUMNS, StrokeRecord, readings_of
 from lather.errors import Cancelled, EditError, JobFileError
-from lather.files import jobwriter
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
-from lather.files.journal import Journal
-from lather.files.journalreader import read_journal
-from lather.files.strokes import PackedNumbers, packed_readings, stroke_entry, strokes_from
+from lather.files.jobs import jobwriter
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
+from lather.files.jobs.journal import Journal
+from lather.files.jobs.journalreader import read_journal
+from lather.files.jobs.strokes import PackedNumbers, packed_readings, stroke_entry, strokes_from
 from lather.render.compositor import render
 from tests.files.test_job_file import DATA, edited, rewritten
 from tests.support import Case, finding, painted_state, photo_in
@@ -60,7 +65,7 @@ class LongWorkTest(Case):
                 encoded.append(len(text))
             return text
 
-        with mock.patch("lather.files.jobwriter.json.dumps", watched):
+        with mock.patch("lather.files.jobs.jobwriter.json.dumps", watched):
             save_job(state, self.folder / "a.lather")
         self.assertEqual(len(encoded), 2000)
         self.assertLess(max(encoded), 2000)  # characters in one go
@@ -77,7 +82,7 @@ class LongWorkTest(Case):
                 token.cancel()
             return real(record)
 
-        with mock.patch("lather.files.jobwriter.stroke_entry", cancelling), self.assertRaises(
+        with mock.patch("lather.files.jobs.jobwriter.stroke_entry", cancelling), self.assertRaises(
             Cancelled
         ):
             save_job(state, self.folder / "a.lather", cancel=token)
@@ -121,7 +126,7 @@ class EarlierFormatsTest(Case):
             self.assert_close(new.readings, rows, 1e-4)
 
     def test_a_journal_of_the_earlier_format_is_replayed(self) -> None:
-        from lather.files.photos import read_photo
+        from lather.files.photos.reading import read_photo
         from lather.render.flatten import flatten
 
         base = load_job(DATA / "job-v2.lather")
@@ -134,7 +139,7 @@ class EarlierFormatsTest(Case):
 
     def test_journals_of_formats_3_and_4_are_replayed(self) -> None:
         """The one knew one plane of a layer, without a name; the other no limits of layers."""
-        from lather.files.photos import read_photo
+        from lather.files.photos.reading import read_photo
         from lather.render.flatten import flatten
 
         for version, n_steps in ((3, 6), (4, 4)):
@@ -257,7 +262,8 @@ class BoundsTest(Case):
         save_job(state, path)
         earlier = path.read_bytes()
         far = edits.set_findings(state, type(state.findings)(0.1, (finding(1, x=9e5),)))
-        reading = mock.patch("lather.files.jobreader.findings_from", side_effect=ValueError("x"))
+        refused = ValueError("x")
+        reading = mock.patch("lather.files.jobs.jobreader.findings_from", side_effect=refused)
         with reading, self.assertRaisesRegex(JobFileError, "cannot be read back .the findings"):
             save_job(far, path)
         self.assertEqual(path.read_bytes(), earlier)

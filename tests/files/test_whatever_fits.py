@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 from lather.core import bounds
 from lather.core.bounds import Bound, Several, Text, When, Within
 from lather.document import edits
-from lather.document.brief import Brief
+from lather.document.agreed.brief import Brief
 from lather.document.digest import digest
 from lather.document.findings import Findings
 from lather.document.job import Job
@@ -28,10 +28,10 @@ from lather.document.scale import set_scale
 from lather.document.state import JobState, new_state
 from lather.document.tree import walk
 from lather.errors import BoundsError, EditError
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
-from lather.files.journal import Journal
-from lather.files.journalreader import read_journal
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
+from lather.files.jobs.journal import Journal
+from lather.files.jobs.journalreader import read_journal
 from tests.files.test_job_file import described, edited, rewritten
 from tests.support import Case, finding, photo_in, skin_photo
 
@@ -297,7 +297,7 @@ class UnreadTest(Case):
         journal.close(delete=False)
         text = journal.path.read_bytes()
         self.assertIn(b'"sigma_px":8.0', text)
-        from lather.files.journalrecords import packed_record, records
+        from lather.files.jobs.journalrecords import packed_record, records
 
         written = [(entry, bytes(blobs)) for entry, blobs, _ in records(journal.path)]
         step = json.loads(json.dumps(written[-1][0]).replace('"sigma_px": 8.0', '"sigma_px": 900'))

@@ -26,14 +26,14 @@ from lather.render.compositor import (
     scene_of,
 )
 from lather.render.flatten import flatten, merged_layer
-from lather.render.geometry import ViewGeometry
 from lather.render.ground import Ground
 from lather.render.layers.scene import transparent
 from lather.render.levels import read_level
+from lather.render.screen.geometry import ViewGeometry
+from lather.render.screen.view import Shown, ViewTiles
 from lather.render.shown import render_mask
 from lather.render.stack import lay_on
 from lather.render.touched import touched_share
-from lather.render.view import Shown, ViewTiles
 from lather.render.worker import SameThread, Workers
 from tests.support import Case, Later, noise_photo, painted_state, random_tile
 
@@ -367,7 +367,7 @@ class ViewTilesTest(Case):
         """Asked for, evicted, changed and asked for again: the old answer comes, and the new."""
         state, slow = painted_state(), Slow()
         view = ViewTiles(state, slow, lambda request: None)
-        with mock.patch("lather.render.view.MOST_TILES", 1):
+        with mock.patch("lather.render.screen.view.MOST_TILES", 1):
             view.request(Shown.AFTER, 0, (0, 0))
             slow.work()
             view.request(Shown.AFTER, 0, (0, 1))  # evicts the first
@@ -386,7 +386,7 @@ class ViewTilesTest(Case):
         for _ in range(30):
             state, slow = painted_state(), Slow()
             view = ViewTiles(state, slow, lambda request: None)
-            with mock.patch("lather.render.view.MOST_TILES", 2):
+            with mock.patch("lather.render.screen.view.MOST_TILES", 2):
                 for number in range(8):
                     view.request(Shown.AFTER, 0, (0, int(random.integers(0, 2))))
                     view.request(Shown.AFTER, 0, (1, 0))
@@ -449,8 +449,8 @@ class ViewTilesTest(Case):
         state, arrived = painted_state(), []
         view = ViewTiles(state, SameThread(), arrived.append)
         with (
-            mock.patch("lather.render.view.TileRequest.render", side_effect=MemoryError),
-            self.assertLogs("lather.render.view"),
+            mock.patch("lather.render.screen.view.TileRequest.render", side_effect=MemoryError),
+            self.assertLogs("lather.render.screen.view"),
         ):
             view.request(Shown.AFTER, 0, (0, 0))
         view.request(Shown.AFTER, 0, (0, 0))

@@ -14,18 +14,18 @@ from lather.core.rect import Rect
 from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.regions.region import Region
 from lather.document import edits
+from lather.document.agreed.style import Style
 from lather.document.diff import changed_cells
 from lather.document.findings import Findings
 from lather.document.layers.limits import Limits, Span
 from lather.document.layers.table import KINDS
 from lather.document.scale import move_handle
 from lather.document.state import JobState, new_state
-from lather.document.style import Style
 from lather.document.tiles import NO_PIXELS
 from lather.document.tree import replaced
 from lather.render.lenses.lens import LensLook
 from lather.render.lenses.table import LENSES
-from lather.render.view import Shown, TileRequest, ViewTiles
+from lather.render.screen.view import Shown, TileRequest, ViewTiles
 from lather.render.worker import SameThread
 from tests.stacks import bell, lips_at
 from tests.support import Case, random_tile, skin_photo

@@ -21,8 +21,8 @@ from lather.document.photo import Photo
 from lather.document.state import JobState, new_state
 from lather.document.tiles import NO_PIXELS
 from lather.errors import EditError
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
 from lather.render.compositor import render
 from lather.render.flatten import flatten
 from tests.files.test_job_file import edited, rewritten

@@ -23,7 +23,7 @@ from lather.document.layers.table import COMPUTED, KINDS
 from lather.document.photo import Photo
 from lather.document.state import JobState, new_state
 from lather.document.tiles import TILE_PX, WHITE_MASK
-from lather.files.photos import read_photo
+from lather.files.photos.reading import read_photo
 from lather.paths import SOURCE_TREE
 from lather.render.compositor import render
 from lather.render.layers.table import ADD

@@ -25,8 +25,8 @@ from lather.document.planes import Regions
 from lather.document.state import JobState, new_state
 from lather.document.tiles import BLACK_MASK, TILE_PX, WHITE_MASK
 from lather.errors import EditError
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
 from lather.render import compositor
 from lather.render.around import AroundCache
 from lather.render.cache import Caches

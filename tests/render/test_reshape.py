@@ -25,14 +25,14 @@ from lather.document.photo import Photo
 from lather.document.planes import Regions, with_plane
 from lather.document.state import JobState, new_state
 from lather.document.tiles import BLACK_MASK, TILE_PX
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
 from lather.render.compositor import kept, render
 from lather.render.flatten import flatten
 from lather.render.reshaping import sources
+from lather.render.screen.view import screen_bytes
 from lather.render.shown import render_mask
 from lather.render.space import Space, photo_space
-from lather.render.view import screen_bytes
 from tests.stacks import bell
 from tests.support import Case, draw, noise_photo, photo_in, session_for
 

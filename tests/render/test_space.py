@@ -11,11 +11,11 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from lather.actions.kept import KeptMarks
-from lather.actions.rim_watch import examine_area
-from lather.actions.sight import Sights
+from lather.actions.findings.kept import KeptMarks
+from lather.actions.hand.rim_watch import examine_area
+from lather.actions.looking.sight import Sights
+from lather.actions.looking.under import _layer_at
 from lather.actions.start import start_workbench
-from lather.actions.under import _layer_at
 from lather.assist import masks
 from lather.assist.changed_outline import changed_outlines
 from lather.assist.picking import picked_in_region
@@ -47,8 +47,8 @@ from lather.render.ground import ground_of, photo_ground, seen_ground
 from lather.render.marks import findings_in
 from lather.render.regions import region_coverage
 from lather.render.reshaping import shown_field
+from lather.render.screen.view import screen_bytes
 from lather.render.space import Space, layer_space, photo_space
-from lather.render.view import screen_bytes
 from lather.render.visibility import refuse_unless_seen
 from lather.settings.store import Settings
 from lather.tools.reading import source_of

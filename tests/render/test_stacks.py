@@ -17,17 +17,17 @@ from lather.core.rect import Rect
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.state import JobState, new_state
 from lather.document.tree import path_to, replaced, walk
-from lather.files.journal import Journal
-from lather.files.journalreader import read_journal
+from lather.files.jobs.journal import Journal
+from lather.files.jobs.journalreader import read_journal
 from lather.render import compositor
 from lather.render.around import AroundCache
 from lather.render.cache import Caches
 from lather.render.compositor import render
 from lather.render.flatten import flatten
 from lather.render.lenses.lens import LensLook
+from lather.render.screen.view import Shown, TileRequest, screen_bytes
 from lather.render.shown import render_mask
 from lather.render.space import layer_space, photo_space
-from lather.render.view import Shown, TileRequest, screen_bytes
 from tests.stacks import bell, stack_of, stacks
 from tests.support import Case, noise_photo
 

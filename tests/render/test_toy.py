@@ -18,10 +18,10 @@ from lather.document.layers.parameters import Parameters, number
 from lather.document.layers.table import KINDS
 from lather.document.merge import merge
 from lather.document.state import new_state
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
-from lather.files.journal import Journal
-from lather.files.journalreader import read_journal
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
+from lather.files.jobs.journal import Journal
+from lather.files.jobs.journalreader import read_journal
 from lather.render.compositor import render
 from lather.render.flatten import flatten
 from lather.render.layers.table import ADD

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from lather.actions.rim_watch import examine_brush
+from lather.actions.hand.rim_watch import examine_brush
 from lather.core.area.combine import Combine
 from lather.core.blend.modes import BlendMode
 from lather.core.brush.stroke import Brush, PenSample

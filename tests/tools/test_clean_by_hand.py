@@ -14,19 +14,19 @@ from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.findings.finding import Kind
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
+from lather.document.agreed.style import Style, Weak
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
 from lather.document.photo import Photo
 from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.state import new_state
-from lather.document.style import Style, Weak
 from lather.document.tiles import BLACK_MASK
 from lather.errors import EditError
 from lather.render.compositor import render
 from lather.render.ground import photo_ground
 from lather.render.lenses.table import render_region
 from lather.render.regions import region_coverage
-from lather.render.view import Shown
+from lather.render.screen.view import Shown
 from lather.tools.free import cut_free_at, place_of_area, place_of_finding
 from lather.tools.table import tool
 from tests.support import Case, draw, finding, mended, session_for, skin_photo, surveyed

@@ -24,7 +24,7 @@ from lather.document.photo import Photo
 from lather.document.state import JobState, new_state
 from lather.document.tiles import NO_PIXELS
 from lather.errors import Cancelled, EditError
-from lather.files.openraster import read_openraster, write_openraster
+from lather.files.exchange.openraster import read_openraster, write_openraster
 from lather.render.compositor import render
 from lather.render.flatten import flatten
 from lather.render.pictures import Pictures

@@ -7,17 +7,17 @@ from dataclasses import replace
 
 import numpy as np
 
-from lather.assist import shape
+from lather.assist.shape import shape
 from lather.core.area.combine import Combine
 from lather.core.brush.stroke import PenSample
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
 from lather.document import areas, edits
+from lather.document.agreed.style import Style
 from lather.document.job import Job
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.photo import Photo
 from lather.document.state import new_state
-from lather.document.style import Style
 from lather.errors import EditError
 from lather.render.compositor import render
 from lather.render.reshaping import sources
@@ -315,7 +315,7 @@ class ManyTest(ShapeCase):
         """As many moves, one after the other, on one layer."""
         from lather.core.shape.guard import Guard
         from lather.core.shape.moves import Dab, Move
-        from lather.document.live_field import LiveField, Made
+        from lather.document.painting.live_field import LiveField, Made
         from lather.document.reshapes import add_reshape
 
         _, layer = add_reshape(self.job.state)

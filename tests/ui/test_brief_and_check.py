@@ -12,22 +12,22 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
-from lather.actions.checking import check_all, compare_blindly, go_to_check
+from lather.actions.stages.checking import check_all, compare_blindly, go_to_check
 from lather.actions.table import all_actions
-from lather.assist.blind import blind_pair
+from lather.assist.check.blind import blind_pair
 from lather.assist.check.check import Verdict
 from lather.assist.check.views import Views
 from lather.document import edits
-from lather.document.brief import Delivered, Task
-from lather.document.briefing import set_brief
+from lather.document.agreed.brief import Delivered, Task
+from lather.document.agreed.briefing import set_brief
+from lather.document.agreed.style import Style
+from lather.document.agreed.trials import Answer, Trial
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
 from lather.document.layers.table import KINDS
-from lather.document.style import Style
-from lather.document.trials import Answer, Trial
-from lather.ui.blind_dialog import BlindDialog
+from lather.ui.dialogs.blind_dialog import BlindDialog
+from lather.ui.parts.widgets import run_action
 from lather.ui.scripted import settle, wait_until
-from lather.ui.widgets import run_action
 from tests.assist.test_check import portrait, smoothed
 from tests.ui.test_window import WindowCase
 
@@ -119,9 +119,9 @@ class BriefPageTest(WindowCase):
         self.assertTrue(any("must show the person" in text for text, _ in self.said), self.said)
 
     def test_an_identity_job_with_layers_says_so_when_it_is_opened(self) -> None:
-        from lather.actions.opening import open_file
+        from lather.actions.job.opening import open_file
         from lather.document.state import new_state
-        from lather.files.jobwriter import save_job
+        from lather.files.jobs.jobwriter import save_job
         from tests.support import photo_in
 
         state = edits.add_computed(new_state(photo_in(self.folder)), KINDS["blur"])

@@ -15,11 +15,11 @@ from lather.document.scale import set_scale
 from lather.document.state import JobState, new_state
 from lather.document.tiles import WHITE_MASK
 from lather.render.compositor import render
-from lather.ui.cards.curves import CurvesCard
-from lather.ui.cards.split import SplitCard
-from lather.ui.cards.table import CARDS
+from lather.ui.layers.cards.curves import CurvesCard
+from lather.ui.layers.cards.split import SplitCard
+from lather.ui.layers.cards.table import CARDS
+from lather.ui.parts.widgets import run_action
 from lather.ui.scripted import settle, wait_until
-from lather.ui.widgets import run_action
 from tests.support import skin_photo
 from tests.ui.test_panels import SMALLEST, FittingTest
 from tests.ui.test_window import WindowCase

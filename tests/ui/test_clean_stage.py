@@ -12,27 +12,27 @@ from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter
 from PyQt6.QtWidgets import QApplication, QPushButton
 
-from lather.actions import finding as commands
-from lather.actions import surveying
+from lather.actions.findings import finding as commands
+from lather.actions.findings import surveying
 from lather.core.area.combine import Combine
 from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Region
 from lather.document import areas, edits
+from lather.document.agreed.style import Weak
 from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.layers.layer import Stage
 from lather.document.layers.pixels import PixelLayer
 from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.state import new_state
-from lather.document.style import Weak
 from lather.document.tiles import BLACK_MASK
 from lather.tools.session import PenSession
 from lather.tools.source import PickedSource, Reads
-from lather.ui import area_mark
-from lather.ui.layer_row import LayerRow
+from lather.ui.layers.layer_row import LayerRow
+from lather.ui.picture import area_mark
+from lather.ui.picture.trail_mark import PIECE, TrailMark
 from lather.ui.scripted import open_and_settle, settle, wait_until
-from lather.ui.trail_mark import PIECE, TrailMark
 from tests.core.test_area import circle
 from tests.support import DEMO, skin_photo, surveyed
 from tests.ui.test_window import WindowCase

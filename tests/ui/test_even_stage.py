@@ -12,9 +12,10 @@ from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QMouseEvent
 from PyQt6.QtWidgets import QApplication
 
-from lather.actions import evening, proposing
-from lather.actions import finding as commands
-from lather.assist.even_findings import even_findings
+from lather.actions.findings import finding as commands
+from lather.actions.stages import evening
+from lather.actions.work import proposing
+from lather.assist.even.findings import even_findings
 from lather.assist.face_map import FIGURES, part_outlines
 from lather.assist.skin_view import skin_view
 from lather.assist.survey import survey_photo, surveyed, with_survey
@@ -29,8 +30,8 @@ from lather.document.layers.layer import Stage
 from lather.document.photo import Photo
 from lather.document.state import JobState, new_state
 from lather.document.tree import walk
-from lather.ui.face_map import FaceMap
-from lather.ui.measured_aside import MeasuredAside
+from lather.ui.parts.face_map import FaceMap
+from lather.ui.parts.measured_aside import MeasuredAside
 from lather.ui.scripted import settle, wait_until
 from tests.assist.test_clean import spotted
 from tests.even_skin import BROWN, field, highlight, skin_rgb, skin_state

@@ -6,9 +6,9 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
 from lather.document import edits
-from lather.ui.command_search import CommandSearch
-from lather.ui.dialogs import WindowAsker
-from lather.ui.key_sheet import KeySheet
+from lather.ui.dialogs.asker import WindowAsker
+from lather.ui.dialogs.command_search import CommandSearch
+from lather.ui.dialogs.key_sheet import KeySheet
 from lather.ui.scripted import settle
 from tests.support import painted_state
 from tests.ui.test_window import WindowCase

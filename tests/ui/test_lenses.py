@@ -7,7 +7,7 @@ from unittest import mock
 from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtTest import QTest
 
-from lather.actions import lens
+from lather.actions.looking import lens
 from lather.core.brush.stroke import PenSample
 from lather.core.survey.regions.region import Region
 from lather.document import edits
@@ -15,9 +15,9 @@ from lather.document.layers.limits import OPEN
 from lather.document.layers.table import KINDS
 from lather.document.state import new_state
 from lather.render.lenses.table import LENSES
-from lather.ui.cards.ranges import RangesCard
+from lather.ui.layers.cards.ranges import RangesCard
+from lather.ui.parts.widgets import run_action
 from lather.ui.scripted import settle, wait_until
-from lather.ui.widgets import run_action
 from tests.render.test_limits import with_left_half
 from tests.support import painted_state, skin_photo
 from tests.ui.test_window import WindowCase

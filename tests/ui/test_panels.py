@@ -9,7 +9,7 @@ import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtWidgets import QComboBox, QLabel, QPushButton, QScrollArea, QToolButton
 
-from lather.actions.looks import Peek
+from lather.actions.looking.looks import Peek
 from lather.document import edits
 from lather.document.findings import Findings, FindingState
 from lather.document.job import Job
@@ -18,7 +18,7 @@ from lather.document.state import new_state
 from lather.settings.store import Settings
 from lather.tools.table import TOOLS
 from lather.ui.app import build
-from lather.ui.peek_ring import RADIUS_PX
+from lather.ui.picture.peek_ring import RADIUS_PX
 from lather.ui.scripted import open_and_settle, settle
 from tests.support import Case, finding, painted_state, skin_photo
 from tests.ui.test_window import ROOT, WindowCase

@@ -11,15 +11,15 @@ from PyQt6.QtGui import QContextMenuEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QMenu
 
-from lather.actions import evening
+from lather.actions.stages import evening
 from lather.core.rect import Rect
 from lather.document import areas
-from lather.document.brief import Brief, Delivered, Task
-from lather.document.briefing import set_brief
+from lather.document.agreed.brief import Brief, Delivered, Task
+from lather.document.agreed.briefing import set_brief
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
 from lather.document.state import new_state
-from lather.ui.deliver_dialog import DeliverDialog
+from lather.ui.dialogs.deliver_dialog import DeliverDialog
 from lather.ui.scripted import settle, wait_until
 from tests.assist.test_clean import PLACES, spotted
 from tests.support import painted_state, skin_photo

@@ -7,20 +7,20 @@ from unittest import mock
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QApplication, QPushButton
 
-from lather.actions.recovery import Opened, Recovered
-from lather.actions.saving import save
+from lather.actions.job.recovery import Opened, Recovered
+from lather.actions.job.saving import save
 from lather.core.brush.stroke import PenSample
 from lather.document import edits
 from lather.document.digest import digest
 from lather.document.history import History
 from lather.document.job import Job
 from lather.document.state import new_state
-from lather.files.jobfile import load_job
-from lather.files.jobwriter import save_job
-from lather.files.journalreader import FoundJournal, Replayed
+from lather.files.jobs.jobfile import load_job
+from lather.files.jobs.jobwriter import save_job
+from lather.files.jobs.journalreader import FoundJournal, Replayed
 from lather.files.places import beside
-from lather.ui.history_list import HistoryList
-from lather.ui.recovery_dialogs import RecoveryDialog, UnsavedWorkDialog
+from lather.ui.dialogs.history_list import HistoryList
+from lather.ui.dialogs.recovery_dialogs import RecoveryDialog, UnsavedWorkDialog
 from lather.ui.scripted import open_and_settle, settle, wait_until
 from tests.support import painted_state, photo_in, skin_photo
 from tests.ui.test_window import WindowCase
@@ -198,7 +198,7 @@ class FilesInTheWindowTest(WindowCase):
         self.bench.take_job(Opened(Job(new_state(skin_photo()))))
         settle(self.app)
         full = OSError(28, "No space left on device")
-        with mock.patch("lather.files.journalrecords.os.write", side_effect=full), mock.patch(
+        with mock.patch("lather.files.jobs.journalrecords.os.write", side_effect=full), mock.patch(
             "lather.files.atomic.tempfile.mkstemp", side_effect=full
         ):
             self.bench.change("New layer", edits.add_pixel_layer)
@@ -226,7 +226,7 @@ class FilesInTheWindowTest(WindowCase):
         self.assertTrue(action.checked(self.bench))
 
     def test_deliver_dialog_lists_and_keyboard(self) -> None:
-        from lather.ui.deliver_dialog import DeliverDialog
+        from lather.ui.dialogs.deliver_dialog import DeliverDialog
 
         dialog = DeliverDialog(Job(new_state(skin_photo())), self.bench.settings, self.window)
         self.assertEqual(dialog.list.count(), 3)

@@ -7,13 +7,13 @@ import unittest
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 
-from lather.actions.shape import set_shape, take
+from lather.actions.stages.shape import set_shape, take
 from lather.actions.table import all_actions
 from lather.core.brush.stroke import PenSample
 from lather.document import edits
+from lather.document.agreed.style import Style
 from lather.document.layers.layer import Stage
 from lather.document.layers.reshape import ReshapeLayer
-from lather.document.style import Style
 from lather.render.compositor import render
 from lather.ui.scripted import settle, wait_until
 from tests.ui.test_window import WindowCase
@@ -55,7 +55,7 @@ class ShapeStageTest(WindowCase):
         self.assertEqual(self.bench.hand.shape.speed_mm_s, 6.0)
 
     def test_the_size_is_advised_by_what_the_brush_is_over(self) -> None:
-        from lather.assist.face_features import mesh_of
+        from lather.assist.shape.face_features import mesh_of
         from tests.assist.test_shape import portrait
 
         self.open(portrait())

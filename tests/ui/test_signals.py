@@ -8,12 +8,12 @@ import threading
 from pathlib import Path
 from unittest import mock
 
-from lather.actions.recovery import open_path
+from lather.actions.job.recovery import open_path
 from lather.cli.progress import compiled_kernels
 from lather.core import kernels
 from lather.core.work import no_progress
 from lather.document.state import new_state
-from lather.files.jobwriter import save_job
+from lather.files.jobs.jobwriter import save_job
 from lather.files.places import beside
 from tests.cli.test_cli import ROOT
 from tests.support import DEMO, Case, photo_in
@@ -22,8 +22,8 @@ WINDOW = """
 import sys, pathlib
 from PyQt6.QtCore import QTimer
 import lather.ui.app as app
-from lather.actions import finding
-from lather.actions import surveying
+from lather.actions.findings import finding
+from lather.actions.findings import surveying
 from lather.core.brush.stroke import PenSample
 from lather.document import edits
 from lather.ui.simulated_pen import SimulatedPen
@@ -146,7 +146,7 @@ WRITING = """
 import sys, time
 from pathlib import Path
 from lather.cli.main import main
-from lather.files import delivery
+from lather.files.exchange import delivery
 def slow(image, path, suffix, how):
     path.write_bytes(b"half")
     print("ready", flush=True)

@@ -14,13 +14,13 @@ from PyQt6.QtWidgets import (
 )
 
 from lather.document.layers.layer import Stage
-from lather.ui.deliver_dialog import DeliverDialog
-from lather.ui.dialogs import PreferencesDialog
-from lather.ui.fields import DateField
-from lather.ui.key_names import BY_PLACE
+from lather.ui.dialogs.asker import PreferencesDialog
+from lather.ui.dialogs.deliver_dialog import DeliverDialog
 from lather.ui.keys import Keys
+from lather.ui.parts.fields import DateField
+from lather.ui.parts.key_names import BY_PLACE
+from lather.ui.parts.typing_fields import takes_text
 from lather.ui.scripted import settle
-from lather.ui.typing_fields import takes_text
 from tests.support import painted_state
 from tests.ui.test_window import WindowCase
 
@@ -122,7 +122,7 @@ class FieldTest(WindowCase):
 class AnswerTest(WindowCase):
     def test_every_command_that_does_not_apply_says_why(self) -> None:
         """Without a photo, with one alone, and with layers: by its own key, or else by its name."""
-        from lather.ui.widgets import run_action
+        from lather.ui.parts.widgets import run_action
 
         n_said = 0
         for state in (None, painted_state(n_layers=0), painted_state(n_layers=2)):

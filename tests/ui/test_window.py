@@ -19,8 +19,8 @@ from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton, QToolButton
 
 import lather.core.mend.spot  # noqa: F401 - its kernels are declared before they are swapped
-from lather.actions.delivering import deliver_to
-from lather.actions.opening import open_file
+from lather.actions.job.delivering import deliver_to
+from lather.actions.job.opening import open_file
 from lather.actions.table import MENUS, all_actions
 from lather.core.brush.stroke import PenSample
 from lather.core.mend.mode import MendMode
@@ -31,23 +31,23 @@ from lather.document.layers.layer import Stage
 from lather.document.layers.pixels import PixelLayer
 from lather.document.photo import Metadata
 from lather.document.state import new_state
-from lather.files.delivery import Delivery, SizeBy
-from lather.files.photos import read_photo
-from lather.files.recordings import read_recording
+from lather.files.exchange.delivery import Delivery, SizeBy
+from lather.files.exchange.recordings import read_recording
+from lather.files.photos.reading import read_photo
 from lather.render.compositor import render
-from lather.render.view import ViewTiles
+from lather.render.screen.view import ViewTiles
 from lather.settings.options import OPTIONS
 from lather.settings.store import Settings
 from lather.tools.table import tool
 from lather.ui.app import build
-from lather.ui.command_search import CommandSearch
-from lather.ui.deliver_dialog import DeliverDialog
-from lather.ui.dialogs import PreferencesDialog
-from lather.ui.layer_row import LayerRow
+from lather.ui.dialogs.asker import PreferencesDialog
+from lather.ui.dialogs.command_search import CommandSearch
+from lather.ui.dialogs.deliver_dialog import DeliverDialog
+from lather.ui.layers.layer_row import LayerRow
+from lather.ui.parts.widgets import run_action
 from lather.ui.scripted import open_and_settle, settle, wait_until
 from lather.ui.simulated_pen import SimulatedPen
-from lather.ui.widgets import run_action
-from lather.ui.worklist import mended_places
+from lather.ui.stages.worklist import mended_places
 from tests.support import DEMO, Answers, Case, noise_photo, painted_state, skin_photo
 
 ROOT = Path(__file__).parents[2]

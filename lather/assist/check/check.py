@@ -13,10 +13,10 @@ from lather.assist.check.views import Views
 from lather.core.check.limits import Bound, Limits
 from lather.core.survey.regions.region import Region
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
-from lather.document.brief import Brief
-from lather.document.briefing import retouching
+from lather.document.agreed.brief import Brief
+from lather.document.agreed.briefing import retouching
+from lather.document.agreed.style import Style
 from lather.document.state import JobState
-from lather.document.style import Style
 from lather.errors import EditError
 
 AT_LIMIT = 0.85  # share from which there is hardly any room left

@@ -9,9 +9,9 @@ import numpy as np
 
 from lather.assist.check.reading import Reading, Row
 from lather.assist.check.views import Lab, Views
-from lather.assist.face_features import mesh_of
+from lather.assist.shape.face_features import mesh_of
+from lather.assist.shape.straight_lines import SEARCHED_PX, photo_lines
 from lather.assist.skin_view import marks_of
-from lather.assist.straight_lines import SEARCHED_PX, photo_lines
 from lather.core.check.lines import bent
 from lather.core.colour.labs import lab_of
 from lather.core.rect import Rect

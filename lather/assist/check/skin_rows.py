@@ -8,7 +8,7 @@ import numpy as np
 
 from lather.assist.check.reading import Reading, Row
 from lather.assist.check.views import Views
-from lather.assist.scores import where
+from lather.assist.even.scores import where
 from lather.core.arrays import Plane
 from lather.core.check import skin as measure
 from lather.core.check.edges import Mask

@@ -12,8 +12,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.assist.scores import LEAST_CM2, SCORED
-from lather.assist.shape_measures import ShapeMeasures, shape_measures
+from lather.assist.even.scores import LEAST_CM2, SCORED
+from lather.assist.shape.measures import ShapeMeasures, shape_measures
 from lather.assist.skin_view import SkinView, coarsest_level, marks_of, rgb_at, skin_view
 from lather.assist.texture_planes import TexturePlanes
 from lather.core.arrays import FloatImage, Plane

@@ -1,7 +1,7 @@
 """From the document's encoded RGB to the bytes a screen shows.
 
 The conversion between profiles is sampled once per photo on a lattice (`lattice_colours`
-goes through the colour management of lather.files.photos), then applied per pixel by
+goes through the colour management of lather.files.photos.reading), then applied per pixel by
 trilinear interpolation. No lattice means that the document already is sRGB.
 """
 

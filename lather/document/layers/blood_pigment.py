@@ -11,7 +11,7 @@ from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.layer import Leaf, Parts, Pointwise
 from lather.document.layers.light import UNCHANGED
 from lather.document.layers.parameters import Parameters, number
-from lather.document.strokes import StrokeRecord
+from lather.document.painting.strokes import StrokeRecord
 from lather.document.tiles import Tiles
 
 BLOOD, PIGMENT = "blood", "pigment"

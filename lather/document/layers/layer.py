@@ -2,7 +2,7 @@
 
 A kind of layer is one class in a file of its own in this folder, and one row in `table.py`. Nothing
 outside asks which class a layer is to go through the tree, save, compare or render it: it asks the
-layer for its children and planes, and the tables of `render/layers` and `ui/cards` for the rest.
+layer for its children and planes, and the tables of `render/layers` and `ui/layers/cards` for the rest.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from lather.core.bounds import LAYER, refuse_beyond
 from lather.core.open_enum import OpenEnum
 from lather.core.rect import Rect
 from lather.document.layers.limits import OPEN, Limits
-from lather.document.strokes import StrokeRecord
+from lather.document.painting.strokes import StrokeRecord
 from lather.document.tiles import WHITE_MASK, Key, Tiles
 
 

@@ -11,7 +11,7 @@ from lather.core.tone.light import SOFT_LIGHT, TWO_CURVES
 from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.layer import Leaf, Parts, Pointwise
 from lather.document.layers.parameters import Parameters, choice
-from lather.document.strokes import StrokeRecord
+from lather.document.painting.strokes import StrokeRecord
 from lather.document.tiles import Tiles
 
 MAP, UNCHANGED = "map", 32768  # of 65535: neither lighter nor darker

@@ -7,9 +7,9 @@ from dataclasses import dataclass, replace
 from typing import Any, Self
 
 from lather.core.rect import Rect
+from lather.document.agreed.style import Weak
 from lather.document.layers.layer import Leaf, Parts, Pointwise
-from lather.document.strokes import StrokeRecord
-from lather.document.style import Weak
+from lather.document.painting.strokes import StrokeRecord
 from lather.document.tiles import NO_PIXELS, Tiles
 
 PIXELS = "pixels"

@@ -21,7 +21,7 @@ from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.layer import Layer, Leaf, Parts
 from lather.document.layers.moving import MovingLayer
 from lather.document.layers.parameters import Parameters
-from lather.document.strokes import StrokeRecord
+from lather.document.painting.strokes import StrokeRecord
 from lather.document.tiles import BLACK_MASK, TILE_PX, Key, Tile, Tiles
 from lather.errors import BoundsError
 

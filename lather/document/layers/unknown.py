@@ -8,7 +8,7 @@ from typing import Any, ClassVar, Self
 
 from lather.core.rect import Rect
 from lather.document.layers.layer import Layers, Leaf, Parts, Plain, Pointwise
-from lather.document.strokes import StrokeRecord
+from lather.document.painting.strokes import StrokeRecord
 from lather.document.tiles import Tiles
 
 

@@ -1,0 +1,182 @@
+"""Commands that write finished pictures."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from pathlib import Path
+
+from lather.actions.action import Action, has_job
+from lather.actions.job.saving import may_replace, suggested
+from lather.actions.job.settling import after_stroke
+from lather.actions.work.proposing import not_taken
+from lather.actions.workbench import Workbench
+from lather.core.work import CancelToken, Progress
+from lather.document.agreed.brief import Brief, Delivered
+from lather.document.layers.unknown import UnknownLayer
+from lather.document.state import JobState
+from lather.document.tree import walk
+from lather.errors import UsageError
+from lather.files import endings
+from lather.files.exchange.delivery import DEFAULT_PATTERN, ENDINGS, Delivery, SizeBy
+from lather.files.outputs import Form, Output, check_outputs, with_ending
+
+DELIVERY_CAUTION = (
+    "Changing how a person looks needs their consent, for children their guardian's. Identity "
+    "documents must not be retouched. Some places require retouched advertising to be "
+    "labelled: check the local rules."
+)
+
+
+Order = tuple[Path, Delivery]
+
+
+def deliver(bench: Workbench) -> None:
+    after_stroke(bench, lambda: bench.in_turn(lambda: _deliver(bench)))
+
+
+def _deliver(bench: Workbench) -> None:
+    job = bench.open_job
+    orders = bench.ask.orders(job)
+    if orders is None:
+        return
+    deliver_to(bench, orders)
+
+
+def agreed_deliveries(brief: Brief) -> tuple[Delivery, ...]:
+    """What the brief says is delivered; () where nothing was agreed on but the default."""
+    plain = Brief()
+    sizes_px = (brief.delivery_long_side_px, *brief.more_sizes_px)
+    if (brief.formats, sizes_px) == (plain.formats, (None,)):
+        return ()
+    named = len(sizes_px) > 1  # the same name twice would be one file
+    return tuple(
+        replace(
+            _agreed(form), name=f"Brief: {form.label}, {_size(px)}",
+            size_by=SizeBy.FULL if px is None else SizeBy.LONG_SIDE_PX, size=float(px or 0),
+            pattern="{title}_{width}x{height}" if named else DEFAULT_PATTERN,
+        )
+        for form in brief.formats if form.known for px in sizes_px
+    )  # fmt: skip
+
+
+def _agreed(form: Delivered) -> Delivery:
+    """A format as it is delivered where only the format was agreed on."""
+    delivery = Delivery(suffix=ENDINGS[form][0])
+    if form is Delivered.TIFF:  # for whoever goes on working on it
+        return replace(delivery, depth_bits=16, to_srgb=False)
+    return delivery
+
+
+def _size(long_side_px: int | None) -> str:
+    return "full size" if long_side_px is None else f"{long_side_px} px"
+
+
+def deliver_to(bench: Workbench, orders: Sequence[Order]) -> None:
+    """Write finished pictures aside."""
+    state = bench.state
+
+    def done(nothing: None) -> None:  # noqa: ARG001
+        names = ", ".join(path.name for path, _ in orders)
+        said = f"Delivered to {orders[0][0].parent}: {names}"
+        without = [f"'{x.name}'" for x in walk(state.layers) if isinstance(x, UnknownLayer)]
+        if without:
+            said += f", without {', '.join(without)} of a newer Lather."
+        if not_taken(bench):
+            said += f". {not_taken(bench)}"
+        bench.say(said, error=bool(without or not_taken(bench)))
+
+    bench.run_task(
+        "Delivering",
+        lambda progress, cancel: write_pictures(state, orders, progress, cancel),
+        done,
+        retry=lambda: deliver_to(bench, orders),
+        must_end=True,
+    )
+
+
+def write_pictures(
+    state: JobState, orders: Sequence[Order], progress: Progress, cancel: CancelToken
+) -> None:
+    """Flatten a job once and write it as one or more pictures; none over the photo itself."""
+    from lather.files.exchange.delivery import check_writable, encode_photo, refuse_the_photo
+    from lather.render.flatten import flatten
+
+    paths = [path for path, _ in orders]
+    for path, delivery in orders:
+        check_writable(path, delivery.depth_bits)
+        refuse_the_photo(path, state.photo)
+        if paths.count(path) > 1:
+            raise UsageError(
+                f"'{path.name}' was not written",
+                "two deliveries have that name",
+                "put {preset} or {width} into one of the name patterns",
+            )
+    inputs = [state.photo.path] if state.photo.path is not None else []
+    check_outputs(inputs, [Output(path, Form.PICTURE) for path in paths])
+    samples = flatten(state, 16, progress=progress, cancel=cancel)
+    for number, (path, delivery) in enumerate(orders):
+        cancel.check()
+        progress(0.9 + 0.1 * number / len(orders), f"writing {path.name}")
+        encode_photo(samples, state.photo.profile, path, delivery, state.photo.metadata)
+
+
+def export_openraster(bench: Workbench) -> None:
+    """All layers, for programs that read OpenRaster."""
+    after_stroke(bench, lambda: bench.in_turn(lambda: _export(bench)))
+
+
+def _export(bench: Workbench) -> None:
+    from lather.files.exchange.carried import not_carried
+
+    state = bench.state
+    beside = suggested(bench.open_job, endings.LAYERS)
+    path = bench.ask.path_to_export(beside, not_carried(state))
+    if path is None:
+        return
+    target = with_ending(path, endings.LAYERS)
+    if not may_replace(bench, target):
+        return
+
+    def work(progress: Progress, cancel: CancelToken) -> Path:
+        write_layers(state, target, progress, cancel)
+        return target
+
+    bench.run_task(
+        "Exporting",
+        work,
+        lambda written: bench.say(f"Exported: {written.name}"),
+        retry=lambda: export_openraster(bench),
+        must_end=True,
+    )
+
+
+def write_layers(state: JobState, path: Path, progress: Progress, cancel: CancelToken) -> None:
+    """Write a job as OpenRaster."""
+    from lather.files.exchange.openraster import write_openraster
+    from lather.render.flatten import flatten
+    from lather.render.pictures import Pictures
+
+    merged = flatten(state, state.photo.depth_bits, progress=progress, cancel=cancel)
+    write_openraster(state, merged, path, pictures=Pictures(state), progress=progress,
+                     cancel=cancel)  # fmt: skip
+
+
+ACTIONS = (
+    Action(
+        "job.export_layers",
+        "Export layers…",
+        "Write all layers as OpenRaster, for other programs.",
+        "Job",
+        export_openraster,
+        enabled=has_job,
+    ),
+    Action(
+        "job.deliver",
+        "Deliver…",
+        "Write the finished picture, in one or several formats and sizes.",
+        "Job",
+        deliver,
+        enabled=has_job,
+    ),
+)

@@ -1,0 +1,297 @@
+"""Commands on layers and masks."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from lather.actions.action import Action, Run, When, has_job
+from lather.actions.findings.geometry import has_regions
+from lather.actions.work.aside import change_aside, merge_aside, take_merged
+from lather.actions.workbench import Workbench
+from lather.assist import masks
+from lather.assist.grain import measured_grain_l
+from lather.assist.masks import Share
+from lather.core.work import CancelToken, Progress
+from lather.document import areas, edits, ungrouping
+from lather.document.layers.computed import ComputedLayer
+from lather.document.layers.group import GroupLayer
+from lather.document.layers.photo import PhotoLayer
+from lather.document.layers.split import SplitLayer
+from lather.document.layers.table import COMPUTED
+from lather.document.merge import Merged
+from lather.document.scale import px_per_mm
+from lather.document.state import JobState
+from lather.errors import EditError
+from lather.render.area import area_on
+from lather.render.space import seen_space
+
+Edit = Callable[..., JobState]
+
+
+above_photo = has_job & When.that(
+    lambda bench: not isinstance(bench.state.active, PhotoLayer),
+    "the photo is active, which is never changed: pick a layer above it",
+)
+has_mask = has_job & When.that(
+    lambda bench: bench.state.active.mask is not None,
+    "the layer has no mask: add one ({key:mask.add})",
+)
+_may_have_mask = above_photo & When.that(
+    lambda bench: not has_mask(bench), "the layer has a mask already: paint on it, or remove it"
+)
+_is_group = has_job & When.that(
+    lambda bench: isinstance(bench.state.active, GroupLayer), "the layer is no group: pick one"
+)
+
+
+def _edit(name: str, edit: Edit, **kwargs: Any) -> Run:
+    """A command that applies an edit to the active layer."""
+    return lambda bench: bench.change(name, edit, bench.state.active_id, **kwargs)
+
+
+def _add_layer(bench: Workbench) -> None:
+    bench.change("New layer", edits.add_pixel_layer)
+
+
+def rename(bench: Workbench, layer_id: int) -> None:
+    layer = bench.state.layer(layer_id)
+    name = bench.ask.text("Rename layer", "Name", layer.name)
+    if name is not None:
+        bench.change("Rename layer", edits.rename, layer.id, name)
+
+
+def toggle_visible(bench: Workbench, layer_id: int) -> None:
+    layer = bench.state.layer(layer_id)
+    name = "Hide layer" if layer.visible else "Show layer"
+    bench.change(name, edits.set_visible, layer.id, not layer.visible)
+
+
+def _toggle_lock(bench: Workbench) -> None:
+    layer = bench.state.active
+    name = "Unlock layer" if layer.locked else "Lock layer"
+    bench.change(name, edits.set_locked, layer.id, not layer.locked)
+
+
+def _merge_copy(bench: Workbench) -> None:
+    before = bench.state
+
+    def work(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
+        from lather.render.flatten import merged_layer
+
+        layer = merged_layer(state, "Merged copy", progress=progress, cancel=cancel)
+        return edits.insert_on_top(state, layer)
+
+    def done(merged: Merged) -> None:
+        went_on = bench.state.layers is not before.layers
+        said = "The copy shows the picture as it was when it was begun." if went_on else ""
+        take_merged(bench, "Merged copy", merged, said)
+
+    merge_aside(bench, "Merging", work, done)
+
+
+def _ungroup(bench: Workbench) -> None:
+    """The picture stays as it is, or the person is asked about what would be lost."""
+    group = bench.state.active
+    assert isinstance(group, GroupLayer)
+    lost = ungrouping.lost_by_ungrouping(group)
+    if lost and not bench.ask.ungroup(group.name, lost):
+        return
+    bench.change("Ungroup", ungrouping.ungroup, group.id)
+    if lost:
+        bench.say(f"'{group.name}' was taken apart without {', '.join(lost)}.")
+
+
+def _remove_mask(bench: Workbench) -> None:
+    bench.change("Remove mask", edits.remove_mask, bench.state.active_id)
+
+
+def _make_mask(bench: Workbench, name: str, share: Callable[[JobState, int], Share]) -> None:
+    """A mask that is worked out aside, for the active layer of now."""
+    layer_id = bench.state.active_id
+    made = share(bench.state, layer_id)  # whatever is wrong with it is said now
+
+    def work(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
+        return masks.with_mask(state, layer_id, made, progress=progress, cancel=cancel)
+
+    merge_aside(bench, name, work, lambda merged: take_merged(bench, name, merged))
+
+
+def _from_region(bench: Workbench) -> None:
+    region = bench.hand.region
+    _make_mask(bench, f"Mask from region: {region.label}",
+               lambda state, layer_id: masks.of_region(state, layer_id, region))  # fmt: skip
+
+
+def _from_span(bench: Workbench) -> None:
+    _make_mask(bench, "Mask from lightness", masks.of_span)
+
+
+_has_span = above_photo & When.that(
+    lambda bench: not bench.state.active.limits.span.is_open,
+    "the layer is not limited to a span of lightness: set one ({key:layer.limits})",
+)
+
+
+def _from_change(bench: Workbench) -> None:
+    given = bench.ask.text("Mask from change", "Changed by more than (L*)", "2")
+    if given is None:
+        return
+    try:
+        least_l = float(given)
+    except ValueError as error:
+        raise EditError("No mask was made", f"'{given}' is no number", "type L*, such as 2") from (
+            error
+        )
+    _make_mask(bench, "Mask from change",
+               lambda state, layer_id: masks.of_change(state, layer_id, least_l))  # fmt: skip
+
+
+def _from_colours(bench: Workbench) -> None:
+    if not has_mask(bench):
+        bench.change("Add mask", edits.add_mask, bench.state.active_id)
+    bench.hands.take_tool("pick")
+    bench.set_on_mask(True)
+    bench.say("Press on a colour in the picture: the layer will show on colours like it.")
+
+
+def _soften(bench: Workbench) -> None:
+    layer_id, sigma_px = bench.state.active_id, max(masks.SOFT_MM * px_per_mm(bench.state), 1.0)
+    change_aside(bench, "Soften mask", lambda state, cancel: masks.softened(
+        state, layer_id, sigma_px, cancel))  # fmt: skip
+
+
+def _steepen(bench: Workbench) -> None:
+    layer_id = bench.state.active_id
+    change_aside(bench, "Steepen mask", lambda state, cancel: masks.steepened(
+        state, layer_id, cancel))  # fmt: skip
+
+
+def _add_computed(kind: type[ComputedLayer]) -> Action:
+    def run(bench: Workbench) -> None:
+        name = f"Add {kind.TITLE.lower()}"
+        in_moved_area = bench.state.area is not None and seen_space(bench.state).below
+        if not kind.NEEDS_GRAIN and not in_moved_area:
+            bench.change(name, edits.start_computed, kind)
+            added(bench)
+            return
+
+        def measured(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
+            progress(0.0, "measuring the grain" if kind.NEEDS_GRAIN else name.lower())
+            grain_l = measured_grain_l(state) if kind.NEEDS_GRAIN else None
+            cancel.check()
+            after = edits.start_computed(state, kind, grain_l)
+            mask = after.active.mask
+            if mask is None or mask.tiles is not state.area:
+                return after
+            return areas.to_mask(after, after.active_id, area_on(after, after.active_id))
+
+        def done(merged: Merged) -> None:
+            if take_merged(bench, name, merged):
+                added(bench)
+
+        merge_aside(bench, name, measured, done)
+
+    def added(bench: Workbench) -> None:
+        if kind.PAINTED_WITH:
+            bench.hands.take_tool(kind.PAINTED_WITH)
+        elif bench.state.area is not None:
+            bench.say(f"'{kind.TITLE}' shows in the area, which is its mask now.")
+        elif kind.STARTS_HIDDEN:
+            bench.set_on_mask(True)
+            bench.say(f"'{kind.TITLE}' is hidden: paint it in where it is wanted.")
+
+    return Action(f"layer.add_{kind.KIND}", f"Add: {kind.TITLE}", kind.HELP, "Layer", run,
+                  enabled=has_job)  # fmt: skip
+
+
+_COMPUTED = tuple(_add_computed(kind) for kind in COMPUTED if kind.BY_HAND)
+
+def _split_to_layers(bench: Workbench) -> None:
+    layer_id = bench.state.active_id
+
+    def work(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
+        from lather.assist.split_layers import with_two_layers  # OpenCV is not loaded before
+
+        return with_two_layers(state, layer_id, progress=progress, cancel=cancel)
+
+    said = "The split is hidden; above it lie its tone, normal, and its texture, linear light."
+    merge_aside(bench, "Split as two layers", work,
+                lambda merged: take_merged(bench, "Split as two layers", merged, said))  # fmt: skip
+
+
+_is_split = has_job & When.that(
+    lambda bench: isinstance(bench.state.active, SplitLayer), "the layer is no split: pick one"
+)
+
+
+ACTIONS = (
+    Action("layer.new", "New layer", "An empty layer above the active one.", "Layer",
+           _add_layer, "plus", enabled=has_job),
+    *_COMPUTED,
+    Action("layer.duplicate", "Duplicate layer", "A copy above the active layer.", "Layer",
+           _edit("Duplicate layer", edits.duplicate), enabled=above_photo),
+    Action("layer.delete", "Delete layer", "Remove the active layer.", "Layer",
+           _edit("Delete layer", edits.delete), "bin", enabled=above_photo),
+    Action("layer.rename", "Rename layer…", "Give the active layer another name.", "Layer",
+           lambda bench: rename(bench, bench.state.active_id), enabled=has_job),
+    Action("layer.visible", "Show or hide layer", "Switch the active layer on or off.", "Layer",
+           lambda bench: toggle_visible(bench, bench.state.active_id), enabled=has_job,
+           checked=lambda bench: bench.job is not None and bench.state.active.visible),
+    Action("layer.lock", "Lock layer", "A locked layer cannot be painted on or deleted.",
+           "Layer", _toggle_lock, enabled=above_photo,
+           checked=lambda bench: bench.job is not None and bench.state.active.locked),
+    Action("layer.raise", "Raise layer", "One place up.", "Layer",
+           _edit("Raise layer", edits.raise_layer), enabled=above_photo),
+    Action("layer.lower", "Lower layer", "One place down.", "Layer",
+           _edit("Lower layer", edits.lower_layer), enabled=above_photo),
+    Action("layer.group", "Group layer", "Put the active layer into a new group.", "Layer",
+           _edit("Group layer", edits.group), "group", enabled=above_photo),
+    Action("layer.ungroup", "Ungroup", "Take the layers out of the active group.", "Layer",
+           _ungroup, enabled=_is_group),
+    Action("layer.split_to_layers", "Split as two layers",
+           "Its tone and texture as ordinary layers, normal and linear light, to be exported for "
+           "other programs.", "Layer", _split_to_layers, enabled=_is_split),
+    Action("layer.merge_copy", "Merged copy on top",
+           "All that shows as one new layer; the layers below stay.", "Layer",
+           _merge_copy, enabled=has_job),
+    Action("mask.add", "Add mask", "A mask that shows all; paint on it to hide.", "Mask",
+           _edit("Add mask", edits.add_mask), "mask", enabled=_may_have_mask),
+    Action("mask.add_hidden", "Add mask that hides",
+           "A mask that hides all; paint on it to show.", "Mask",
+           _edit("Add mask", edits.add_mask, hide_all=True), enabled=_may_have_mask),
+    Action("mask.paint", "Paint on the mask", "The brush works on the mask, not the pixels.",
+           "Mask", lambda bench: bench.set_on_mask(not bench.hands.on_mask),
+           enabled=has_mask, checked=lambda bench: bench.hands.on_mask),
+    Action("mask.invert", "Invert mask", "Show what was hidden and hide what was shown.",
+           "Mask", _edit("Invert mask", edits.invert_mask), enabled=has_mask),
+    Action("mask.switch", "Mask counts", "Switch the mask off without losing it.", "Mask",
+           _edit("Switch mask", edits.switch_mask), enabled=has_mask,
+           checked=lambda bench: bench.job is not None
+           and bench.state.active.mask is not None and bench.state.active.mask.enabled),
+    Action("mask.alone", "View the mask alone", "White shows, black hides.", "Mask",
+           lambda bench: bench.look(mask_alone=not bench.looks.mask_alone),
+           enabled=has_mask, checked=lambda bench: bench.looks.mask_alone),
+    Action("mask.softer", "Soften mask", "Its rim fades wider; again for more.", "Mask",
+           _soften, enabled=has_mask),
+    Action("mask.harder", "Steepen mask", "Its rim becomes harder; again for more.", "Mask",
+           _steepen, enabled=has_mask),
+    Action("mask.from_region", "Mask from region",
+           "The layer shows on the region that is chosen for the region lens.", "Mask",
+           _from_region, enabled=above_photo & has_regions),
+    Action("mask.from_lightness", "Mask from lightness",
+           "The layer's span of lightness, as it is now, becomes its mask.", "Mask",
+           _from_span, enabled=_has_span),
+    Action("mask.from_colours", "Mask from colours…",
+           "Press on the picture: the layer shows on colours like that.", "Mask",
+           _from_colours, enabled=above_photo),
+    Action("mask.from_change", "Mask from change…",
+           "The layer shows where the layers below it changed the lightness.", "Mask",
+           _from_change, enabled=above_photo),
+    Action("layer.limits", "Limits of the layer",
+           "Where it shows without a mask: a span of lightness, regions of the portrait.", "Layer",
+           lambda bench: bench.look(limits=not bench.looks.limits), "limits",
+           enabled=above_photo, checked=lambda bench: bench.looks.limits),
+    Action("mask.remove", "Remove mask", "The layer shows everywhere again.", "Mask",
+           _remove_mask, enabled=has_mask),
+)

@@ -1,0 +1,71 @@
+"""How the picture is looked at."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+
+from lather.core.survey.regions.region import Part, Region
+from lather.render.lenses.lens import LIGHTNESS, LensLook
+from lather.render.screen.view import Shown
+
+
+class Peek(Enum):
+    """What shows inside of the ring around the pen."""
+
+    NONE = "nothing"
+    BEFORE = "the original"
+    DELIVERY = "the picture at delivery size"
+
+
+@dataclass(frozen=True)
+class Looks:
+    """How the picture is looked at. Nothing here changes it."""
+
+    before: bool = False
+    before_held: bool = False
+    split: bool = False
+    split_at: float = 0.5  # share of the view's width
+    compared: bool = False  # split while a strength is dragged
+    compared_at: float = 0.5
+    mask_alone: bool = False
+    lens: str = ""  # one of the table, or none
+    lens_before: str = ""  # what it goes back to when its key was held
+    lens_since_s: float = 0.0
+    red_percent: float = 40.0  # of the lens in black and white
+    deviation_of: str = LIGHTNESS  # of the blotch lens
+    limits: bool = False  # those of the active layer are open to be set
+    handles: bool = False  # face handles are shown and can be dragged
+    all_findings: bool = False  # every finding's mark in full, while a key is down
+    peek: Peek = Peek.NONE
+    measuring: bool = False  # the next drag is along a known length
+
+    @property
+    def splits(self) -> bool:
+        return self.split or self.compared
+
+    @property
+    def line_at(self) -> float:
+        """Where the line between before and after lies, share of the view's width."""
+        return self.compared_at if self.compared else self.split_at
+
+    @property
+    def shown(self) -> Shown:
+        if self.before or self.before_held:
+            return Shown.BEFORE
+        if self.mask_alone:
+            return Shown.MASK
+        return Shown.LENS if self.lens else Shown.AFTER
+
+    def hides_paint_at(self, share: float) -> str:
+        """Why paint would not be seen at a share of the view's width, a sentence; '' if it is."""
+        if self.shown is Shown.BEFORE:
+            return "The original is shown: switch Before off to paint ({key:view.before})."
+        if self.splits and share < self.line_at:
+            return ("This half shows the original: paint on the other one, or switch Split off "
+                    "({key:view.split}).")  # fmt: skip
+        return ""
+
+    def through(self, region: Region | Part) -> LensLook:
+        """What is looked through; the region is that in the hand."""
+        return LensLook(self.lens or "regions", self.red_percent, self.deviation_of, region)

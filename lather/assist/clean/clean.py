@@ -1,0 +1,248 @@
+"""Proposes mends for what the survey found: each inside its own extent."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from lather.assist.clean.weak import weak_kind, with_weak_layer
+from lather.assist.proposal import Measure, Proposal
+from lather.core.arrays import FloatImage
+from lather.core.brush.stroke import Brush, PenSample
+from lather.core.mend.mode import MendMode
+from lather.core.rect import Rect
+from lather.core.survey.findings.advice import advice_for
+from lather.core.survey.findings.finding import Finding
+from lather.core.work import NEVER, CancelToken, Progress, no_progress
+from lather.document import edits
+from lather.document.access import is_mendable, mendable
+from lather.document.agreed.briefing import refuse_where_forbidden
+from lather.document.agreed.style import Weak
+from lather.document.areas import is_mostly_inside, limit_of
+from lather.document.avoid import avoided
+from lather.document.findings import FindingState
+from lather.document.layers.layer import Stage
+from lather.document.painting.laid import Laid, laying
+from lather.document.painting.strokes import StrokeRecord, readings_of
+from lather.document.state import JobState
+from lather.document.tree import walk_whole
+from lather.errors import EditError, UnseenError
+from lather.render.area import limit_on
+from lather.render.compositor import render_up_to
+from lather.render.visibility import refuse_unless_seen
+
+LAYER_NAME = "Mended spots"
+BESIDE_AN_EDGE = "an edge crosses the rim"
+NO_SOURCE = "no clean skin lies near enough"
+OUTSIDE = "they lie outside of the area"
+
+
+@dataclass(frozen=True)
+class CleanOptions:
+    """What is to be mended: open findings of these ids, or of these kinds; None: all of them.
+
+    Doubtful ones are taken only by their ids, or if `doubtful` says so. `nth_source` takes the
+    texture from the next best place instead of the best.
+    """
+
+    ids: frozenset[int] | None = None
+    kinds: frozenset[str] | None = None  # all of a kind ("blemish") or some ("blemish.red")
+    nth_source: int = 0
+    doubtful: bool = False
+
+    @property
+    def is_meant(self) -> bool:
+        """True if somebody named findings or kinds: else the brief says what is to be done."""
+        return self.ids is not None or self.kinds is not None
+
+    def takes(self, finding: Finding) -> bool:
+        value = finding.kind.value
+        of_kind = self.kinds is None or value in self.kinds or value.split(".")[0] in self.kinds
+        if self.ids is not None:
+            return of_kind and finding.id in self.ids
+        return of_kind and (self.doubtful or not finding.doubtful)
+
+
+def propose_clean(
+    state: JobState,
+    options: CleanOptions = CleanOptions(),  # noqa: B008 - a value
+    *,
+    progress: Progress = no_progress,
+    cancel: CancelToken | None = None,
+) -> Proposal:
+    """Open findings mended and done, the smallest first.
+
+    They go on the active layer if it is one of Clean's that can be painted on, or on a new
+    one above the photo. A finding is left open if an edge crosses its rim, since a mend would
+    smear it, if there is no clean skin near by, if its mend would not show, or if most of it lies
+    outside of the area.
+
+    Raises
+    ------
+    Cancelled : by the token.
+    """
+    token = cancel or NEVER
+    try:
+        refuse_where_forbidden(state, "Nothing was mended")
+    except EditError as error:
+        return Proposal("Mend", state, state, refusal=error)
+    wanted = [f for f in state.findings.in_state(FindingState.OPEN)
+              if f.kind.known and not f.kind.is_patch and options.takes(f)
+              and (options.is_meant or state.brief.wants_done(f.kind))]  # fmt: skip
+    inside = [finding for finding in wanted if is_in_area(state, finding)]
+    free = [finding for finding in inside if finding.stands_free]
+    left: Counter[str] = Counter({BESIDE_AN_EDGE: len(inside) - len(free),
+                                  OUTSIDE: len(wanted) - len(inside)})  # fmt: skip
+    groups = sorted(_touching(free), key=lambda group: max(f.reach_px for f in group))
+    after, unseen = state, None
+    for number, group in enumerate(groups):
+        token.check()
+        progress(number / len(groups), f"mending {number + 1} of {len(groups)}")
+        try:
+            after = _mended(after, group, options.nth_source)
+        except UnseenError as error:
+            unseen = error
+            left[error.why] += len(group)
+        except EditError as error:
+            left[error.why or NO_SOURCE] += len(group)
+    n_done = len(wanted) - left.total()
+    refusal = None if n_done else unseen or _refusal(left)
+    reasons = tuple(f"{n} left open: {why}" for why, n in left.most_common() if n)
+    name = step_name(len(wanted), n_done)
+    return Proposal(name, state, after, _measures(state, after), reasons, refusal)
+
+
+def is_in_area(state: JobState, finding: Finding) -> bool:
+    """True if most of a finding lies in the area, or if there is none."""
+    rect = finding.rect.intersect(state.photo.rect)
+    limit = limit_of(state, rect)
+    return limit is None or is_mostly_inside(limit, finding.coverage(rect))
+
+
+def _refusal(left: Counter[str]) -> EditError:
+    """Why nothing was mended, by what kept most findings open."""
+    why = next((why for why, n in left.most_common(1) if n), "nothing certain is open")
+    advice = {
+        OUTSIDE: "clear the area ({key:area.clear}), or outline another one",
+        BESIDE_AN_EDGE: "cut it free and mend ({key:mend.cut_free}), or copy along the edge",
+        NO_SOURCE: "mend by hand with a smaller brush, from a source that you pick",
+    }
+    return EditError("Nothing was mended", why, advice.get(why, ""))
+
+
+def step_name(n_wanted: int, n_done: int) -> str:
+    """What a step is called that mends so many of the findings that were meant."""
+    return "Mend finding" if n_wanted == 1 else f"Mend {n_done} findings"
+
+
+def _measures(before: JobState, after: JobState) -> tuple[Measure, ...]:
+    """How many findings are open, and the severity of the worst of them."""
+    were, are = (list(s.findings.in_state(FindingState.OPEN)) for s in (before, after))
+    return (
+        Measure("open findings", len(were), len(are)),
+        Measure("severity of the worst", _worst(were), _worst(are)),
+    )
+
+
+def _worst(findings: Sequence[Finding]) -> float:
+    return max((finding.severity for finding in findings), default=0.0)
+
+
+def with_kept(state: JobState, marks: Sequence[tuple[float, float, float]]) -> JobState:
+    """Findings kept that a mark of the person's touches: x, y, radius in photo pixels."""
+    touched = [
+        finding.id
+        for finding in state.findings.items
+        for x, y, radius in marks
+        if math.dist((x, y), (finding.x, finding.y)) < radius + finding.radius_px
+    ]
+    return edits.decide(state, touched, FindingState.KEPT) if touched else state
+
+
+def _touching(findings: Sequence[Finding]) -> list[list[Finding]]:
+    """Findings in groups whose extents touch: one mend must span all of a group."""
+    groups: list[list[Finding]] = []
+    for finding in findings:
+        near = [group for group in groups if any(_touch(finding, other) for other in group)]
+        groups = [group for group in groups if group not in near]
+        groups.append([finding, *(other for group in near for other in group)])
+    return groups
+
+
+def _touch(one: Finding, other: Finding) -> bool:
+    if weak_kind([one]) is not weak_kind([other]):
+        return False  # they go on different layers
+    both = one.rect.intersect(other.rect)
+    if both.empty:
+        return False
+    return bool((one.coverage(both) + other.coverage(both) > 1).any())
+
+
+def _mended(state: JobState, group: Sequence[Finding], nth_source: int) -> JobState:
+    from lather.core.mend.spot import mend_spot  # OpenCV is not loaded for the first window
+
+    weak = weak_kind(group)
+    state, layer_id = _with_layer(state) if weak is None else _with_weak_layer(state, weak)
+    layer = mendable(state, layer_id)
+    picture = state.photo.rect
+    place = Rect.union_of(finding.rect for finding in group).intersect(picture)
+    if place.empty:
+        raise EditError("Nothing was mended", "the finding lies outside of the picture")
+    refuse_unless_seen(state, layer_id, place)
+    selection = np.maximum.reduce([finding.coverage(place) for finding in group])
+    for kept in state.findings.in_state(FindingState.KEPT):
+        part = kept.rect.intersect(place)
+        if not part.empty:  # a hair may cross a mole: the mole stays
+            here = part.shifted(-place.x0, -place.y0).slices
+            selection[here] = np.minimum(selection[here], 1 - kept.coverage(part))
+    ids = [finding.id for finding in group]
+    others = state.findings.decided(ids, FindingState.DONE)
+
+    def read(rect: Rect, level: int) -> FloatImage:
+        return render_up_to(state, layer_id, rect, level)
+
+    mended = mend_spot(
+        read, picture, place, selection, mode=_mode(group), avoid=avoided(others),
+        nth_source=nth_source,
+    )  # fmt: skip
+    record = StrokeRecord(
+        tool="mend_spot",
+        brush=Brush(size_px=2 * max(finding.reach_px for finding in group), hardness=1.0),
+        readings=readings_of(PenSample(0.1 * n, f.x, f.y, 1.0) for n, f in enumerate(group)),
+        rect=mended.rect,
+        source=(mended.source.dx, mended.source.dy),
+        mode=_mode(group).value,
+        extras={"findings": ids},
+    )
+    after = Laid(layer, laying(mended, limit_on(state, layer.id, mended.rect)), record).done()
+    state = edits.update_layer(state, layer_id, tiles=after.tiles, strokes=after.strokes)
+    return edits.decide(state, ids, FindingState.DONE, by=layer_id)
+
+
+def _mode(group: Sequence[Finding]) -> MendMode:
+    """What lines differ by is all that is changed of them: hair is lifted, skin stays."""
+    modes = {advice.mode for f in group if f.kind.is_line and (advice := advice_for(f))}
+    return modes.pop() if len(modes) == 1 and all(f.kind.is_line for f in group) else MendMode.ALL
+
+
+def _with_weak_layer(state: JobState, weak: Weak) -> tuple[JobState, int]:
+    state, layer = with_weak_layer(state, weak)
+    return state, layer.id
+
+
+def _with_layer(state: JobState) -> tuple[JobState, int]:
+    """The layer that mends go on: never a split's, whose layers hold a part of the picture."""
+    whole = list(walk_whole(state.layers))
+    active = state.active
+    for layer in (*([active] if active in whole else []), *whole):
+        clean = layer.stage is Stage.CLEAN and getattr(layer, "weak", None) is None
+        meant = layer is active or layer.name == LAYER_NAME
+        if clean and meant and is_mendable(state, layer):
+            return state, layer.id
+    on_photo = replace(state, active_id=state.layers[0].id)
+    above_photo = edits.add_pixel_layer(on_photo, LAYER_NAME, Stage.CLEAN)
+    return above_photo, above_photo.active_id

@@ -1,0 +1,156 @@
+"""Proposes to even out blotches: blood and pigment on one layer, spots of light on another."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+
+from lather.assist.even.layers import COLOUR, LIGHT, named
+from lather.assist.even.limits import left_in_part, measured_on, outside_of_area
+from lather.assist.proposal import ALL_SURE, Meant, Measure, Proposal
+from lather.assist.skin_view import (
+    SkinView,
+    area_in,
+    map_tiles,
+    marks_of,
+    view_below_evening,
+)
+from lather.core.arrays import MaskPixels, Plane
+from lather.core.colour.labs import lab_of
+from lather.core.survey.findings.finding import Finding, Kind
+from lather.core.survey.regions.region import Part
+from lather.core.tone.evening import EvenMaps, even_maps, evened_rgb
+from lather.core.work import NEVER, CancelToken, Progress, no_progress
+from lather.document import edits
+from lather.document.areas import is_mostly_inside
+from lather.document.findings import FindingState
+from lather.document.layers.blood_pigment import NOTHING_TAKEN, BloodPigmentLayer
+from lather.document.layers.layer import Layer, Stage, new_id
+from lather.document.layers.light import NO_LIGHT, UNCHANGED, LightLayer
+from lather.document.state import JobState
+from lather.document.tiles import Tiles
+from lather.document.tree import inserted_above
+from lather.errors import EditError
+
+UNDER_EYES = 0.7  # at most: without any shade there an eye lies flat
+STEP = 32  # of 32767, by which maps are rounded: a thousandth of the light; they stay small
+SOFT_LIGHT_OF_SHADE = 1.15  # of a map, for a logarithm of light around middle grey
+UNDER = (Part.UNDER_EYE_LEFT, Part.UNDER_EYE_RIGHT)
+GREY_CHROMA = 1.0  # mean of a* and b* below which a picture is black and white
+LEAST_CHANGE = 0.004  # density, below which a map changes nothing that shows
+
+
+def propose_even_out(
+    state: JobState,
+    meant: Meant = ALL_SURE,
+    *,
+    progress: Progress = no_progress,
+    cancel: CancelToken | None = None,
+) -> Proposal:
+    """Blotches evened, between 1 and 16 mm; texture, light and form stay.
+
+    Raises
+    ------
+    Cancelled : by the token.
+    """
+    token = cancel or NEVER
+    name = "Even out"
+    try:
+        view, anchor_id = view_below_evening(state, token, measured_on(state, meant))
+    except EditError as error:
+        return Proposal(name, state, state, refusal=error)
+    progress(0.2, "measuring blood and pigment")
+    area = area_in(state, view)
+    where = _meant(state, view, meant) * spared(state, view)
+    all_maps = view.once("even maps", lambda: even_maps(view.picture, token))
+    maps = all_maps.limited(where if area is None else where * area)
+    progress(0.7, "writing the maps")
+    if not _changes(maps):
+        if area is not None and _changes(all_maps.limited(where)):
+            outside = outside_of_area("Nothing was evened")
+            return Proposal(name, state, state, refusal=outside)
+        return Proposal(name, state, state, refusal=EditError(
+            "Nothing was evened", _why_nothing(view), "even it by hand: Paint colour"
+        ))  # fmt: skip
+    share = np.abs(maps.blood) + np.abs(maps.pigment)
+    layers: list[Layer] = [BloodPigmentLayer(
+        id=new_id(), name=named(COLOUR, view, share), stage=Stage.EVEN,
+        blood=as_tiles(maps.blood, view, NOTHING_TAKEN, token),
+        pigment=as_tiles(maps.pigment, view, NOTHING_TAKEN, token),
+    )]  # fmt: skip
+    light = as_tiles(maps.shade * np.float32(SOFT_LIGHT_OF_SHADE), view, NO_LIGHT, token)
+    if light:
+        name_of_light = named(LIGHT, view, share)
+        layers.append(LightLayer(id=new_id(), name=name_of_light, stage=Stage.EVEN, map=light))
+    after = state
+    for layer in layers:
+        placed = inserted_above(after.layers, anchor_id, layer)
+        after, anchor_id = replace(after, layers=placed, active_id=layer.id), layer.id
+    after = replace(after, active_id=layers[0].id)
+    found = [f for f in state.findings.in_state(FindingState.OPEN)
+             if f.kind is Kind.UNEVEN and (meant.ids is None or f.id in meant.ids)]  # fmt: skip
+    done = [f.id for f in found
+            if is_mostly_inside(area, marks_of([f], view.rect, view.level))]
+    after = edits.decide(after, done, FindingState.DONE, by=layers[0].id)
+    reasons = [f"under the eyes at most {UNDER_EYES:.0%}", *left_in_part(len(found) - len(done))]
+    if state.brief.keeps(Kind.FRECKLES):
+        reasons.append("freckles stay, as the style says")
+    return Proposal(name, state, after, _measures(view, maps), tuple(reasons), stage=Stage.EVEN)
+
+
+def _changes(maps: EvenMaps) -> bool:
+    """True if they change what can be seen."""
+    most = max(float(np.abs(plane).max()) for plane in (maps.blood, maps.pigment))
+    return most >= LEAST_CHANGE
+
+
+def as_tiles(plane: Plane, view: SkinView, empty: Tiles, cancel: CancelToken) -> Tiles:
+    """A signed map of a view, -1 to 1, as tiles of the photo's size; none where it is zero."""
+    def samples(values: Plane) -> MaskPixels:
+        steps = np.clip(np.rint(values * (32767 / STEP)), -32767 // STEP + 1, 32767 // STEP)
+        return np.asarray(UNCHANGED + STEP * steps, dtype=np.uint16)
+
+    return map_tiles(plane, view, empty, samples, LEAST_CHANGE / 4, cancel)
+
+
+def spared(state: JobState, view: SkinView) -> Plane:
+    """(h, w) 0-1: what may be evened, by what the style keeps and what lies under the eyes."""
+    share = np.ones_like(view.picture.skin)
+    for part in UNDER:
+        share -= np.float32(1 - UNDER_EYES) * view.parts[part]
+    kept = list(state.findings.in_state(FindingState.KEPT))
+    if state.brief.keeps(Kind.FRECKLES):
+        kept += [f for f in state.findings.items if f.kind is Kind.FRECKLES]
+    kept_here = marks_of(kept, view.rect, view.level)
+    return np.asarray(np.clip(share, 0, 1) * (1 - kept_here), dtype=np.float32)
+
+
+def _meant(state: JobState, view: SkinView, meant: Meant) -> Plane:
+    """(h, w) 0-1: everything, or where some findings lie."""
+    settled = FindingState.KEPT, FindingState.SKIPPED
+    skipped = [f for f in state.findings.items
+               if f.kind is Kind.UNEVEN and state.findings.state(f) in settled]  # fmt: skip
+    if meant.ids is None:
+        return 1 - marks_of(skipped, view.rect, view.level)
+    chosen: list[Finding] = [f for f in state.findings.items if f.id in meant.ids]
+    return marks_of(chosen, view.rect, view.level)
+
+
+def _why_nothing(view: SkinView) -> str:
+    if not view.picture.everybody:
+        return "there is too little plain skin to compare with"
+    if np.abs(lab_of(view.picture.rgb)[view.picture.plain][:, 1:]).mean() < GREY_CHROMA:
+        return "the picture has no colour, so that neither blood nor pigment can be seen in it"
+    return "no blotch stands out from this skin's own unevenness"
+
+
+def _measures(view: SkinView, maps: EvenMaps) -> tuple[Measure, ...]:
+    from lather.core.check.skin import blotch_rms
+
+    before = blotch_rms(view.picture)
+    after = blotch_rms(replace(view.picture, rgb=evened_rgb(view.picture, maps)))
+    return tuple(
+        Measure(f"blotches in {name}", was, now, "rms")
+        for name, was, now in zip(("L*", "a*", "b*"), before, after, strict=True)
+    )

@@ -1,0 +1,335 @@
+"""Proposes colour: redness calmed towards the skin around it, or an area matched to another."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+
+from lather.assist.even.layers import MATCHED, REDNESS, named
+from lather.assist.even.limits import left_in_part, measured_on, outside_of_area
+from lather.assist.proposal import ALL_SURE, MatchProposal, Meant, Measure, Proposal
+from lather.assist.skin_view import (
+    SkinView,
+    area_in,
+    finding_at,
+    map_tiles,
+    plane_of,
+    view_below_evening,
+)
+from lather.core.arrays import MaskPixels, Plane
+from lather.core.survey.findings.finding import Finding, Kind
+from lather.core.survey.regions.region import Part, Region
+from lather.core.tone.evening import flatness, inner
+from lather.core.tone.match import (
+    AreaColour,
+    Three,
+    area_colour,
+    difference,
+    difference_of_colour,
+    move_to,
+    moved,
+)
+from lather.core.tone.redness import RedPatch, red_patches, redness_map, soft_target
+from lather.core.tone.skin_picture import disc
+from lather.core.work import NEVER, CancelToken, Progress, no_progress
+from lather.document import edits
+from lather.document.areas import is_mostly_inside, share_inside
+from lather.document.findings import FindingState
+from lather.document.layers.area_colour import AreaColourLayer, AreaColourParameters
+from lather.document.layers.layer import Mask, Stage, new_id
+from lather.document.state import JobState
+from lather.document.tiles import BLACK_MASK, Tiles
+from lather.document.tree import inserted_above
+from lather.errors import EditError
+from lather.render.ground import photo_ground
+from lather.render.regions import region_coverage
+
+CALMED = 0.6  # of redness: a rash is calmed, not erased
+MOST_PATCHES = 6
+RING_MM = (3.0, 14.0)  # around a patch, where its own skin is measured
+GOOD_MM, GOOD_DENSITY = 6.0, 0.15  # radius of a proposed reference; blood off this skin's middle
+RIM_MM = 3.0
+INFANT_PUPILS_MM = 50.0  # nearer pupils are an infant's, whose skin is pink by nature
+OF_ITS_OWN = (Region.LIPS, Region.IRIS, Region.EYE_WHITE, Region.TEETH, Region.BROWS, Region.HAIR)
+OTHER_LIGHT_L = 4.0  # L* between target and reference, from which it is said
+MASK_STEP = 257  # masks are rounded to 255 steps: they stay small
+
+
+@dataclass(frozen=True)
+class MatchOptions:
+    """What is to have which colour; areas are one-channel tiles of the photo's size.
+
+    Attributes
+    ----------
+    target : where; None takes the strongest patch of the redness map.
+    reference : whose colour; None takes a good cheek of the same person.
+    with_light : moves lightness by all of the difference, not only what goes with blood.
+    """
+
+    target: Tiles | None = None
+    reference: Tiles | None = None
+    with_light: bool = False
+
+
+def propose_redness(
+    state: JobState,
+    meant: Meant = ALL_SURE,
+    *,
+    progress: Progress = no_progress,
+    cancel: CancelToken | None = None,
+) -> Proposal:
+    """The patches of the redness map, each calmed by 60 % towards the skin around it."""
+    token, name = cancel or NEVER, "Calm redness"
+    try:
+        if is_infant(state):
+            raise EditError("No redness was calmed", "by the distance of the pupils this is an "
+                            "infant, whose skin is pink by nature")  # fmt: skip
+        view, anchor_id = view_below_evening(state, token, measured_on(state, meant))
+        progress(0.3, "looking for redness")
+        density = view.once("redness", lambda: redness_map(view.picture, token))
+        found = [p for p in view.once(
+            "red patches", lambda: red_patches(view.picture, view.parts, density)
+        ) if _is_meant(p, state, view, meant)]  # fmt: skip
+        area = area_in(state, view)
+        patches = [p for p in found if share_inside(area, p.mask) > 0]
+        if found and not patches:
+            raise outside_of_area("No redness was calmed")
+        if not patches:
+            raise EditError(
+                "No redness was calmed",
+                "no patch is redder than is natural where it lies",
+                "match a target that you outline yourself, or even out what is left",
+            )
+    except EditError as error:
+        return Proposal(name, state, state, refusal=error)
+    after, reasons, measures, n_done = state, list[str](), list[Measure](), 0
+    for number, patch in enumerate(patches[:MOST_PATCHES]):
+        token.check()
+        progress(0.5 + 0.5 * number / len(patches), "calming redness")
+        share = soft_target(patch, view.picture, density)
+        share = share if area is None else share * area
+        try:
+            target = area_colour(view.picture.rgb, patch.mask.astype(np.float32), "patch")
+            reference = area_colour(view.picture.rgb, _ring(patch, view, density), "skin around it")
+            parameters, said = _fitting(target, move_to(target, reference))
+        except EditError as error:
+            reasons.append(f"a patch was left as it is: {error.why}")
+            continue
+        after, anchor_id = _with_layer(
+            after, anchor_id, view, share, parameters, named(REDNESS, view, share), CALMED, token,
+        )  # fmt: skip
+        reasons += said
+        finding = _finding_of(patch, state, view)
+        if finding is not None and is_mostly_inside(area, patch.mask):
+            after = edits.decide(after, [finding.id], FindingState.DONE, by=anchor_id)
+            n_done += 1
+        calmed = _part(_move_of(parameters), CALMED)
+        measures.append(_measured(target, reference, moved(target, calmed)))
+    if after is state:
+        refusal = EditError("No redness was calmed", "; ".join(reasons))
+        return Proposal(name, state, state, refusal=refusal)
+    if area is not None:
+        reasons += left_in_part(len(found) - n_done)
+    reasons.append(f"calmed by {CALMED:.0%}, not erased; natural cheeks, nose and ears stay")
+    return Proposal(name, state, after, tuple(measures), tuple(reasons), stage=Stage.EVEN)
+
+
+def propose_match(
+    state: JobState,
+    options: MatchOptions = MatchOptions(),  # noqa: B008 - a value
+    *,
+    progress: Progress = no_progress,
+    cancel: CancelToken | None = None,
+) -> MatchProposal:
+    """The target's mean colour moved to the reference's, through a soft mask."""
+    token, name = cancel or NEVER, "Match colour"
+    try:
+        view, anchor_id = view_below_evening(state, token)
+        progress(0.3, "measuring both colours")
+        density = redness_map(view.picture, token)
+        target_share, mask = _target(view, density, options)
+        reference_share = _reference(view, density, options, target_share)
+        if _overlap(target_share, reference_share) > 0.5:
+            raise EditError("No colours were matched", "target and reference are the same place",
+                            "choose another reference")  # fmt: skip
+        target = area_colour(view.picture.rgb, target_share, "target")
+        reference = area_colour(view.picture.rgb, reference_share, "reference")
+        move = move_to(target, reference, with_light=options.with_light)
+    except EditError as error:
+        return MatchProposal(name, state, state, refusal=error)
+    if is_infant(state) and move[1] < 0:
+        move = _part(move, 0.5)  # an infant stays pink
+    progress(0.7, "writing the mask")
+    parameters, said = _fitting(target, move)
+    move = _move_of(parameters)
+    after, _ = _with_layer(
+        state, anchor_id, view, mask, parameters, named(MATCHED, view, mask), 1.0, token
+    )
+    outcome = moved(target, move)
+    reasons = [
+        f"L* {move[0]:+.1f}, a* {move[1]:+.1f}, b* {move[2]:+.1f}: light and texture stay",
+        f"target {target.n_px}, reference {reference.n_px} pixels measured", *said,
+    ]
+    in_shade = reference.mean[0] - outcome.mean[0]
+    if abs(in_shade) > OTHER_LIGHT_L:
+        lit = "darker" if in_shade > 0 else "lighter"
+        reasons.append(f"the target lies in other light, {abs(in_shade):.0f} L* {lit}: it stays so")
+    of_colour = Measure("colour difference at equal light",
+                        difference_of_colour(target, reference),
+                        difference_of_colour(outcome, reference), "CIEDE2000")  # fmt: skip
+    return MatchProposal(
+        name, state, after, (_measured(target, reference, outcome), of_colour), tuple(reasons),
+        stage=Stage.EVEN, target=target, reference=reference, outcome=outcome,
+    )  # fmt: skip
+
+
+def is_infant(state: JobState) -> bool:
+    """True by the distance of the pupils, where a scale was set by hand."""
+    faces, scale = state.findings.faces, state.findings.mm_per_px
+    return bool(faces) and scale is not None and (
+        faces[0].pupil_distance_px * scale < INFANT_PUPILS_MM
+    )
+
+
+def good_reference(view: SkinView, density: Plane, person: int) -> Plane:
+    """(h, w) 0-1: a disc of even, flat, plain skin on a cheek, or else anywhere on that person.
+
+    Raises
+    ------
+    EditError : there is none.
+    """
+    picture = view.picture
+    plain = flatness(picture) * (np.abs(density) < GOOD_DENSITY) * (picture.people == person)
+    cheeks = view.parts[Part.CHEEK_LEFT] + view.parts[Part.CHEEK_RIGHT]
+    for where in (cheeks, np.ones_like(cheeks)):
+        good = np.asarray(plain * where, dtype=np.float32)
+        around = cv2.GaussianBlur(good, (0, 0), picture.px(GOOD_MM) / 2)
+        y, x = np.unravel_index(int(np.argmax(around)), around.shape)
+        if around[y, x] > 0.3:
+            ys, xs = np.mgrid[: good.shape[0], : good.shape[1]]
+            disc = np.hypot(xs - x, ys - y) < picture.px(GOOD_MM)
+            return np.asarray(disc & (good > 0.3), dtype=np.float32)
+    raise EditError("No colours were matched", "no piece of skin is even enough to go by",
+                    "outline a reference yourself")  # fmt: skip
+
+
+def _target(view: SkinView, density: Plane, options: MatchOptions) -> tuple[Plane, Plane]:
+    """What is measured of the target, and the soft mask that reveals the change."""
+    picture = view.picture
+    if options.target is None:
+        patches = red_patches(picture, view.parts, density)
+        if not patches:
+            raise EditError(
+                "No colours were matched", "no patch is redder or bluer than is natural",
+                "outline a target with the area tools",
+            )
+        return patches[0].mask.astype(np.float32), soft_target(patches[0], picture, density)
+    share = plane_of(options.target, view)
+    kept = _never_skin(view)
+    if (share * kept).sum() > 0.5 * share.sum() > 0:
+        raise EditError(
+            "No colours were matched", "the target lies on lips, eyes, brows or hair, which keep "
+            "their own colour", "outline skin, or paint colour by hand",
+        )  # fmt: skip
+    share = share * (1 - kept)
+    # Its soft rim lies outside of it: all of the target gets the colour.
+    wide = cv2.dilate(share, disc(picture.px(RIM_MM)))
+    soft = cv2.GaussianBlur(wide, (0, 0), max(0.5, picture.px(RIM_MM))) * (1 - kept)
+    if (share * picture.skin).sum() > 0.5 * share.sum():  # what is no skin at its rim stays
+        share, soft = share * picture.skin, soft * inner(picture)
+    return share, np.asarray(soft, dtype=np.float32)
+
+
+def _never_skin(view: SkinView) -> Plane:
+    """(h, w) 0-1: what has a colour of its own."""
+    ground = photo_ground(view.state)
+    planes = [region_coverage(ground, region, view.rect, view.level) for region in OF_ITS_OWN]
+    return np.asarray(np.clip(np.sum(planes, axis=0), 0, 1), dtype=np.float32)
+
+
+def _reference(
+    view: SkinView, density: Plane, options: MatchOptions, target: Plane
+) -> Plane:
+    if options.reference is not None:
+        return plane_of(options.reference, view)
+    people = view.picture.people[target > 0.5]
+    person = int(np.bincount(people.astype(int)).argmax()) if people.size else 0
+    return good_reference(view, density, person)
+
+
+def _overlap(one: Plane, other: Plane) -> float:
+    smaller = min(float(one.sum()), float(other.sum()))
+    return float(np.minimum(one, other).sum()) / smaller if smaller > 0 else 0.0
+
+
+def _ring(patch: RedPatch, view: SkinView, density: Plane) -> Plane:
+    """The plain skin around a patch that is not red itself."""
+    picture = view.picture
+    away = cv2.distanceTransform((~patch.mask).astype(np.uint8), cv2.DIST_L2, 3)
+    low, high = (picture.px(mm) for mm in RING_MM)
+    ring = (away > low) & (away < high) & picture.plain & (np.abs(density) < 0.25)
+    # As it is lit where the patch is: colour goes with light.
+    light = picture.light[..., 1]
+    middle = np.median(light[patch.mask])
+    alike = ring & (np.abs(light - middle) < 0.35)
+    enough = alike if alike.sum() > 60 else ring
+    return np.asarray(enough, dtype=np.float32)
+
+
+def _is_meant(
+    patch: RedPatch, state: JobState, view: SkinView, meant: Meant
+) -> bool:
+    finding = _finding_of(patch, state, view)
+    if meant.ids is not None:
+        return finding is not None and finding.id in meant.ids
+    if finding is None:
+        return patch.certainty > 0.6
+    return state.findings.state(finding) is FindingState.OPEN and not finding.doubtful
+
+
+def _finding_of(patch: RedPatch, state: JobState, view: SkinView) -> Finding | None:
+    return finding_at(state, view, Kind.REDNESS, patch.x, patch.y)
+
+
+def _with_layer(
+    state: JobState, anchor_id: int, view: SkinView, share: Plane,
+    parameters: AreaColourParameters, name: str, strength: float, cancel: CancelToken,
+) -> tuple[JobState, int]:
+    """The state with the move on a layer of its own, and that layer's id."""
+    layer = AreaColourLayer(
+        id=new_id(), name=name, stage=Stage.EVEN, strength=strength, parameters=parameters,
+        mask=Mask(tiles=mask_tiles(share, view, cancel)),
+    )  # fmt: skip
+    layers = inserted_above(state.layers, anchor_id, layer)
+    return replace(state, layers=layers, active_id=layer.id), layer.id
+
+
+def _fitting(target: AreaColour, move: Three) -> tuple[AreaColourParameters, tuple[str, ...]]:
+    """What a layer can hold of a move, and what is said where that is less than was measured."""
+    numbers = {f"{what}_{axis}": round(value, 2)
+               for what, colour in (("mean", target.mean), ("move", move))
+               for axis, value in zip("lab", colour, strict=True)}  # fmt: skip
+    return AreaColourParameters.nearest(**numbers)
+
+
+def _move_of(parameters: AreaColourParameters) -> Three:
+    return parameters.move_l, parameters.move_a, parameters.move_b
+
+
+def mask_tiles(share: Plane, view: SkinView, cancel: CancelToken = NEVER) -> Tiles:
+    """A map of a view, 0-1, as a mask of the photo's size; none where it is zero."""
+    def samples(values: Plane) -> MaskPixels:
+        return np.rint(255 * np.clip(values, 0, 1)).astype(np.uint16) * np.uint16(MASK_STEP)
+
+    return map_tiles(share, view, BLACK_MASK, samples, 0.5 / 255, cancel)
+
+
+def _part(move: Three, share: float) -> Three:
+    return move[0] * share, move[1] * share, move[2] * share
+
+
+def _measured(target: AreaColour, reference: AreaColour, outcome: AreaColour) -> Measure:
+    before, after = difference(target, reference), difference(outcome, reference)
+    return Measure("colour difference", before, after, "CIEDE2000")

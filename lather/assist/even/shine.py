@@ -1,0 +1,261 @@
+"""Proposes to tame shine: towards the skin's own colour, with the texture that is there."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+import numpy as np
+
+from lather.assist.even.layers import SHINE, named
+from lather.assist.even.limits import left_in_part, measured_on, outside_of_area
+from lather.assist.proposal import ALL_SURE, Meant, Measure, Proposal
+from lather.assist.skin_view import (
+    SkinView,
+    area_in,
+    finding_at,
+    marks_of,
+    roughness,
+    view_below_evening,
+)
+from lather.core.arrays import Plane
+from lather.core.blend.composite import to_pixels
+from lather.core.blend.modes import BlendMode
+from lather.core.check.skin import TEXTURE_MM
+from lather.core.colour.lab import to_encoded, to_linear
+from lather.core.filter.reach import gaussian_reach_px
+from lather.core.rect import Rect
+from lather.core.survey.findings.finding import Kind
+from lather.core.tone.shine import Shine, ShinePatch, find_shine
+from lather.core.tone.skin_picture import CLIPPED, FLOOR
+from lather.core.work import NEVER, CancelToken, Progress, no_progress
+from lather.document import edits
+from lather.document.areas import is_mostly_inside, share_inside
+from lather.document.findings import FindingState
+from lather.document.layers.layer import Stage, new_id
+from lather.document.layers.pixels import PixelLayer
+from lather.document.state import JobState
+from lather.document.tiles import NO_PIXELS, TILE_PX, Key
+from lather.document.tree import inserted_above
+from lather.errors import EditError
+from lather.render.compositor import render
+
+STRENGTH = 0.6  # of the highlight: some of it stays, so that the face keeps its form
+ADVISED = (0.5, 0.75)
+MIDDLE = np.float32(0.5)  # of a layer in linear light: adds nothing
+DARKER_L = -1.0  # L* of a mark against its surroundings
+CLIP_SOFT_MM = 0.3  # over which borrowed texture fades into what is there
+SEARCHED_MM = 40.0  # how far away texture may be borrowed from
+
+
+def propose_shine(
+    state: JobState,
+    meant: Meant = ALL_SURE,
+    *,
+    progress: Progress = no_progress,
+    cancel: CancelToken | None = None,
+) -> Proposal:
+    """Shine taken down on a layer of its own, at 60 %; nothing where it is not sure of any.
+
+    Raises
+    ------
+    Cancelled : by the token.
+    """
+    token = cancel or NEVER
+    try:
+        view, anchor_id = view_below_evening(state, token, measured_on(state, meant))
+    except EditError as error:
+        return Proposal("Tame shine", state, state, refusal=error)
+    progress(0.1, "looking for shine")
+    rough = view.once("roughness", lambda: roughness(view, token))
+    progress(0.4, "looking for shine")
+    shine = view.once("shine", lambda: find_shine(view.picture, rough, token))
+    area = area_in(state, view)
+    found = [patch for patch in shine.patches if _is_meant(patch, state, view, meant)]
+    patches = [patch for patch in found if share_inside(area, shine.labels == patch.label) > 0]
+    if found and not patches:
+        return Proposal("Tame shine", state, state, refusal=outside_of_area("No shine was tamed"))
+    if not patches:
+        return Proposal("Tame shine", state, state, refusal=EditError(
+            "No shine was tamed",
+            "no patch of skin stands out, fades in colour and is rough, as mirrored light is",
+            "tame it by hand: Paint colour in 'tame brights' with a colour picked beside it",
+        ))  # fmt: skip
+    tamer = _Tamer(view, shine, rough, patches, area)
+    tiles: dict[Key, np.ndarray | None] = {}
+    cells = sorted(tamer.cells())
+    for number, key in enumerate(cells):
+        token.check()
+        progress(0.5 + 0.5 * number / len(cells), "taming shine")
+        tiles[key] = tamer.tile(key)
+    layer = PixelLayer(
+        id=new_id(), name=named(SHINE, view, tamer.weight), stage=Stage.EVEN,
+        mode=BlendMode.LINEAR_LIGHT, strength=STRENGTH, tiles=NO_PIXELS.with_tiles(tiles),
+    )  # fmt: skip
+    after = replace(
+        state, layers=inserted_above(state.layers, anchor_id, layer), active_id=layer.id
+    )
+    inside = [patch for patch in patches
+              if is_mostly_inside(area, shine.labels == patch.label)]  # fmt: skip
+    after = edits.decide(after, _settled(state, view, shine, inside), FindingState.DONE,
+                         by=layer.id)  # fmt: skip
+    reasons = (*_reasons(patches), *left_in_part(len(found) - len(inside)))
+    return Proposal("Tame shine", state, after, _measures(patches), reasons, stage=Stage.EVEN)
+
+
+def _is_meant(
+    patch: ShinePatch, state: JobState, view: SkinView, meant: Meant
+) -> bool:
+    finding = finding_at(state, view, Kind.SHINE, patch.x, patch.y)
+    if meant.ids is not None:
+        return finding is not None and finding.id in meant.ids
+    return finding is None or state.findings.state(finding) is FindingState.OPEN
+
+
+def _settled(
+    state: JobState, view: SkinView, shine: Shine, patches: list[ShinePatch]
+) -> list[int]:
+    """The open findings that the tamed patches take in."""
+    labels = {patch.label for patch in patches}
+    rect = view.rect
+    settled = []
+    for finding in state.findings.in_state(FindingState.OPEN):
+        x, y = int(finding.x) >> view.level, int(finding.y) >> view.level
+        if finding.kind is Kind.SHINE and rect.contains_point(x, y):
+            near = shine.labels[max(0, y - 2) : y + 3, max(0, x - 2) : x + 3]
+            if labels & set(near.ravel().tolist()):
+                settled.append(finding.id)
+    return settled
+
+
+def _measures(patches: list[ShinePatch]) -> tuple[Measure, ...]:
+    area = sum(patch.area_mm2 for patch in patches)
+    above = sum(patch.above_l * patch.area_mm2 for patch in patches) / area
+    return (
+        Measure("shine above the skin's own colour", above, (1 - STRENGTH) * above, "L*"),
+        Measure("area of shine", area / 100, area / 100, "cm²"),
+    )
+
+
+def _reasons(patches: list[ShinePatch]) -> tuple[str, ...]:
+    low, high = ADVISED
+    reasons = [f"strength {STRENGTH:.0%}: of {low:.0%} to {high:.0%}, so that the face keeps its "
+               "form"]  # fmt: skip
+    clipped = sum(p.clipped * p.area_mm2 for p in patches) / sum(p.area_mm2 for p in patches)
+    if clipped > 0.005:
+        reasons.append(f"{clipped:.0%} of it is clipped: its texture is borrowed from skin near by")
+    return tuple(reasons)
+
+
+class _Tamer:
+    """Makes the tiles of the layer: what to add to the picture, as linear light has it."""
+
+    def __init__(
+        self, view: SkinView, shine: Shine, rough: Plane, patches: list[ShinePatch],
+        area: Plane | None,
+    ) -> None:
+        self._view, self._state = view, view.state
+        self._side = 1 << view.level
+        self._sigma_px = view.picture.px(TEXTURE_MM) * self._side
+        # What is darker than its own colour stays by itself: only light is taken away.
+        spots = [f for f in self._state.findings.items
+                 if not (f.kind.is_line or f.kind.is_patch) and f.contrast_l > DARKER_L
+                 and self._state.findings.state(f) is not FindingState.DONE]  # fmt: skip
+        weight = shine.of({patch.label for patch in patches})
+        weight = weight * (1 - marks_of(spots, view.rect, view.level))
+        self.weight = weight if area is None else weight * area
+        self._own = shine.own
+        self._gain = _texture_gain(shine, rough, view)
+        self._shift = _shift_to_intact(view, weight)
+
+    def cells(self) -> Iterator[Key]:
+        rect = Rect.of_mask(self.weight > 0)
+        whole = rect.grown(1).from_level(self._view.level).intersect(self._state.photo.rect)
+        for key in whole.cells(TILE_PX):
+            small = Rect.cell(key, TILE_PX).at_level(self._view.level).grown(1)
+            if self.weight[small.intersect(self._view.rect).slices].any():
+                yield key
+
+    def tile(self, key: Key) -> np.ndarray | None:
+        cell = Rect.cell(key, TILE_PX).intersect(self._state.photo.rect)
+        weight = self._view.at_full_size(self.weight, cell)
+        if not (weight > 0).any():
+            return None
+        shown = render(self._state, cell)
+        own = np.stack([self._view.at_full_size(np.ascontiguousarray(self._own[..., c]), cell)
+                        for c in range(3)], -1)  # fmt: skip
+        texture = self._texture(cell) * self._view.at_full_size(self._gain, cell)
+        tamed = to_encoded(np.maximum(np.exp(own + texture[..., None]) - FLOOR, 0))
+        # It only takes light away.
+        less = np.minimum(tamed.astype(np.float32) - shown[..., :3], 0) * weight[..., None]
+        out = np.zeros((TILE_PX, TILE_PX, 4), dtype=np.uint16)
+        added = np.empty((cell.height, cell.width, 4), dtype=np.float32)
+        added[..., :3] = MIDDLE + less / 2
+        added[..., 3] = weight > 0
+        to_pixels(added, out[: cell.height, : cell.width])
+        return out
+
+    def _texture(self, cell: Rect) -> Plane:
+        """What is finer than tone, a logarithm of light; borrowed where the picture is clipped."""
+        import cv2
+
+        texture = self._fine(cell)
+        if self._shift is None:
+            return texture
+        sigma_px = max(0.5, self._view.picture.px(CLIP_SOFT_MM) * self._side)
+        wide = cell.grown(gaussian_reach_px(sigma_px)).intersect(self._state.photo.rect)
+        clipped = (render(self._state, wide)[..., :3].max(-1) >= CLIPPED).astype(np.float32)
+        if not clipped.any():
+            return texture
+        soft = cv2.GaussianBlur(clipped, (0, 0), sigma_px)
+        share = np.clip(2 * soft[cell.shifted(-wide.x0, -wide.y0).slices], 0, 1)
+        from_there = cell.shifted(*self._shift)
+        if from_there.intersect(self._state.photo.rect) != from_there:
+            return np.asarray(texture * (1 - share), dtype=np.float32)
+        return np.asarray(texture + share * (self._fine(from_there) - texture))
+
+    def _fine(self, cell: Rect) -> Plane:
+        import cv2
+
+        wide = cell.grown(gaussian_reach_px(self._sigma_px)).intersect(self._state.photo.rect)
+        linear = to_linear(render(self._state, wide)[..., :3]).astype(np.float32)
+        light = np.log(np.maximum(linear, 0).mean(-1) + FLOOR)
+        fine = light - cv2.GaussianBlur(light, (0, 0), self._sigma_px)
+        return np.asarray(fine[cell.shifted(-wide.x0, -wide.y0).slices])
+
+
+def _texture_gain(shine: Shine, rough: Plane, view: SkinView) -> Plane:
+    """(h, w): glints make shine rougher than skin; so much of it is left that it is like the skin
+    around."""
+    picture = view.picture
+    around = picture.mean(rough, picture.plain & (shine.weight <= 0), 6.0)
+    # Lighter skin shows the same relief with a smaller logarithm: compared in logarithms of light,
+    # to which L* is close to proportional.
+    lighter = picture.light[..., 1] - shine.own[..., 1]
+    gain = np.exp(np.clip(around - rough + lighter / 3, -3, 0))
+    return picture.mean(gain.astype(np.float32), picture.is_skin, 1.0)
+
+
+def _shift_to_intact(view: SkinView, weight: Plane) -> tuple[int, int] | None:
+    """The shortest way, in pixels of the photo, by which clipped skin comes to lie on skin that
+    neither shines nor is clipped; None if nothing is clipped, or there is no such way."""
+    picture = view.picture
+    clipped = (picture.rgb.max(-1) >= CLIPPED) & (weight > 0)
+    if not clipped.any():
+        return None
+    intact = picture.plain & (weight <= 0)
+    ys, xs = np.nonzero(clipped)
+    step = max(1, round(picture.px(2.0)))
+    reach = max(step, round(picture.px(SEARCHED_MM)))
+    offsets = [(dx, dy) for dy in range(-reach, reach + 1, step)
+               for dx in range(-reach, reach + 1, step)]  # fmt: skip
+    best, least = None, 0.9
+    for dx, dy in sorted(offsets, key=lambda o: o[0] ** 2 + o[1] ** 2):
+        inside = (ys + dy >= 0) & (ys + dy < intact.shape[0])
+        inside &= (xs + dx >= 0) & (xs + dx < intact.shape[1])
+        share = float(intact[(ys + dy)[inside], (xs + dx)[inside]].sum()) / len(ys)
+        if share > least + 0.02:
+            best, least = (dx << view.level, dy << view.level), share
+            if share > 0.98:
+                break
+    return best

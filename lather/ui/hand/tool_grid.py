@@ -1,0 +1,70 @@
+"""The stage's tools as buttons: with their names in two columns, or as icons in rows."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QWidget
+
+from lather.actions.action import Action
+from lather.actions.workbench import Workbench
+from lather.document.layers.layer import Stage
+from lather.tools.base import Tool
+from lather.tools.table import TOOLS
+from lather.ui.parts.theme import GAP_1
+from lather.ui.parts.widgets import CommandButton
+
+PER_ROW, NAMED_PER_ROW = 6, 2
+
+
+SHAPE_TOO = ("outline", "grow_area")  # what a reshape is limited to
+
+
+class ToolGrid(QWidget):
+    """The buttons of the tool table, in its order: in Shape those that reshape, else the others."""
+
+    def __init__(self, bench: Workbench, actions: dict[str, Action]) -> None:
+        super().__init__()
+        self._bench = bench
+        self._named = bool(bench.settings["tool_names"])
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(GAP_1)
+        self._grid.setVerticalSpacing(2)
+        self._buttons = {
+            entry: CommandButton(actions[f"tool.{entry.id}"], bench, text="")
+            for entry in TOOLS if entry.is_listed
+        }  # fmt: skip
+        for button in self._buttons.values():
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        bench.stage_changed.connect(self._on_stage_changed)
+        self.arrange(named=self._named)
+
+    @property
+    def buttons(self) -> list[CommandButton]:
+        """Those of this stage."""
+        return [button for entry, button in self._buttons.items() if self._is_shown(entry)]
+
+    def close_view(self) -> None:
+        self._bench.stage_changed.disconnect(self._on_stage_changed)
+
+    def arrange(self, *, named: bool) -> None:
+        """In two columns with their names, or in rows of icons."""
+        self._named = named
+        per_row = NAMED_PER_ROW if named else PER_ROW
+        for button in self._buttons.values():
+            self._grid.removeWidget(button)
+        shown = self.buttons
+        for entry, button in self._buttons.items():
+            button.setVisible(self._is_shown(entry))
+        for index, button in enumerate(shown):
+            button.show_name(named)
+            self._grid.addWidget(button, *divmod(index, per_row))
+
+    def _on_stage_changed(self) -> None:
+        self.arrange(named=self._named)
+        for button in self.buttons:
+            button.refresh()
+
+    def _is_shown(self, entry: Tool) -> bool:
+        if self._bench.stage is Stage.SHAPE:
+            return entry.reshapes or entry.id in SHAPE_TOO
+        return not entry.reshapes

@@ -1,0 +1,14 @@
+"""Colour by area: a row for each parameter."""
+
+from __future__ import annotations
+
+from lather.actions.workbench import Workbench
+from lather.document.layers.area_colour import AreaColourLayer
+from lather.render.worker import Executor
+from lather.ui.layers.cards.rows import Card
+
+
+def make(bench: Workbench, executor: Executor) -> Card:  # noqa: ARG001
+    card = Card(bench, AreaColourLayer)
+    card.add_pick("pick the mean")
+    return card

@@ -1,0 +1,12 @@
+"""Blood and pigment: how much of the two maps is evened."""
+
+from __future__ import annotations
+
+from lather.actions.workbench import Workbench
+from lather.document.layers.blood_pigment import BloodPigmentLayer
+from lather.render.worker import Executor
+from lather.ui.layers.cards.rows import Card
+
+
+def make(bench: Workbench, executor: Executor) -> Card:  # noqa: ARG001
+    return Card(bench, BloodPigmentLayer)

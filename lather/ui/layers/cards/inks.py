@@ -1,0 +1,13 @@
+"""Ink balance: a row for each parameter."""
+
+from __future__ import annotations
+
+from lather.actions.workbench import Workbench
+from lather.document.layers.inks import InksLayer
+from lather.render.worker import Executor
+from lather.ui.layers.cards.ranges import RangesCard
+from lather.ui.layers.cards.rows import Card
+
+
+def make(bench: Workbench, executor: Executor) -> Card:
+    return RangesCard(bench, InksLayer, executor)

@@ -1,0 +1,12 @@
+"""Soften: a row for each parameter."""
+
+from __future__ import annotations
+
+from lather.actions.workbench import Workbench
+from lather.document.layers.soften import SoftenLayer
+from lather.render.worker import Executor
+from lather.ui.layers.cards.rows import Card
+
+
+def make(bench: Workbench, executor: Executor) -> Card:  # noqa: ARG001
+    return Card(bench, SoftenLayer)

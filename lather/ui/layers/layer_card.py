@@ -1,0 +1,93 @@
+"""The card of the active layer, if it has parameters."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QTimer
+
+from lather.actions.layers.layer import above_photo
+from lather.actions.workbench import Workbench
+from lather.document.layers.computed import ComputedLayer
+from lather.document.state import JobState
+from lather.render.worker import Executor
+from lather.ui.layers.cards.limits import LimitsCard
+from lather.ui.layers.cards.rows import Card
+from lather.ui.layers.cards.table import CARDS
+from lather.ui.parts.widgets import Panel
+
+PICTURE_AFTER_MS = 250
+
+
+class LayerCard(Panel):
+    """Between the tool and the layers; gone while the active layer has nothing to set."""
+
+    def __init__(self, bench: Workbench, executor: Executor) -> None:
+        super().__init__("")
+        self.bench = bench
+        self._executor = executor
+        self.cards: dict[type[ComputedLayer], Card] = {}
+        self.card: Card | None = None
+        self.limits = LimitsCard(bench)
+        self.column.addWidget(self.limits)
+        self._timer = QTimer(self)
+        self._timer.setSingleShot(True)
+        self._timer.setInterval(PICTURE_AFTER_MS)
+        self._timer.timeout.connect(self._show_picture)
+        bench.job_opened.connect(self.reset)
+        bench.looks_changed.connect(self._show_limits)
+        bench.job_changed.connect(self._on_job_changed)
+        self.reset()
+
+    def reset(self) -> None:
+        """Read the active layer back."""
+        layer = self.bench.state.active if self.bench.job is not None else None
+        computed = layer if isinstance(layer, ComputedLayer) else None
+        card = None if computed is None else self._card_of(type(computed))
+        if card is not self.card:
+            if self.card is not None:
+                self.card.hide()
+            self.card = card
+        self._show_limits()
+        if card is None or computed is None:
+            self._timer.stop()
+            return
+        self.title.setText(computed.TITLE)
+        self.title.setToolTip(computed.HELP)
+        self.note.setText("" if computed.name == computed.TITLE else computed.name)
+        card.show_layer(computed)
+        card.show()
+        self._timer.start()
+
+    def _show_limits(self) -> None:
+        """Where they are asked for, or the layer has some."""
+        layer = self.bench.state.active if self.bench.job is not None else None
+        is_limited = layer is not None and not layer.limits.are_open
+        shown = above_photo(self.bench) and (is_limited or self.bench.looks.limits)
+        self.limits.setVisible(shown)
+        self.setVisible(shown or self.card is not None)
+        if layer is not None and shown:
+            self.limits.show_layer(layer)
+            if self.card is None:
+                self.title.setText("Limits")
+                self.note.setText(layer.name)
+
+    def close_view(self) -> None:
+        self._timer.stop()
+        self.bench.looks_changed.disconnect(self._show_limits)
+        self.bench.job_opened.disconnect(self.reset)
+        self.bench.job_changed.disconnect(self._on_job_changed)
+        for card in self.cards.values():
+            card.close_view()
+
+    def _card_of(self, kind: type[ComputedLayer]) -> Card:
+        if kind not in self.cards:
+            self.cards[kind] = CARDS[kind](self.bench, self._executor)
+            self.column.insertWidget(self.column.count() - 1, self.cards[kind])
+        return self.cards[kind]
+
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:
+        if before.active is not after.active or before.layers is not after.layers:
+            self.reset()
+
+    def _show_picture(self) -> None:
+        if self.card is not None and self.bench.job is not None:
+            self.card.show_picture()

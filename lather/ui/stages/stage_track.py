@@ -1,0 +1,114 @@
+"""The stages of the work in a row; those that have nothing yet are drawn open and dim."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QHelpEvent, QMouseEvent, QPainter, QPaintEvent
+from PyQt6.QtWidgets import QToolTip, QWidget
+
+from lather.actions.workbench import Workbench
+from lather.document.findings import FindingState
+from lather.document.layers.layer import Stage
+from lather.document.state import JobState
+from lather.ui.parts.theme import BODY_PX, font, theme
+
+BUILT = {Stage.BRIEF, Stage.CLEAN, Stage.EVEN, Stage.SHAPE, Stage.FINISH, Stage.DELIVER}
+DOT_PX = 5.0
+GAP_PX = 7.0
+PAD_PX = 12.0
+HEIGHT_PX = 30
+
+
+class StageTrack(QWidget):
+    """Shows and sets the stage of the workbench."""
+
+    def __init__(self, bench: Workbench) -> None:
+        super().__init__()
+        self.bench = bench
+        self.setAccessibleName("Stages")
+        self.setMinimumWidth(560)
+        bench.stage_changed.connect(self.update)
+        bench.job_opened.connect(self.update)
+        bench.job_changed.connect(self._on_job_changed)
+
+    def close_view(self) -> None:
+        self.bench.stage_changed.disconnect(self.update)
+        self.bench.job_opened.disconnect(self.update)
+        self.bench.job_changed.disconnect(self._on_job_changed)
+
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:
+        if before.findings != after.findings:
+            self.update()
+
+    def _text(self, stage: Stage) -> str:
+        """The stage's name; with how many of its findings are decided."""
+        job = self.bench.job
+        items = () if job is None else job.state.findings.of_stage(stage.value)
+        if job is None or not job.state.surveyed or not (items or stage is Stage.CLEAN):
+            return stage.title
+        n_open = sum(job.state.findings.state(f) is FindingState.OPEN for f in items)
+        return f"{stage.title} {len(items) - n_open}/{len(items)}"
+
+    def sizeHint(self) -> QSize:
+        return QSize(700, HEIGHT_PX + 4)
+
+    def places(self) -> list[tuple[Stage, QRectF]]:
+        """Where each stage is drawn; the room left over is shared out between them."""
+        metrics = QFontMetricsF(font(BODY_PX, QFont.Weight.Medium))
+        widths = [
+            metrics.horizontalAdvance(self._text(stage)) + 2 * DOT_PX + GAP_PX + 2 * PAD_PX
+            for stage in Stage
+        ]
+        # Where there is no room the padding behind the names gives way, not the last name.
+        too_much = max(0.0, sum(widths) + 2 - self.width()) / len(widths)
+        widths = [width - min(too_much, PAD_PX) for width in widths]
+        gap = max(0.0, min(22.0, (self.width() - sum(widths) - 2) / (len(widths) - 1)))
+        x = max(1.0, (self.width() - sum(widths) - gap * (len(widths) - 1)) / 2)
+        result = []
+        for stage, width in zip(Stage, widths, strict=True):
+            result.append((stage, QRectF(x, (self.height() - HEIGHT_PX) / 2, width, HEIGHT_PX)))
+            x += width + gap
+        return result
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        t = theme()
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        places = self.places()
+        painter.setPen(QColor(t.line))
+        for (_, left), (_, right) in zip(places, places[1:], strict=False):
+            if right.left() - left.right() > 4:
+                y = left.center().y()
+                painter.drawLine(QPointF(left.right() + 1, y), QPointF(right.left() - 1, y))
+        for stage, box in places:
+            self._draw_stage(painter, stage, box)
+
+    def _draw_stage(self, painter: QPainter, stage: Stage, box: QRectF) -> None:
+        t = theme()
+        here, built = stage is self.bench.stage, stage in BUILT
+        if here:
+            painter.setPen(QColor(t.accent))
+            painter.setBrush(QColor(t.card))
+            painter.drawRoundedRect(box.adjusted(0.5, 0.5, -0.5, -0.5), 15, 15)
+        centre = QPointF(box.left() + PAD_PX + DOT_PX, box.center().y())
+        painter.setPen(QColor(t.accent if built else t.dim))
+        painter.setBrush(QColor(t.accent) if built else Qt.BrushStyle.NoBrush)
+        painter.drawEllipse(centre, DOT_PX - 1, DOT_PX - 1)
+        painter.setFont(font(BODY_PX, QFont.Weight.DemiBold if here else QFont.Weight.Normal))
+        painter.setPen(QColor(t.text if built or here else t.dim))
+        text = box.adjusted(PAD_PX + 2 * DOT_PX + GAP_PX, 0, 0, 0)
+        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, self._text(stage))
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        for stage, box in self.places():
+            if box.contains(event.position()):
+                self.bench.go_to_stage(stage)
+
+    def event(self, event: QEvent) -> bool:
+        if isinstance(event, QHelpEvent):
+            for stage, box in self.places():
+                if box.contains(QPointF(event.pos())):
+                    state = "" if stage in BUILT else " (not built yet)"
+                    QToolTip.showText(event.globalPos(), f"{stage.title}{state}")
+                    return True
+        return super().event(event)
