@@ -44,6 +44,8 @@ from lather.ui.dialogs.blind_dialog import PICTURE_PX, BlindDialog
 from lather.ui.dialogs.deliver_dialog import DeliverDialog
 from lather.ui.scripted import SIZE, open_and_settle, settle, shot, wait_until
 from lather.ui.simulated_pen import SimulatedPen
+from lather.ui.stages.even.score_panel import ScorePanel
+from lather.ui.stages.shape.shape_panel import ShapePanel
 
 SHEET_CELL_PX = (176, 220)
 FOLDER = SOURCE_TREE / "docs" / "screenshots"
@@ -175,7 +177,7 @@ def adjustments(app) -> None:
 
 def even_stage(app) -> None:
     """The blotch lens with the scores, shine proposed beside the face map, a colour matched."""
-    bench, panel = app.bench, app.window.worklist.scores
+    bench, panel = app.bench, app.window.worklist.part(ScorePanel)
     bench.go_to_stage(Stage.EVEN)
     wait_until(lambda: panel.measured and panel.scores is not None, 60)
     panel.as_table.setChecked(True)
@@ -198,7 +200,7 @@ def even_stage(app) -> None:
 
 def shape_stage(app) -> None:
     """A mirrored push through its lens, the symmetry meter, straight lines behind the person."""
-    bench, canvas, panel = app.bench, app.window.canvas, app.window.worklist.shape
+    bench, canvas, panel = app.bench, app.window.canvas, app.window.worklist.part(ShapePanel)
     proposing.leave(bench)
     bench.change("No area", areas.set_area, None)
     take(bench, "push")

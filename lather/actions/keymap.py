@@ -9,6 +9,7 @@ import re
 from collections.abc import Iterable
 from typing import Any, Protocol
 
+from lather.actions.stages.table import STAGES
 from lather.errors import UsageError
 from lather.names import KEY
 from lather.settings.store import Settings
@@ -198,13 +199,7 @@ KEYS: dict[str, tuple[str, ...]] = {
     "check.blind": ("Alt+V",),
     "check.all": ("Shift+X",),
     # Stages, by their number.
-    **{
-        f"stage.{name}": (f"Alt+{number}",)
-        for number, name in enumerate(
-            ("brief", "clean", "even", "sculpt", "features", "hair", "shape", "finish", "deliver"),
-            start=1,
-        )
-    },
+    **{f"stage.{name}": (row.key,) for name, row in STAGES.items()},
 }  # fmt: skip
 
 _LEFT_TO_RIGHT = dict(zip("QWERTASDFGZXCVB12345", "POIUY;LKJHM.,NB09876", strict=True))

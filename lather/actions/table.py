@@ -19,7 +19,8 @@ _GROUPS = (
 
 def all_actions() -> tuple[Action, ...]:
     """Every command, in the order of the menus."""
-    return tuple(action for group in _GROUPS for action in group.ACTIONS)
+    grouped = tuple(action for group in _GROUPS for action in group.ACTIONS)
+    return (*grouped, *view.stage_actions())
 
 
 MENUS = ("Job", "Edit", "Brief", "Finding", "Even", "Tool", "Shape", "Source", "Area", "Layer",

@@ -20,6 +20,7 @@ from lather.actions.keymap import with_keys
 from lather.actions.looking.looks import Looks
 from lather.actions.looking.sight import Sight, Sights
 from lather.actions.stages.gauge import Gauge
+from lather.actions.stages.table import BEGINS_IN
 from lather.actions.work.pending import Pending
 from lather.actions.work.task import Offer, Task
 from lather.actions.work.tasks import Tasks
@@ -88,7 +89,7 @@ class Workbench:
         self.hands, self.looks = Hands(settings), Looks()
         self.walk, self.gauge = Walk(), Gauge()
         self.geometry: ViewGeometry | None = None
-        self.stage = Stage.CLEAN
+        self.stage = BEGINS_IN
         self.panning = False
         self.job_opened: Signal[()] = Signal()
         self.job_changed: Signal[JobState, JobState] = Signal()

@@ -29,9 +29,16 @@ class Measure:
 
 @dataclass(frozen=True)
 class Meant:
-    """Which open findings an assistant is asked about; None: all that it is sure of."""
+    """What an assistant is asked about.
+
+    Attributes
+    ----------
+    ids : open findings; None: all that it is sure of.
+    doubtful : what the survey is not sure of, too.
+    """
 
     ids: frozenset[int] | None = None
+    doubtful: bool = False
 
 
 ALL_SURE = Meant()

@@ -11,6 +11,7 @@ from typing import Any, TypeVar
 import numpy as np
 from numpy.typing import NDArray
 
+from lather.assist.stages import is_up_to
 from lather.core.arrays import FULL, FloatImage, MaskPixels, Plane
 from lather.core.check.skin import TEXTURE_MM, fine_lightness
 from lather.core.colour.labs import lab_of
@@ -185,7 +186,7 @@ def _below_evening(state: JobState) -> JobState:
     for index, layer in enumerate(state.layers):
         if layer.MOVES:  # above it nothing lies where the photo has it
             break
-        if isinstance(layer, PhotoLayer) or layer.stage in (Stage.CLEAN, Stage.EVEN):
+        if isinstance(layer, PhotoLayer) or is_up_to(layer.stage, Stage.EVEN):
             top = index
     return replace(state, layers=state.layers[: top + 1])
 

@@ -90,7 +90,7 @@ def complete(options: argparse.Namespace) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    from lather.assist.retouch import stages_built
+    from lather.assist.stages import stages_built
 
     chosen = stages_built() if options.stages is None else _stages(options.stages)
     return run_stages(options, chosen)
@@ -188,7 +188,7 @@ def _as_text(done: list[Done], checked: Check) -> str:
 
 
 def _stages(text: str) -> tuple[Stage, ...]:
-    from lather.assist.retouch import stages_built
+    from lather.assist.stages import stages_built
 
     built = stages_built()
     names = [name.strip() for name in text.split(",") if name.strip()]

@@ -13,7 +13,8 @@ from lather.assist.briefing import (
     written_brief,
     zoom_advice,
 )
-from lather.assist.retouch import RetouchOptions, assistants, retouch
+from lather.assist.retouch import RetouchOptions, retouch
+from lather.assist.stages import assistants
 from lather.core.survey.findings.finding import Kind
 from lather.document import edits
 from lather.document.agreed.brief import Brief, Task
@@ -77,12 +78,11 @@ class BriefingTest(Case):
         self.assertEqual(money(Brief()), "")
 
     def test_assistants_go_by_what_is_to_be_done(self) -> None:
-        options = RetouchOptions(())
-        every = {stage: len(assistants(stage, options)) for stage in Stage}
+        every = {stage: len(assistants(stage)) for stage in Stage}
         self.assertEqual((every[Stage.CLEAN], every[Stage.EVEN]), (1, 3))
         only = Brief(tasks=(Task.SHINE, Task.TEETH))
-        self.assertEqual(len(assistants(Stage.CLEAN, options, only)), 0)
-        self.assertEqual(len(assistants(Stage.EVEN, options, only)), 1)
+        self.assertEqual(len(assistants(Stage.CLEAN, only)), 0)
+        self.assertEqual(len(assistants(Stage.EVEN, only)), 1)
         creases = Brief(tasks=(Task.CREASES,))
         state, done = retouch(set_brief(self.state, creases), RetouchOptions((Stage.CLEAN,)))
         self.assertEqual(len(done), 1)

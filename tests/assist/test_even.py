@@ -15,8 +15,9 @@ from lather.assist.even.match import MatchOptions, propose_match, propose_rednes
 from lather.assist.even.scores import skin_scores
 from lather.assist.even.shine import STRENGTH, propose_shine
 from lather.assist.proposal import Meant, new_layers, weakened
-from lather.assist.retouch import RetouchOptions, as_one, retouch, stages_built
+from lather.assist.retouch import RetouchOptions, as_one, retouch
 from lather.assist.skin_view import skin_view
+from lather.assist.stages import stages_built
 from lather.core.blend.modes import BlendMode
 from lather.core.check.skin import fine_lightness
 from lather.core.colour.lab import ciede2000, lab_to_srgb

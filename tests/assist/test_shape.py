@@ -8,9 +8,9 @@ from functools import lru_cache
 
 from bench.turned import turned_state
 from lather.assist.even.scores import skin_scores
+from lather.assist.shape import shape
 from lather.assist.shape.face_features import feature_now, features_now, mesh_of
 from lather.assist.shape.measures import shape_measures
-from lather.assist.shape import shape
 from lather.assist.shape.straight_lines import lines_under
 from lather.core.kernels import prepare_kernels
 from lather.core.shape.features import FEATURES

@@ -28,6 +28,7 @@ from lather.document.layers.table import KINDS
 from lather.ui.dialogs.blind_dialog import BlindDialog
 from lather.ui.parts.widgets import run_action
 from lather.ui.scripted import settle, wait_until
+from lather.ui.stages.finish.check_panel import CheckPanel
 from tests.assist.test_check import portrait, smoothed
 from tests.ui.test_window import WindowCase
 
@@ -38,7 +39,7 @@ class BriefPageTest(WindowCase):
         self.open(portrait())
         self.bench.go_to_stage(Stage.BRIEF)
         settle(self.app)
-        self.page = self.window.pages.brief
+        self.page = self.window.pages.page
 
     def brief(self):
         return self.bench.state.brief
@@ -162,7 +163,7 @@ class CheckWindowTest(WindowCase):
     def setUp(self) -> None:
         super().setUp()
         self.open(smoothed(portrait(), 0.4))
-        self.panel = self.window.worklist.check
+        self.panel = self.window.worklist.part(CheckPanel)
 
     def whole(self) -> None:
         check_all(self.bench)
@@ -272,7 +273,7 @@ class BlindTest(WindowCase):
         self.assertEqual(self.bench.state.trials, (trial,))
         self.assertIn("passed for the photo", self.said[-1][0])
         self.bench.go_to_stage(Stage.FINISH)
-        self.assertIn("0 of 1", self.window.worklist.check.trials.text())
+        self.assertIn("0 of 1", self.window.worklist.part(CheckPanel).trials.text())
 
     def test_the_dialog_tells_nothing_before_the_answer(self) -> None:
         self.open(smoothed(portrait()))

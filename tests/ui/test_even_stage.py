@@ -33,6 +33,7 @@ from lather.document.tree import walk
 from lather.ui.parts.face_map import FaceMap
 from lather.ui.parts.measured_aside import MeasuredAside
 from lather.ui.scripted import settle, wait_until
+from lather.ui.stages.even.score_panel import ScorePanel
 from tests.assist.test_clean import spotted
 from tests.even_skin import BROWN, field, highlight, skin_rgb, skin_state
 from tests.support import DEMO, Later
@@ -251,7 +252,7 @@ class WorklistTest(EvenCase):
 class ScoreTest(EvenCase):
     def test_the_face_map_shows_this_persons_parts_and_goes_there(self) -> None:
         self.open(portrait())
-        panel = self.window.worklist.scores
+        panel = self.window.worklist.part(ScorePanel)
         wait_until(lambda: panel.measured and panel.scores is not None, 60)
         self.assertIn(Part.CHEEK_RIGHT, panel.scores.parts)
         outlines = part_outlines(self.bench.state)
@@ -278,7 +279,7 @@ class ScoreTest(EvenCase):
     def test_a_part_limits_what_is_proposed(self) -> None:
         self.open(portrait())
         self.proposed(evening.even_out)
-        self.window.worklist.scores.map.picked.emit(Part.FOREHEAD)
+        self.window.worklist.part(ScorePanel).map.picked.emit(Part.FOREHEAD)
         self.assertEqual(self.bench.pending.parts, (Part.FOREHEAD,))
         self.assertIn("forehead", self.window.worklist.proposal.parts.text())
         self.accept()

@@ -192,7 +192,7 @@ class BriefPageTest(StageCase):
     def test_what_nobody_can_do_yet_is_said_beside_it(self) -> None:
         self.open(painted_state())
         self.bench.go_to_stage(Stage.BRIEF)
-        tasks = self.window.pages.brief.tasks
+        tasks = self.window.pages.page.tasks
         self.assertEqual(tasks[Task.TEETH].text(), "Teeth, not built yet")
         self.assertEqual(tasks[Task.SHINE].text(), "Shine")
 

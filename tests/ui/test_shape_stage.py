@@ -16,6 +16,7 @@ from lather.document.layers.layer import Stage
 from lather.document.layers.reshape import ReshapeLayer
 from lather.render.compositor import render
 from lather.ui.scripted import settle, wait_until
+from lather.ui.stages.shape.shape_panel import ShapePanel
 from tests.ui.test_window import WindowCase
 
 
@@ -23,7 +24,7 @@ class ShapeStageTest(WindowCase):
     def setUp(self) -> None:
         super().setUp()
         self.open()
-        self.panel = self.window.worklist.shape
+        self.panel = self.window.worklist.part(ShapePanel)
 
     def run_command(self, name: str) -> None:
         next(action for action in all_actions() if action.id == name).run(self.bench)

@@ -91,7 +91,7 @@ class FieldTest(WindowCase):
 
     def test_chords_that_a_field_does_not_know_are_commands_still(self) -> None:
         self.bench.go_to_stage(Stage.BRIEF)
-        words = self.window.pages.brief.words
+        words = self.window.pages.page.words
         words.setFocus()
         QTest.keyClicks(words, "abc")
         QTest.keyClick(words, K.Key_A, Qt.KeyboardModifier.ControlModifier)
@@ -102,7 +102,7 @@ class FieldTest(WindowCase):
 
     def test_escape_gives_the_keyboard_back_to_the_commands(self) -> None:
         self.bench.go_to_stage(Stage.BRIEF)
-        words = self.window.pages.brief.words
+        words = self.window.pages.page.words
         words.setFocus()
         QTest.keyClick(words, K.Key_Escape)
         self.assertFalse(words.hasFocus())
@@ -111,7 +111,7 @@ class FieldTest(WindowCase):
 
     def test_what_is_no_day_is_told_and_not_taken(self) -> None:
         self.bench.go_to_stage(Stage.BRIEF)
-        field = self.window.pages.brief.deadline
+        field = self.window.pages.page.deadline
         field.setFocus()
         QTest.keyClicks(field, "2026-02-31")
         QTest.keyClick(field, K.Key_Return)

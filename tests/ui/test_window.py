@@ -47,7 +47,7 @@ from lather.ui.layers.layer_row import LayerRow
 from lather.ui.parts.widgets import run_action
 from lather.ui.scripted import open_and_settle, settle, wait_until
 from lather.ui.simulated_pen import SimulatedPen
-from lather.ui.stages.worklist import mended_places
+from lather.ui.stages.clean.mended_places import MendedPlaces, mended_places
 from tests.support import DEMO, Answers, Case, noise_photo, painted_state, skin_photo
 
 ROOT = Path(__file__).parents[2]
@@ -125,9 +125,10 @@ class PenTest(WindowCase):
             self.pen.stroke(stroke)
             self.pen.wait()
         self.assertEqual(len(mended_places(self.bench.state)), 8)
-        self.assertEqual(self.window.worklist.list.count(), 8)
+        places = self.window.worklist.part(MendedPlaces).list
+        self.assertEqual(places.count(), 8)
         self.assertIn("8 mended", self.window.worklist.note.text())
-        self.window.worklist.list.itemClicked.emit(self.window.worklist.list.item(2))
+        places.itemClicked.emit(places.item(2))
         first = strokes[2][0]
         self.assertAlmostEqual(self.bench.geometry.centre_x, first.x, delta=40)
 

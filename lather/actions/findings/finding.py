@@ -7,8 +7,9 @@ from collections.abc import Sequence
 from lather.actions.action import Action, Run, When, has_job
 from lather.actions.findings.walk import Mended
 from lather.actions.findings.walking import look_at, step
-from lather.actions.stages.evening import propose_all, propose_for
+from lather.actions.stages import table
 from lather.actions.work.aside import Meanwhile, run_edit, take_merged
+from lather.actions.work.asking import propose_all, propose_for
 from lather.actions.work.proposing import (
     accept,
     can_be_painted_in,
@@ -19,6 +20,7 @@ from lather.actions.work.proposing import (
 )
 from lather.actions.work.task import Offer
 from lather.actions.workbench import Workbench
+from lather.assist import stages
 from lather.assist.meanwhile import merged_with
 from lather.assist.proposal import Proposal, honest
 from lather.core.survey.findings.finding import Finding
@@ -35,11 +37,11 @@ _CUT_FREE = "cut it free and mend ({key:mend.cut_free}), or copy along the edge 
 
 def mend_current(bench: Workbench) -> None:
     """Take over what is proposed, or mend the finding that is looked at, in turn: what is pressed
-    next is meant for the next one. Of Even's, ask for the proposal."""
+    next is meant for the next one. Where findings are not mended at once, ask for the proposal."""
     current = _current(bench)
     if not current or (bench.pending is not None and not bench.pending.is_for_one):
         take(bench)
-    elif current[0].kind.is_patch:
+    elif not _at_once(current[0]):
         finding_id = current[0].id
         bench.in_turn(lambda: _propose_or_take(bench, finding_id))
     else:
@@ -54,7 +56,7 @@ def take(bench: Workbench) -> None:
 
 
 def _propose_or_take(bench: Workbench, finding_id: int) -> None:
-    """For one finding of Even, when its turn comes."""
+    """For one finding, when its turn comes."""
     pending, findings = bench.pending, bench.state.findings
     if pending is not None and finding_id in pending.ids:
         take(bench)
@@ -70,7 +72,7 @@ def _go_on_from(bench: Workbench, ids: frozenset[int]) -> None:
         return
     step(bench, 1)
     following = _current(bench)
-    if following and following[0].kind.is_patch:
+    if following and not _at_once(following[0]):
         propose_for(bench, following)
 
 
@@ -92,11 +94,11 @@ def _mend_and_go_on(bench: Workbench, finding: Finding) -> None:
 def mend(
     bench: Workbench, findings: Sequence[Finding], *, is_on_the_walk: bool = False
 ) -> None:
-    """Mend findings aside, as one step; of Even's, ask for a proposal.
+    """Mend findings aside, as one step; where they are not mended at once, ask for a proposal.
 
     On the walk, what was decided otherwise meanwhile is passed over in silence.
     """
-    if findings and all(finding.kind.is_patch for finding in findings):
+    if findings and not any(map(_at_once, findings)):
         propose_for(bench, findings)
         return
     from lather.assist.clean.clean import CleanOptions, propose_clean, step_name
@@ -150,21 +152,27 @@ def mend(
 
 
 def mend_all(bench: Workbench) -> None:
-    """All certain open findings of the stage; in Even all that its assistants propose."""
-    if bench.stage is Stage.EVEN:
-        propose_all(bench)
-        return
-    if bench.stage is not Stage.CLEAN:
-        bench.say(f"There is nothing to mend in {bench.stage.title}: go to Clean "
-                  "({key:stage.clean}) or Even ({key:stage.even}).")  # fmt: skip
-        return
-    refuse_where_forbidden(bench.state, "Nothing was mended")
-    bench.in_turn(lambda: _mend_all_of_clean(bench))
+    """All certain open findings of the stage; or else all that its assistants propose."""
+    stage = bench.stage
+    if not stages.row(stage).assistants:
+        where = " or ".join(f"{stages.title(other)} ({{key:stage.{other.value}}})"
+                            for other in stages.stages_built())  # fmt: skip
+        bench.say(f"There is nothing to mend in {stages.title(stage)}: go to {where}.")
+    elif table.row(stage).at_once:
+        refuse_where_forbidden(bench.state, "Nothing was mended")
+        bench.in_turn(lambda: _mend_all_of(bench, stage))
+    else:
+        propose_all(bench, stage)
 
 
-def _mend_all_of_clean(bench: Workbench) -> None:
+def _at_once(finding: Finding) -> bool:
+    """True if it is mended when that is asked for, instead of proposed."""
+    return table.row(Stage(finding.kind.stage)).at_once
+
+
+def _mend_all_of(bench: Workbench, stage: Stage) -> None:
     findings, brief = bench.state.findings, bench.state.brief
-    sure = [finding for finding in findings.of_stage(Stage.CLEAN.value)
+    sure = [finding for finding in findings.of_stage(stage.value)
             if findings.state(finding) is FindingState.OPEN and not finding.doubtful]  # fmt: skip
     wanted = [finding for finding in sure if brief.wants_done(finding.kind)]
     if sure and not wanted:
@@ -212,8 +220,8 @@ def other_source(bench: Workbench) -> None:
 
 
 def decide(bench: Workbench, findings: Sequence[Finding], state: FindingState) -> None:
-    """Put findings into a state; the walk goes on from a single one, and in Even to what is
-    proposed for the next if something was proposed for this one."""
+    """Put findings into a state; the walk goes on from a single one, and to what is proposed for
+    the next if something was proposed for this one."""
     name = {
         FindingState.KEPT: "Keep", FindingState.SKIPPED: "Skip", FindingState.OPEN: "Open again",
         FindingState.DONE: "Done",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from lather.actions.looking.view import CLOSE_ZOOM, go_close
+from lather.actions.stages.table import BEGINS_IN
 from lather.actions.workbench import Workbench
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding
@@ -35,9 +36,9 @@ def look_at(bench: Workbench, finding: Finding) -> None:
 
 
 def step(bench: Workbench, by: int, *, decided: bool = False) -> None:
-    """To the next finding that is open, or that is decided, of the stage or else of Clean."""
+    """To the next finding that is open, or that is decided, of the stage or else of the first."""
     findings = bench.state.findings
-    stage = bench.stage if findings.of_stage(bench.stage.value) else Stage.CLEAN
+    stage = bench.stage if findings.of_stage(bench.stage.value) else BEGINS_IN
     finding = bench.walk.step(findings, by, stage.value, decided=decided)
     if finding is not None:
         look_at(bench, finding)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any
 
+from lather.actions.stages.table import BEGINS_IN
 from lather.core.area.combine import Combine
 from lather.core.brush.stroke import Brush
 from lather.core.mend.mode import MendMode
@@ -69,7 +70,7 @@ class Hands:
         self._own: dict[str, Hand] = {}  # as it was before a preset was taken
         self._presets: dict[str, str] = {}  # the preset in use, by tool
         self._tool_id = TOOLS[0].id
-        self._stage = Stage.CLEAN
+        self._stage = BEGINS_IN
         self._left: dict[Stage, _Left] = {}  # what each stage was left with
         self._started: set[str] = set()
         self._on_mask = False

@@ -45,7 +45,7 @@ def at_place(bench: Workbench, x: float, y: float) -> list[Under]:
     finding = _finding_at(bench, x, y)
     if finding is not None:
         bench.walk.go_to(finding.id)  # it is seen already: the picture stays where it is
-        found.append(Under(finding.kind.title.capitalize(), OF_FINDING))
+        found.append(Under(finding.kind.title, OF_FINDING))
     if _is_in_area(bench, x, y):
         found.append(Under("The area", OF_AREA))
     layer = _layer_at(bench, x, y)
@@ -58,7 +58,7 @@ def at_place(bench: Workbench, x: float, y: float) -> list[Under]:
 def of_finding(bench: Workbench, finding: Finding) -> list[Under]:
     """The commands about a finding of the list."""
     look_at(bench, finding)
-    return [Under(finding.kind.title.capitalize(), OF_FINDING)]
+    return [Under(finding.kind.title, OF_FINDING)]
 
 
 def _finding_at(bench: Workbench, x: float, y: float) -> Finding | None:

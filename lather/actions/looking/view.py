@@ -5,6 +5,7 @@ from __future__ import annotations
 from lather.actions.action import Action, Run, has_job
 from lather.actions.looking.looks import Peek
 from lather.actions.workbench import Workbench
+from lather.assist import stages
 from lather.core.rect import Rect
 from lather.document.layers.layer import Stage
 
@@ -97,9 +98,13 @@ ACTIONS = (
            enabled=has_job, repeats=True),
     Action("view.hold_pan", "Move the picture (hold)", "Drag the picture while the key is down.",
            "View", _hold_pan, enabled=has_job, release=_release_pan),
-    *(
-        Action(f"stage.{stage.value}", f"Stage: {stage.title}", "Go to this stage.", "View",
-               _stage(stage))
-        for stage in Stage
-    ),
 )
+
+
+def stage_actions() -> tuple[Action, ...]:
+    """A command for each row of the stages."""
+    return tuple(
+        Action(f"stage.{stage.value}", f"Stage: {stages.title(stage)}", "Go to this stage.",
+               "View", _stage(stage))
+        for stage in stages.in_order()
+    )  # fmt: skip

@@ -1,4 +1,4 @@
-"""What will be asked for is worked out while the hand rests: the survey, what Even proposes, the
+"""What will be asked for is worked out while the hand rests: the survey, what comes next, the
 check. All of it gives way to the hand, and to whatever else is asked for."""
 
 from __future__ import annotations
@@ -8,7 +8,7 @@ from collections.abc import Callable
 
 from lather.actions.findings.surveying import survey_by_itself, wants_survey
 from lather.actions.stages.checking import check_ahead, find_causes_ahead
-from lather.actions.stages.evening import prepare_all
+from lather.actions.work.asking import prepare_all
 from lather.actions.workbench import Workbench
 from lather.core.brush.stroke import PenSample
 from lather.document.state import JobState

@@ -9,6 +9,7 @@ from lather.actions.action import When, has_job
 from lather.actions.work.aside import Meanwhile, run_edit, take_merged
 from lather.actions.work.pending import Pending
 from lather.actions.workbench import Workbench
+from lather.assist import stages
 from lather.assist.proposal import Proposal, honest
 from lather.core.last import Last
 from lather.core.survey.regions.region import Part
@@ -69,13 +70,14 @@ def look_at_proposal(bench: Workbench, pending: Pending) -> None:
     """It is looked at in its own stage; in another one it is said where it waits."""
     bench.set_pending(pending)
     if pending.stage is not bench.stage:
-        bench.say(f"'{pending.proposal.name}' is proposed: it waits in {pending.stage.title} "
-                  f"({{key:stage.{pending.stage.value}}}).")  # fmt: skip
+        stage = pending.stage
+        bench.say(f"'{pending.proposal.name}' is proposed: it waits in {stages.title(stage)} "
+                  f"({{key:stage.{stage.value}}}).")  # fmt: skip
 
 
 def not_taken(bench: Workbench) -> str:
     """What is proposed and is not in the job, a sentence; '' if nothing is."""
-    names = [f"'{pending.proposal.name}' in {stage.title}"
+    names = [f"'{pending.proposal.name}' in {stages.title(stage)}"
              for stage, pending in bench.proposals.items()]  # fmt: skip
     are = "is" if len(names) == 1 else "are"
     return f"{', '.join(names)} {are} proposed, and not taken." if names else ""

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from lather.assist.clean.weak import weak_kind, with_weak_layer
-from lather.assist.proposal import Measure, Proposal
+from lather.assist.proposal import Meant, Measure, Proposal
 from lather.core.arrays import FloatImage
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.mend.mode import MendMode
@@ -35,6 +35,7 @@ from lather.render.area import limit_on
 from lather.render.compositor import render_up_to
 from lather.render.visibility import refuse_unless_seen
 
+STAGE = Stage.CLEAN
 LAYER_NAME = "Mended spots"
 BESIDE_AN_EDGE = "an edge crosses the rim"
 NO_SOURCE = "no clean skin lies near enough"
@@ -67,6 +68,14 @@ class CleanOptions:
         return of_kind and (self.doubtful or not finding.doubtful)
 
 
+def propose_mends(
+    state: JobState, meant: Meant, *, progress: Progress, cancel: CancelToken
+) -> Proposal:
+    """`propose_clean`, as all assistants are asked."""
+    options = CleanOptions(meant.ids, doubtful=meant.doubtful)
+    return propose_clean(state, options, progress=progress, cancel=cancel)
+
+
 def propose_clean(
     state: JobState,
     options: CleanOptions = CleanOptions(),  # noqa: B008 - a value
@@ -91,7 +100,7 @@ def propose_clean(
     except EditError as error:
         return Proposal("Mend", state, state, refusal=error)
     wanted = [f for f in state.findings.in_state(FindingState.OPEN)
-              if f.kind.known and not f.kind.is_patch and options.takes(f)
+              if f.kind.known and f.kind.stage == STAGE.value and options.takes(f)
               and (options.is_meant or state.brief.wants_done(f.kind))]  # fmt: skip
     inside = [finding for finding in wanted if is_in_area(state, finding)]
     free = [finding for finding in inside if finding.stands_free]
@@ -239,10 +248,10 @@ def _with_layer(state: JobState) -> tuple[JobState, int]:
     whole = list(walk_whole(state.layers))
     active = state.active
     for layer in (*([active] if active in whole else []), *whole):
-        clean = layer.stage is Stage.CLEAN and getattr(layer, "weak", None) is None
+        clean = layer.stage is STAGE and getattr(layer, "weak", None) is None
         meant = layer is active or layer.name == LAYER_NAME
         if clean and meant and is_mendable(state, layer):
             return state, layer.id
     on_photo = replace(state, active_id=state.layers[0].id)
-    above_photo = edits.add_pixel_layer(on_photo, LAYER_NAME, Stage.CLEAN)
+    above_photo = edits.add_pixel_layer(on_photo, LAYER_NAME, STAGE)
     return above_photo, above_photo.active_id

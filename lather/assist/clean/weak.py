@@ -21,6 +21,7 @@ from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
 from lather.document.tree import inserted_above, walk_whole
 
+STAGE = Stage.CLEAN
 NAMES = {Weak.CREASES: "Softened creases", Weak.EYE_BAGS: "Softened eye bags"}
 UNDER_EYE = (0.45, 0.12, 0.48)  # half width, from, to under the pupil, in pupil distances
 LEAST_BAG = 0.1  # width of a place that can be an eye bag, in pupil distances
@@ -58,7 +59,7 @@ def with_weak_layer(state: JobState, weak: Weak) -> tuple[JobState, PixelLayer]:
         if isinstance(layer, PixelLayer) and layer.weak is weak and is_mendable(state, layer):
             return state, layer
     layer = PixelLayer(
-        id=new_id(), name=NAMES[weak], stage=Stage.CLEAN, weak=weak,
+        id=new_id(), name=NAMES[weak], stage=STAGE, weak=weak,
         strength=state.brief.style.strength(weak),
     )  # fmt: skip
     return replace(state, layers=inserted_above(state.layers, anchor_of_weak(state), layer)), layer
@@ -70,7 +71,7 @@ def anchor_of_weak(state: JobState) -> int:
     for layer in state.layers:
         if layer.MOVES:
             break
-        if layer.stage is Stage.CLEAN and not isinstance(layer, PhotoLayer):
+        if layer.stage is STAGE and not isinstance(layer, PhotoLayer):
             top = layer
     return top.id
 

@@ -23,6 +23,7 @@ from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key, Tiles
 from lather.document.tree import replaced
 
+STAGE = Stage.EVEN
 SHINE, REDNESS, MATCHED = "Tamed shine", "Calmed redness", "Matched colour"
 COLOUR, LIGHT = "Evened colour", "Evened light"
 WORKS = (SHINE, REDNESS, MATCHED, COLOUR, LIGHT)
@@ -45,7 +46,7 @@ def named(work: str, view: SkinView, share: Plane) -> str:
 def work_of(layer: Layer) -> str:
     """The kind of work that a layer of Even's assistants does; '' for others."""
     work = layer.name.split(BETWEEN)[0]
-    return work if layer.stage is Stage.EVEN and work in WORKS else ""
+    return work if layer.stage is STAGE and work in WORKS else ""
 
 
 def without_evening(state: JobState) -> JobState:
@@ -119,7 +120,7 @@ def _in_group(earlier: Layer, new: AreaColourLayer, name: str) -> Layer | None:
     if isinstance(earlier, GroupLayer):
         return replace(earlier.with_children((*earlier.children, new)), name=name)
     if isinstance(earlier, AreaColourLayer):
-        return GroupLayer(id=new_id(), name=name, stage=Stage.EVEN, children=(earlier, new))
+        return GroupLayer(id=new_id(), name=name, stage=STAGE, children=(earlier, new))
     return None
 
 

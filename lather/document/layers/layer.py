@@ -2,7 +2,8 @@
 
 A kind of layer is one class in a file of its own in this folder, and one row in `table.py`. Nothing
 outside asks which class a layer is to go through the tree, save, compare or render it: it asks the
-layer for its children and planes, and the tables of `render/layers` and `ui/layers/cards` for the rest.
+layer for its children and planes, and the tables of `render/layers` and `ui/layers/cards` for the
+rest.
 """
 
 from __future__ import annotations
@@ -24,7 +25,7 @@ from lather.document.tiles import WHITE_MASK, Key, Tiles
 
 
 class Stage(OpenEnum):
-    """The steps of the work, in the order retouchers work."""
+    """A step of the work, as in files; what is in it, and their order, say the tables of stages."""
 
     BRIEF = "brief"
     CLEAN = "clean"
@@ -35,10 +36,6 @@ class Stage(OpenEnum):
     SHAPE = "shape"
     FINISH = "finish"
     DELIVER = "deliver"
-
-    @property
-    def title(self) -> str:
-        return self.value.capitalize()
 
 
 @dataclass(frozen=True, eq=False)

@@ -6,8 +6,7 @@ from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QWidget
 
 from lather.actions.action import Action
 from lather.actions.workbench import Workbench
-from lather.document.layers.layer import Stage
-from lather.tools.base import Tool
+from lather.tools.stages import row
 from lather.tools.table import TOOLS
 from lather.ui.parts.theme import GAP_1
 from lather.ui.parts.widgets import CommandButton
@@ -15,11 +14,8 @@ from lather.ui.parts.widgets import CommandButton
 PER_ROW, NAMED_PER_ROW = 6, 2
 
 
-SHAPE_TOO = ("outline", "grow_area")  # what a reshape is limited to
-
-
 class ToolGrid(QWidget):
-    """The buttons of the tool table, in its order: in Shape those that reshape, else the others."""
+    """The buttons of the tools that the stage offers, in its order."""
 
     def __init__(self, bench: Workbench, actions: dict[str, Action]) -> None:
         super().__init__()
@@ -30,7 +26,7 @@ class ToolGrid(QWidget):
         self._grid.setHorizontalSpacing(GAP_1)
         self._grid.setVerticalSpacing(2)
         self._buttons = {
-            entry: CommandButton(actions[f"tool.{entry.id}"], bench, text="")
+            entry.id: CommandButton(actions[f"tool.{entry.id}"], bench, text="")
             for entry in TOOLS if entry.is_listed
         }  # fmt: skip
         for button in self._buttons.values():
@@ -41,7 +37,7 @@ class ToolGrid(QWidget):
     @property
     def buttons(self) -> list[CommandButton]:
         """Those of this stage."""
-        return [button for entry, button in self._buttons.items() if self._is_shown(entry)]
+        return [self._buttons[tool_id] for tool_id in row(self._bench.stage).tools]
 
     def close_view(self) -> None:
         self._bench.stage_changed.disconnect(self._on_stage_changed)
@@ -53,8 +49,8 @@ class ToolGrid(QWidget):
         for button in self._buttons.values():
             self._grid.removeWidget(button)
         shown = self.buttons
-        for entry, button in self._buttons.items():
-            button.setVisible(self._is_shown(entry))
+        for button in self._buttons.values():
+            button.setVisible(button in shown)
         for index, button in enumerate(shown):
             button.show_name(named)
             self._grid.addWidget(button, *divmod(index, per_row))
@@ -63,8 +59,3 @@ class ToolGrid(QWidget):
         self.arrange(named=self._named)
         for button in self.buttons:
             button.refresh()
-
-    def _is_shown(self, entry: Tool) -> bool:
-        if self._bench.stage is Stage.SHAPE:
-            return entry.reshapes or entry.id in SHAPE_TOO
-        return not entry.reshapes

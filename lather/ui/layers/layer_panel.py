@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 
 from lather.actions.action import Action
 from lather.actions.workbench import Workbench
+from lather.assist.stages import title as stage_title
 from lather.core.blend.modes import BlendMode
 from lather.document import edits
 from lather.document.access import locked_by
@@ -74,7 +75,7 @@ class LayerPanel(Panel):
         job = self.bench.job
         self._shape = None if job is None else _shape(job.state.layers)
         for layer in reversed(job.state.layers) if job is not None else ():
-            title = "PHOTO" if isinstance(layer, PhotoLayer) else layer.stage.title.upper()
+            title = "PHOTO" if isinstance(layer, PhotoLayer) else stage_title(layer.stage).upper()
             if not self._headings or self._headings[-1].text() != title:
                 heading = headings.pop() if headings else label("", "dim")
                 heading.setText(title)

@@ -10,9 +10,9 @@ from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 from lather.actions.workbench import Workbench
 from lather.assist.shape.face_features import FeatureNow, features_now
 from lather.core.shape.measure import LEAST_STRETCH, MOST_STRETCH
-from lather.document.layers.layer import Stage
 from lather.document.layers.reshape import ReshapeLayer
 from lather.tools.base import ShapeReading
+from lather.tools.stages import row
 from lather.tools.table import tool
 from lather.ui.parts.theme import theme
 from lather.ui.picture.area_mark import dark_pen, double_line
@@ -46,7 +46,7 @@ class ShapeMark:
             for now in self._features_now():
                 self._draw_feature(painter, now, ratio)
         reading = bench.session.reading
-        if reading is not None and bench.stage is Stage.SHAPE:
+        if reading is not None and bench.hand.tool in row(bench.stage).tools:
             self._draw_lines(painter, reading, ratio)
             if cursor is not None and bench.session.busy:
                 _draw_figures(painter, reading, cursor)

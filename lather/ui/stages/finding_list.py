@@ -21,24 +21,17 @@ from lather.actions.action import Action
 from lather.actions.findings.finding import decide, is_surveyed, mend
 from lather.actions.findings.walking import look_at
 from lather.actions.looking.under import of_finding
+from lather.actions.stages import table
 from lather.actions.workbench import Workbench
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.document.findings import Findings, FindingState
-from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.ui.parts.context_menu import show_menu
 from lather.ui.parts.crops import CROP_PX, crop_of
 from lather.ui.parts.theme import GAP_2
 from lather.ui.parts.widgets import CommandButton, label
 
-TITLES = {
-    Kind.RED: "Red blemish", Kind.DARK: "Dark spot", Kind.BRIGHT: "Bright spot",
-    Kind.MILK_SPOT: "Milk spot", Kind.FLAKE: "Flake", Kind.CREASE: "Crease", Kind.VEIN: "Vein",
-    Kind.FOLD: "Natural fold", Kind.SKIN_HAIR: "Hair on skin", Kind.MOLE: "Mole", Kind.SCAR: "Scar",
-    Kind.FRECKLES: "Freckle", Kind.MARK: "Marked to keep", Kind.SHINE: "Shine",
-    Kind.REDNESS: "Redness", Kind.UNEVEN: "Uneven",
-}  # fmt: skip
 FILTERS: tuple[tuple[str, FindingState | None], ...] = (
     ("Open", FindingState.OPEN), ("Done", FindingState.DONE), ("Kept", FindingState.KEPT),
     ("Skipped", FindingState.SKIPPED), ("All", None),
@@ -148,7 +141,7 @@ class FindingList(QWidget):
         done = state is FindingState.OPEN and bool(self.findings.of_stage(self.bench.stage.value))
         self.empty.setText("Every finding is decided." if done else "There are none of these.")
         self.empty.setVisible(nothing)
-        self.list.setVisible(not nothing or self.bench.stage is not Stage.EVEN)
+        self.list.setVisible(not nothing or table.row(self.bench.stage).at_once)
         self._on_moved()
         self._show_count()
 
@@ -166,7 +159,7 @@ class FindingList(QWidget):
     def _row(self, finding: Finding) -> QListWidgetItem:
         state = self.findings.state(finding)
         place = Rect.around(finding.x, finding.y, CROP_RADII * finding.reach_px / 2)
-        name = f"{TITLES.get(finding.kind, finding.kind.title)}, {_size_text(finding)}"
+        name = f"{finding.kind.title}, {_size_text(finding)}"
         item = QListWidgetItem(
             f"{name}\n{_measured(finding)} · {state.title}"
             + ("" if finding.stands_free else " · edge"),
@@ -203,10 +196,10 @@ class FindingList(QWidget):
             self._show_count()
 
     def _on_stage_changed(self) -> None:
-        even = self.bench.stage is Stage.EVEN
-        self.buttons[0].setText("Propose" if even else "Mend")
-        self.mend_all.setText("Propose all" if even else "Mend all")
-        self.other.setVisible(not even)
+        at_once = table.row(self.bench.stage).at_once
+        self.buttons[0].setText("Mend" if at_once else "Propose")
+        self.mend_all.setText("Mend all" if at_once else "Propose all")
+        self.other.setVisible(at_once)
         self.reset()
 
     def _on_clicked(self, item: QListWidgetItem) -> None:

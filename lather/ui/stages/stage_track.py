@@ -7,12 +7,13 @@ from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QHelpEvent, QMouseEvent, Q
 from PyQt6.QtWidgets import QToolTip, QWidget
 
 from lather.actions.workbench import Workbench
+from lather.assist.stages import in_order, title
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.ui.parts.theme import BODY_PX, font, theme
+from lather.ui.stages import table
 
-BUILT = {Stage.BRIEF, Stage.CLEAN, Stage.EVEN, Stage.SHAPE, Stage.FINISH, Stage.DELIVER}
 DOT_PX = 5.0
 GAP_PX = 7.0
 PAD_PX = 12.0
@@ -43,21 +44,22 @@ class StageTrack(QWidget):
     def _text(self, stage: Stage) -> str:
         """The stage's name; with how many of its findings are decided."""
         job = self.bench.job
-        items = () if job is None else job.state.findings.of_stage(stage.value)
-        if job is None or not job.state.surveyed or not (items or stage is Stage.CLEAN):
-            return stage.title
+        if job is None or not job.state.surveyed or not table.row(stage).lists:
+            return title(stage)
+        items = job.state.findings.of_stage(stage.value)
         n_open = sum(job.state.findings.state(f) is FindingState.OPEN for f in items)
-        return f"{stage.title} {len(items) - n_open}/{len(items)}"
+        return f"{title(stage)} {len(items) - n_open}/{len(items)}"
 
     def sizeHint(self) -> QSize:
         return QSize(700, HEIGHT_PX + 4)
 
     def places(self) -> list[tuple[Stage, QRectF]]:
         """Where each stage is drawn; the room left over is shared out between them."""
+        stages = in_order()
         metrics = QFontMetricsF(font(BODY_PX, QFont.Weight.Medium))
         widths = [
             metrics.horizontalAdvance(self._text(stage)) + 2 * DOT_PX + GAP_PX + 2 * PAD_PX
-            for stage in Stage
+            for stage in stages
         ]
         # Where there is no room the padding behind the names gives way, not the last name.
         too_much = max(0.0, sum(widths) + 2 - self.width()) / len(widths)
@@ -65,7 +67,7 @@ class StageTrack(QWidget):
         gap = max(0.0, min(22.0, (self.width() - sum(widths) - 2) / (len(widths) - 1)))
         x = max(1.0, (self.width() - sum(widths) - gap * (len(widths) - 1)) / 2)
         result = []
-        for stage, width in zip(Stage, widths, strict=True):
+        for stage, width in zip(stages, widths, strict=True):
             result.append((stage, QRectF(x, (self.height() - HEIGHT_PX) / 2, width, HEIGHT_PX)))
             x += width + gap
         return result
@@ -85,7 +87,7 @@ class StageTrack(QWidget):
 
     def _draw_stage(self, painter: QPainter, stage: Stage, box: QRectF) -> None:
         t = theme()
-        here, built = stage is self.bench.stage, stage in BUILT
+        here, built = stage is self.bench.stage, table.row(stage).is_built
         if here:
             painter.setPen(QColor(t.accent))
             painter.setBrush(QColor(t.card))
@@ -108,7 +110,7 @@ class StageTrack(QWidget):
         if isinstance(event, QHelpEvent):
             for stage, box in self.places():
                 if box.contains(QPointF(event.pos())):
-                    state = "" if stage in BUILT else " (not built yet)"
-                    QToolTip.showText(event.globalPos(), f"{stage.title}{state}")
+                    state = "" if table.row(stage).is_built else " (not built yet)"
+                    QToolTip.showText(event.globalPos(), f"{title(stage)}{state}")
                     return True
         return super().event(event)

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QBrush, QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QWidget
 
 from lather.actions.action import Action
+from lather.actions.stages import table
 from lather.actions.workbench import Workbench
 from lather.document.state import JobState
 from lather.render.lenses.lens import Swatch
@@ -31,11 +32,12 @@ class LensStrip(QWidget):
         self.buttons: dict[str, CommandButton] = {}
         self.options: dict[str, list[CommandButton]] = {}
         self.legend = Legend()
-        row = QHBoxLayout(self)
+        row = self._row = QHBoxLayout(self)
         row.setContentsMargins(GAP_4, GAP_1, GAP_4, 0)
         row.setSpacing(GAP_1)
         row.addWidget(label("Lens", "dim"))
         row.addSpacing(GAP_1)
+        self._first = row.count()
         for lens in LENSES.values():
             self.buttons[lens.id] = self._button(actions[f"lens.{lens.id}"], lens.title)
             row.addWidget(self.buttons[lens.id])
@@ -46,11 +48,20 @@ class LensStrip(QWidget):
                 row.addWidget(button)
         row.addSpacing(GAP_2)
         row.addWidget(self.legend, 1)
+        bench.stage_changed.connect(self._arrange)
         bench.looks_changed.connect(self.reset)
         bench.job_opened.connect(self.reset)
         bench.job_changed.connect(self._on_job_changed)
         bench.hands.changed.connect(self.reset)
+        self._arrange()
         self.reset()
+
+    def _arrange(self) -> None:
+        """The stage's own lenses before the others."""
+        first = table.row(self.bench.stage).lenses
+        ids = [*first, *(lens_id for lens_id in self.buttons if lens_id not in first)]
+        for number, lens_id in enumerate(ids, start=self._first):
+            self._row.insertWidget(number, self.buttons[lens_id])
 
     def reset(self) -> None:
         """Read the lens back."""
@@ -68,6 +79,7 @@ class LensStrip(QWidget):
         self.legend.show_swatches(swatches)
 
     def close_view(self) -> None:
+        self.bench.stage_changed.disconnect(self._arrange)
         self.bench.looks_changed.disconnect(self.reset)
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)

@@ -13,6 +13,7 @@ from lather.core.arrays import Plane
 from lather.core.bounds import FINDING, N_DIRECTIONS, refuse_beyond
 from lather.core.open_enum import OpenEnum
 from lather.core.rect import Rect
+from lather.core.survey.findings.kinds import KINDS, UNKNOWN, Form, KindRow
 
 MOST_BROKEN = 0.2  # of the rim, for a mend that spans it
 RIM_PX = 1.0  # width of the extent's soft rim
@@ -20,7 +21,7 @@ DOUBTFUL_BELOW = 0.5  # certainty; docs/survey.md says how it was measured
 
 
 class Kind(OpenEnum):
-    """What a finding is. Values as in files and on the command line."""
+    """What a finding is, as in files and on the command line; `kinds.KINDS` says the rest."""
 
     RED = "blemish.red"
     DARK = "blemish.dark"
@@ -40,32 +41,45 @@ class Kind(OpenEnum):
     UNEVEN = "uneven"  # a blotch of blood, pigment or shade
 
     @property
+    def row(self) -> KindRow:
+        """What the table of kinds says of it."""
+        return KINDS.get(self.value, UNKNOWN)
+
+    @property
+    def known(self) -> bool:
+        return self.value in KINDS
+
+    @property
+    def title(self) -> str:
+        return self.row.title or super().title
+
+    @property
     def is_blemish(self) -> bool:
         return self.value.startswith("blemish.")
 
     @property
     def belongs_to_person(self) -> bool:
         """Proposed to be kept, not to be mended."""
-        return self in (Kind.MOLE, Kind.SCAR, Kind.FRECKLES, Kind.MARK, Kind.FOLD)
+        return self.row.belongs_to_person
 
     @property
     def is_line(self) -> bool:
-        return self in (Kind.CREASE, Kind.FOLD, Kind.VEIN, Kind.SKIN_HAIR)
+        return self.row.form is Form.LINE
 
     @property
     def is_softened(self) -> bool:
         """Only made weaker, never mended away: without it a face goes flat."""
-        return self in (Kind.CREASE, Kind.FOLD)
+        return self.row.is_softened
 
     @property
     def stage(self) -> str:
         """The stage of the work that decides on it, as in files."""
-        return "even" if self.is_patch else "clean"
+        return self.row.stage
 
     @property
     def is_patch(self) -> bool:
         """A stretch of skin whose tone is off: no mark on it, and skin like any other to mends."""
-        return self in (Kind.SHINE, Kind.REDNESS, Kind.UNEVEN)
+        return self.row.form is Form.PATCH
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import (
     QLineEdit,
     QPlainTextEdit,
     QPushButton,
-    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -42,6 +41,7 @@ from lather.ui.parts.fields import (
 from lather.ui.parts.theme import GAP_2, GAP_3, GAP_4
 from lather.ui.parts.widgets import CommandButton, dress_anew, label
 from lather.ui.stages.brief.kept_list import KeptList
+from lather.ui.stages.page import StagePage
 
 ALLOWED = ("texture_kept", "modelling_kept", "colour_shift", "displacement", "teeth_lighter",
            "eye_whites_lighter", "evenness", "keep_marks")  # fmt: skip
@@ -49,12 +49,11 @@ COMMANDS = (("brief.open", "From a file…"), ("brief.save", "To a file…"), ("
 WORDS_PX, WIDE_PX = 64, 640
 
 
-class BriefPage(QScrollArea):
-    """Shown in the first stage; every field is one undoable step of the job."""
+class BriefPage(StagePage):
+    """Every field is one undoable step of the job."""
 
-    def __init__(self, bench: Workbench, actions: dict[str, Action]) -> None:
-        super().__init__()
-        self.bench = bench
+    def __init__(self, stage: Stage, bench: Workbench, actions: dict[str, Action]) -> None:
+        super().__init__(stage, bench, actions)
         self._showing = False
         self._columns: list[Columns] = []
         self.setWidgetResizable(True)
@@ -89,7 +88,7 @@ class BriefPage(QScrollArea):
         """Read the brief back."""
         job = self.bench.job
         self.setEnabled(job is not None)
-        if self.bench.stage is not Stage.BRIEF or job is None:
+        if self.bench.stage is not self.stage or job is None:
             return
         self._showing = True
         self._show(job.state.brief, job.state)

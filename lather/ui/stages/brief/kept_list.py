@@ -15,7 +15,6 @@ from lather.document.state import JobState
 from lather.ui.parts.crops import CROP_PX, crop_of
 from lather.ui.parts.theme import GAP_1
 from lather.ui.parts.widgets import label
-from lather.ui.stages.finding_list import TITLES
 
 INTRO = ("Ticked is kept: no assistant touches it, brushes warn, the check proves it. Dimples and "
          "what else belongs to the person: mark it on the picture with Mark to keep.")  # fmt: skip
@@ -72,7 +71,7 @@ class KeptList(QWidget):
         for finding_id in question.ids:
             finding = state.findings.get(finding_id)
             size = f"{finding.length_mm or finding.diameter_mm:.1f} mm"
-            item = QListWidgetItem(f"{TITLES.get(finding.kind, finding.kind.title)}, {size}")
+            item = QListWidgetItem(f"{finding.kind.title}, {size}")
             item.setIcon(self._crop(state, finding_id))
             self._set(item, (finding_id,),
                       state.findings.state(finding) is FindingState.KEPT)  # fmt: skip

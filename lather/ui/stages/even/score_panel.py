@@ -13,6 +13,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from lather.actions.action import Action
+from lather.actions.findings.finding import is_surveyed
 from lather.actions.findings.geometry import has_regions
 from lather.actions.stages.evening import look_at_part
 from lather.actions.work.proposing import turn_part
@@ -27,20 +29,21 @@ from lather.ui.parts.face_map import HEIGHT_PX, FaceMap
 from lather.ui.parts.measured_aside import MeasuredAside
 from lather.ui.parts.theme import GAP_1, SMALL_PX, font, theme
 from lather.ui.parts.widgets import label
+from lather.ui.stages.part import StagePart
 
 ROW_PX = 22
-SCORED_STAGES = (Stage.EVEN,)
 
 
-class ScorePanel(QWidget):
+class ScorePanel(StagePart):
     """The stage's overview: which part of the skin is how uneven, and what became of it."""
 
-    def __init__(self, bench: Workbench, executor: Executor) -> None:
-        super().__init__()
-        self.bench = bench
+    def __init__(
+        self, stage: Stage, bench: Workbench, actions: dict[str, Action], executor: Executor
+    ) -> None:
+        super().__init__(stage, bench, actions, executor)
         self._aside: MeasuredAside[Scores] = MeasuredAside(
             bench, executor, measure=lambda state, cancel: skin_scores(state, cancel=cancel),
-            wanted=lambda: has_regions(bench) and bench.stage in SCORED_STAGES, shown=self._show,
+            wanted=lambda: has_regions(bench) and self.is_looked_at, shown=self._show,
         )  # fmt: skip
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -87,6 +90,9 @@ class ScorePanel(QWidget):
         self.bench.stage_changed.disconnect(self._on_stage_changed)
         self.bench.pending_changed.disconnect(self.map.update)
 
+    def is_wanted(self) -> bool:
+        return is_surveyed(self.bench)
+
     def reset(self) -> None:
         self._aside.forget()
         self._on_stage_changed()
@@ -110,7 +116,7 @@ class ScorePanel(QWidget):
         return self._aside.value
 
     def _on_stage_changed(self) -> None:
-        if self.bench.stage in SCORED_STAGES and self.scores is None:
+        if self.is_looked_at and self.scores is None:
             self._aside.ask(1)
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
@@ -118,7 +124,7 @@ class ScorePanel(QWidget):
             after.layers, after.regions, after.brief)  # fmt: skip
         if before.regions is not after.regions:  # another face
             self._aside.forget()
-        if not same and self.bench.stage in SCORED_STAGES:
+        if not same and self.is_looked_at:
             self._aside.ask()
         elif not same:
             self._aside.forget()

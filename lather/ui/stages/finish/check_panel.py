@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout
 
 from lather.actions.action import Action
 from lather.actions.findings.finding import is_surveyed
 from lather.actions.keymap import keys_of
+from lather.actions.stages import table
 from lather.actions.stages.checking import look_at_row
 from lather.actions.stages.evening import look_at_part
 from lather.actions.workbench import Workbench
@@ -23,10 +24,10 @@ from lather.ui.parts.theme import GAP_1, GAP_2
 from lather.ui.parts.verdict_gauge import VerdictGauge
 from lather.ui.parts.widgets import CommandButton, dress_anew, label
 from lather.ui.stages.finish.ladder import Ladder
+from lather.ui.stages.part import StagePart
 
 MAP_PX = 124
 COMMANDS = (("check.all", "Check all"), ("check.blind", "Which is it?"))
-UNBUILT = "Not built yet in this stage: sharpening and grain as proposals."
 NO_SURVEY = "Survey the portrait first: what skin is, and how large a millimetre."
 NO_RETOUCH = "Nothing was changed yet: there is nothing to check."
 NO_BRIEF = "No brief was written: these limits are the defaults of '{}'."
@@ -34,14 +35,15 @@ REDUCED = "Measured on a reduced picture: check everything for the rest."
 STALE = "Dim rows are from before the last change: check everything again."
 
 
-class CheckPanel(QWidget):
-    """Shown in the last stage of the work on the picture; reads the gauge."""
+class CheckPanel(StagePart):
+    """Reads the gauge."""
+
+    SAYS_ITSELF = True
 
     def __init__(
-        self, bench: Workbench, actions: dict[str, Action], executor: Executor
+        self, stage: Stage, bench: Workbench, actions: dict[str, Action], executor: Executor
     ) -> None:
-        super().__init__()
-        self.bench = bench
+        super().__init__(stage, bench, actions, executor)
         self._use = actions["check.lever"]
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -83,7 +85,7 @@ class CheckPanel(QWidget):
         self.all_rows.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.all_rows.toggled.connect(lambda on: self._show())
         column.addWidget(self.all_rows)
-        unbuilt = label(UNBUILT, "dim")
+        unbuilt = label(table.row(stage).intro, "dim")
         unbuilt.setWordWrap(True)
         column.addWidget(unbuilt)
         column.addStretch(1)
@@ -103,7 +105,7 @@ class CheckPanel(QWidget):
         self._show()
 
     def _show(self) -> None:
-        if self.bench.stage is not Stage.FINISH:
+        if not self.is_looked_at:
             return  # read back when it is gone to
         if self.bench.job is None:
             self.gauge.show_check(None, "no photo open")

@@ -7,6 +7,7 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from lather.actions.action import Action, has_job
+from lather.actions.stages import table
 from lather.actions.workbench import Workbench
 from lather.assist.shape.measures import ShapeMeasures, shape_measures
 from lather.core.shape.measure import LEAST_STRETCH, MOST_STRETCH
@@ -17,30 +18,28 @@ from lather.render.worker import Executor
 from lather.ui.parts.measured_aside import MeasuredAside
 from lather.ui.parts.theme import GAP_1, GAP_2, SMALL_PX, font, theme
 from lather.ui.parts.widgets import CommandButton, label
+from lather.ui.stages.part import StagePart
 
 COMMANDS = ("shape.even_other", "shape.straighten_background", "shape.grain",
             "shape.back_all")  # fmt: skip
 ROW_PX = 27
 MOST_MM = 6.0  # of a difference, at the end of its scale
 ASIDE_MS = 250
-INTRO = (
-    "Push with a large soft brush, in small steps; the figures here say how far it went. "
-    "Changing how a person looks needs their consent."
-)
 NO_FACE = "Survey the portrait for figures of the face: millimetres, shares, left and right."
 
 
-class ShapePanel(QWidget):
+class ShapePanel(StagePart):
     """Displacement against the brief, stretch, grain; the symmetry meter; what can be done."""
 
+    SAYS_ITSELF = True
+
     def __init__(
-        self, bench: Workbench, actions: dict[str, Action], executor: Executor
+        self, stage: Stage, bench: Workbench, actions: dict[str, Action], executor: Executor
     ) -> None:
-        super().__init__()
-        self._bench = bench
+        super().__init__(stage, bench, actions, executor)
         self.measured: MeasuredAside[ShapeMeasures] = MeasuredAside(
             bench, executor, measure=lambda state, _: shape_measures(state),
-            wanted=lambda: has_job(bench) and bench.stage is Stage.SHAPE, shown=self._show,
+            wanted=lambda: has_job(bench) and self.is_looked_at, shown=self._show,
         )  # fmt: skip
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
@@ -65,14 +64,14 @@ class ShapePanel(QWidget):
 
     def close_view(self) -> None:
         self.measured.close()
-        self._bench.job_opened.disconnect(self._on_opened)
-        self._bench.job_changed.disconnect(self._on_job_changed)
-        self._bench.stage_changed.disconnect(self._on_stage_changed)
+        self.bench.job_opened.disconnect(self._on_opened)
+        self.bench.job_changed.disconnect(self._on_job_changed)
+        self.bench.stage_changed.disconnect(self._on_stage_changed)
 
     def _commands(self, actions: dict[str, Action]) -> QGridLayout:
         grid = QGridLayout()
         grid.setSpacing(GAP_1)
-        self._buttons = [CommandButton(actions[name], self._bench, text="") for name in COMMANDS]
+        self._buttons = [CommandButton(actions[name], self.bench, text="") for name in COMMANDS]
         for number, button in enumerate(self._buttons):
             button.setProperty("role", "compact")
             button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -85,14 +84,14 @@ class ShapePanel(QWidget):
         self._on_stage_changed()
 
     def _on_stage_changed(self) -> None:
-        if self._bench.stage is Stage.SHAPE:
+        if self.is_looked_at:
             self.measured.ask(1)
         self._show()
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         same = (before.layers, before.findings, before.brief) == (
             after.layers, after.findings, after.brief)  # fmt: skip
-        if not same and self._bench.stage is Stage.SHAPE:
+        if not same and self.is_looked_at:
             self.measured.ask(ASIDE_MS)
         if before.findings is not after.findings or before.brief is not after.brief:
             self._show()
@@ -106,7 +105,7 @@ class ShapePanel(QWidget):
         self.heading.setVisible(has_face)
         self.meter.setVisible(has_face)
         self.meter.show_evenness(measures.evenness if measures is not None else ())
-        self.said.setText(_said(self._bench, measures))
+        self.said.setText(_said(self.stage, self.bench, measures))
         beyond = measures is not None and measures.is_beyond
         self.said.setProperty("role", "warning" if beyond else "dim")
         style = self.said.style()
@@ -116,7 +115,7 @@ class ShapePanel(QWidget):
             button.refresh()
 
 
-def _said(bench: Workbench, measures: ShapeMeasures | None) -> str:
+def _said(stage: Stage, bench: Workbench, measures: ShapeMeasures | None) -> str:
     """What the figures mean, or what to do first."""
     if bench.job is None:
         return ""
@@ -124,7 +123,8 @@ def _said(bench: Workbench, measures: ShapeMeasures | None) -> str:
     if bench.state.brief.limits.displacement <= 0:
         return f"Nothing is reshaped here: {style.caution}."
     if measures is None:
-        return INTRO if bench.state.findings.faces else f"{INTRO}\n{NO_FACE}"
+        intro = table.row(stage).intro
+        return intro if bench.state.findings.faces else f"{intro}\n{NO_FACE}"
     if measures.is_beyond:
         return (f"Further than '{style.title.lower()}' allows: ease it back, or weaken the "
                 "layer.")  # fmt: skip
