@@ -198,8 +198,6 @@ KEYS: dict[str, tuple[str, ...]] = {
     "check.lever": ("Alt+R",),
     "check.blind": ("Alt+V",),
     "check.all": ("Shift+X",),
-    # Stages, by their number.
-    **{f"stage.{name}": (row.key,) for name, row in STAGES.items()},
 }  # fmt: skip
 
 _LEFT_TO_RIGHT = dict(zip("QWERTASDFGZXCVB12345", "POIUY;LKJHM.,NB09876", strict=True))
@@ -241,8 +239,15 @@ def planes(pen_hand: str) -> dict[str, str]:
 
 def default_keys(command_id: str, pen_hand: str) -> tuple[str, ...]:
     """The keys of a command for a person with the pen in that hand, unless changed."""
-    keys = KEYS.get(command_id, ())
+    keys = KEYS.get(command_id) or _of_stage(command_id)
     return tuple(map(mirrored_key, keys)) if pen_hand == "left" else keys
+
+
+def _of_stage(command_id: str) -> tuple[str, ...]:
+    """The key in the row of the stage that a command goes to."""
+    group, _, name = command_id.partition(".")
+    key = STAGES[name].key if group == "stage" and name in STAGES else ""
+    return (key,) if key else ()
 
 
 def keys_of(action: Named, settings: Settings) -> tuple[str, ...]:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from lather.actions.asker import Asker
+from lather.actions.findings.first_look import FirstLooks
 from lather.actions.findings.kept import KeptMarks
 from lather.actions.hand.broken import warn_of_broken_rim
 from lather.actions.workbench import Workbench
@@ -24,6 +25,7 @@ def start_workbench(
         keep_executor=keep_executor,
     )  # fmt: skip
     bench.job_opened.connect(lambda: _attend(bench))
+    FirstLooks(bench)
     return bench
 
 

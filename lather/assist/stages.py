@@ -9,14 +9,16 @@ from __future__ import annotations
 import importlib
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any, Protocol
+from typing import TYPE_CHECKING, Any, Protocol
 
-from lather.assist.proposal import Meant, Proposal
 from lather.core.survey.findings.finding import Finding, Kind
-from lather.core.work import CancelToken, Progress
 from lather.document.agreed.brief import Brief, Task
 from lather.document.layers.layer import Stage
-from lather.document.state import JobState
+
+if TYPE_CHECKING:
+    from lather.assist.proposal import Meant, Proposal
+    from lather.core.work import CancelToken, Progress
+    from lather.document.state import JobState
 
 
 class Propose(Protocol):

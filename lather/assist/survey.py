@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from lather.assist.stages import with_a_look
 from lather.core.arrays import FloatImage
 from lather.core.bounds import N_DIRECTIONS
 from lather.core.colour.display import through_lattice
@@ -140,7 +141,7 @@ def with_mark(state: JobState, x: float, y: float, radius_px: float) -> JobState
     """A round place marked as belonging to the person: kept."""
     scale = state.findings.mm_per_px or 0.0
     mark = Finding(
-        id=_next_id(state.findings), kind=Kind.MARK, x=x, y=y, radius_px=radius_px,
+        id=next_id(state.findings), kind=Kind.MARK, x=x, y=y, radius_px=radius_px,
         diameter_mm=2 * radius_px * scale, contrast_l=0.0, contrast_a=0.0, severity=0.0,
         rim_broken=0.0, extent_px=(radius_px,) * N_DIRECTIONS,
     )  # fmt: skip
@@ -154,24 +155,25 @@ def _taken_over(findings: Findings, earlier: Findings) -> Findings:
     for state in settled:
         places = [old for old in earlier.in_state(state) if old.kind is not Kind.MARK]
         for new in findings.items:
-            old = _found_at(places, new)
+            old = found_at(places, new)
             if old is not None:
                 findings = findings.decided([new.id], state, by=earlier.done_by.get(old.id))
     marks = [old for old in earlier.items if old.kind is Kind.MARK]
+    later = {stage.value for stage in with_a_look()}  # no survey finds what is looked for there
     items = list(findings.items)
     for old in earlier.items:
-        if old.kind is Kind.MARK or not old.kind.known:  # no survey of ours finds these
-            item = replace(old, id=_next_id(replace(findings, items=tuple(items))))
+        if old.kind is Kind.MARK or not old.kind.known or old.kind.stage in later:
+            item = replace(old, id=next_id(replace(findings, items=tuple(items))))
             items.append(item)
             findings = findings.decided([item.id], earlier.state(old))
     findings = replace(findings, items=tuple(items), extras=earlier.extras,
                        unread=earlier.unread)  # fmt: skip
     kept = [item.id for item in items if item.kind is Kind.MARK]
-    kept += [new.id for new in findings.items if _any_holds(marks, new)]
+    kept += [new.id for new in findings.items if any_holds(marks, new)]
     return findings.decided(kept, FindingState.KEPT)
 
 
-def _found_at(places: Iterable[Finding], finding: Finding) -> Finding | None:
+def found_at(places: Iterable[Finding], finding: Finding) -> Finding | None:
     """The earlier finding of the stage that lies where a new one does."""
     return next((
         old for old in places
@@ -181,11 +183,11 @@ def _found_at(places: Iterable[Finding], finding: Finding) -> Finding | None:
     ), None)  # fmt: skip
 
 
-def _any_holds(marks: Iterable[Finding], finding: Finding) -> bool:
+def any_holds(marks: Iterable[Finding], finding: Finding) -> bool:
     return not finding.kind.is_patch and any(
         mark.holds(finding.x, finding.y) for mark in marks
     )
 
 
-def _next_id(findings: Findings) -> int:
+def next_id(findings: Findings) -> int:
     return 1 + max((item.id for item in findings.items), default=0)

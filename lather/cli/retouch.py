@@ -8,6 +8,7 @@ from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from lather.assist.stages import stages_built
 from lather.cli.briefed import (
     agreed_size,
     briefed,
@@ -22,6 +23,7 @@ from lather.cli.limited import tell_of_area
 from lather.cli.marks import Mark, add_keep_argument, check_inside, read_marks
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
+from lather.cli.stages import chosen_stages
 from lather.cli.survey import add_scale_argument, check_scale, survey_of
 from lather.cli.text import percent, tell, write_text
 from lather.cli.written import (
@@ -32,7 +34,6 @@ from lather.cli.written import (
 )
 from lather.core.check.limits import STYLES
 from lather.document.layers.layer import Stage
-from lather.errors import UsageError
 from lather.files.outputs import Form
 
 if TYPE_CHECKING:
@@ -51,7 +52,8 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     add_common_arguments(parser)
     parser.add_argument(
         "--stages", metavar="STAGE,...",
-        help="of clean, even; they run in the order of the work; default: all",
+        help=f"of {', '.join(stage.value for stage in stages_built())}; they run in the order of "
+        "the work; default: all",
     )  # fmt: skip
 
 
@@ -90,9 +92,9 @@ def complete(options: argparse.Namespace) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    from lather.assist.stages import stages_built
-
-    chosen = stages_built() if options.stages is None else _stages(options.stages)
+    chosen = stages_built()
+    if options.stages is not None:
+        chosen = chosen_stages(options.stages, chosen, REFUSED, "has no assistants yet")
     return run_stages(options, chosen)
 
 
@@ -185,17 +187,3 @@ def _as_text(done: list[Done], checked: Check) -> str:
         lines.append(f"{proposal.name}: {figures}")
     lines.append(check_line(checked))
     return "\n".join(lines)
-
-
-def _stages(text: str) -> tuple[Stage, ...]:
-    from lather.assist.stages import stages_built
-
-    built = stages_built()
-    names = [name.strip() for name in text.split(",") if name.strip()]
-    wrong = [name for name in names if name not in {stage.value for stage in built}]
-    if wrong or not names:
-        known = {stage.value for stage in Stage}
-        why = "is no stage" if not wrong or wrong[0] not in known else "has no assistants yet"
-        raise UsageError(REFUSED, f"'{wrong[0] if wrong else text}' {why}",
-                         f"choose from {', '.join(stage.value for stage in built)}")  # fmt: skip
-    return tuple(stage for stage in built if stage.value in names)

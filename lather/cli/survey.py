@@ -8,10 +8,13 @@ from collections import Counter
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from lather.assist.stages import in_order, with_a_look
 from lather.cli.ending import asked
 from lather.cli.opening import opened_job
 from lather.cli.progress import report
+from lather.cli.stages import chosen_stages
 from lather.cli.text import write_text
+from lather.core.survey.findings.kinds import KINDS
 from lather.core.survey.regions.region import Region
 from lather.errors import LatherError, ScaleError, UsageError
 from lather.files.outputs import Form, Output, check_outputs
@@ -20,6 +23,7 @@ if TYPE_CHECKING:
     from lather.core.survey.findings.finding import Finding
     from lather.core.survey.survey import Survey
     from lather.document.findings import Findings
+    from lather.document.layers.layer import Stage
     from lather.document.photo import Photo
     from lather.document.state import JobState
 
@@ -35,6 +39,11 @@ def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--regions", type=Path, metavar="DIR",
         help="write each region as NAME.png and each part of the skin as part_NAME.png, 0-255",
+    )  # fmt: skip
+    parser.add_argument(
+        "--stages", metavar="STAGE,...",
+        help="look for the findings of these stages, too, which are else looked for when the "
+        "stage is first gone to",
     )  # fmt: skip
     add_scale_argument(parser)
 
@@ -55,19 +64,35 @@ def check_scale(mm_per_px: float | None) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
+    from lather.assist.looking import is_to_be_looked_in, look, with_found
     from lather.assist.survey import surveyed, with_survey
 
     check_scale(options.mm_per_pixel)
     if options.regions is not None:
         _check_pictures(options.photo, options.regions)
+    stages = _stages(options)
     state = opened_job(options.photo, options).state
     found = survey_of(state.photo, options)
     state = with_survey(state, surveyed(found))
+    for stage in stages:
+        if is_to_be_looked_in(state, stage):
+            seen = look(state, stage, progress=report, cancel=asked())
+            state = with_found(state, stage, seen)
     if options.regions is not None:
         _write_regions(state, options.regions)
     text = json.dumps(facts(found, state), indent=1) if options.json is not None else ""
     write_text(text, options.json, _as_text(found, state.findings))
     return 0
+
+
+def _stages(options: argparse.Namespace) -> tuple[Stage, ...]:
+    """Whose findings are looked for; every survey looks for some."""
+    if options.stages is None:
+        return ()
+    of_survey = {row.stage for row in KINDS.values()}
+    among = [stage for stage in in_order()
+             if stage.value in of_survey or stage in with_a_look()]  # fmt: skip
+    return chosen_stages(options.stages, among, "Nothing was surveyed", "looks for nothing yet")
 
 
 def _check_pictures(photo: Path, folder: Path) -> None:

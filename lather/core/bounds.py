@@ -164,7 +164,7 @@ PUPILS: Mapping[str, Bound] = {  # of a face that is kept
 }  # fmt: skip
 FINDINGS: Mapping[str, Bound] = {
     "mm_per_px": Within(1e-6, 1e3, "mm", optional=True), "items": Several(MOST_FINDINGS),
-    "faces": Several(MOST_FACES),
+    "faces": Several(MOST_FACES), "looked_in": Several(100, of=Text(100)),
 }  # fmt: skip
 BRIEF: Mapping[str, Bound] = {
     "delivery_long_side_px": Within(1, LARGEST_SIDE_PX, "px", whole=True, optional=True),

@@ -43,6 +43,7 @@ class Findings:
     faces : their handles, the largest face first; none if the scale was set by hand.
     extras : fields of a newer Lather, kept and saved again.
     unread : findings that do not fit, as they lie in the file; kept and saved again.
+    looked_in : the stages whose findings were looked for after the survey, as in files.
     """
 
     mm_per_px: float | None = None
@@ -52,6 +53,7 @@ class Findings:
     extras: Mapping[str, Any] = field(default_factory=dict)
     done_by: Mapping[int, int] = field(default_factory=dict)
     unread: tuple[Any, ...] = ()
+    looked_in: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         refuse_beyond("the job", FINDINGS, self)

@@ -24,8 +24,8 @@ from lather.core.survey.findings.finding import Finding, Kind
 from lather.document.findings import Findings, FindingState
 from lather.files.entries import MISFIT, Entry, unknown
 
-_SCALE, _FACES = "mm_per_px", "faces"
-_KEYS = {_SCALE, _FACES, "items"}
+_SCALE, _FACES, _LOOKED_IN = "mm_per_px", "faces", "looked_in"
+_KEYS = {_SCALE, _FACES, _LOOKED_IN, "items"}
 _ALWAYS = (
     "x", "y", "radius_px", "diameter_mm", "contrast_l", "contrast_a", "severity", "rim_broken",
 )  # fmt: skip
@@ -49,6 +49,7 @@ def findings_entry(findings: Findings) -> Entry | None:
         **extras,
         _SCALE: extras.get(_SCALE) if scale is None else scale,
         _FACES: [*faces, *extras.get(_FACES, ())],
+        **({_LOOKED_IN: list(findings.looked_in)} if findings.looked_in else {}),
         "items": [*(_item_entry(f, findings) for f in findings.items), *findings.unread],
     }
 
@@ -92,7 +93,11 @@ def findings_from(entry: Entry | None) -> Findings:
     faces, odd = _faces_from(entry.get(_FACES, ()))
     if odd:
         extras[_FACES] = odd
-    return Findings(scale, tuple(found), decided, faces, extras, done_by, tuple(unread))
+    looked_in = entry.get(_LOOKED_IN, ())
+    if FINDINGS[_LOOKED_IN].fault(looked_in):
+        looked_in, extras[_LOOKED_IN] = (), looked_in
+    return Findings(scale, tuple(found), decided, faces, extras, done_by, tuple(unread),
+                    tuple(looked_in))  # fmt: skip
 
 
 def _id_of(item: Any) -> int:
