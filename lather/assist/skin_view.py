@@ -68,6 +68,11 @@ class SkinView:
         return found
 
     @property
+    def cancel(self) -> CancelToken:
+        """Asked by all that measures it."""
+        return self.picture.cancel
+
+    @property
     def rect(self) -> Rect:
         return self.state.photo.rect.at_level(self.level)
 
@@ -126,7 +131,7 @@ def rgb_at(state: JobState, level: int, cancel: CancelToken = NEVER) -> FloatIma
     return rgb
 
 
-def roughness(view: SkinView, cancel: CancelToken = NEVER) -> Plane:
+def roughness(view: SkinView) -> Plane:
     """(h, w): the logarithm of the rms of L* finer than 0.5 mm around each pixel of the view."""
     import cv2
 
@@ -137,7 +142,7 @@ def roughness(view: SkinView, cancel: CancelToken = NEVER) -> Plane:
     side = 1 << (view.level - level)
     power = np.zeros(view.picture.skin.shape, dtype=np.float32)
     for top in range(0, view.rect.height, STRIP_PX // side):
-        cancel.check()
+        view.cancel.check()
         rows = Rect(0, top, view.rect.width, min(top + STRIP_PX // side, view.rect.height))
         strip = Rect(0, rows.y0 * side, whole.width, min(rows.y1 * side, whole.height))
         wide = strip.grown(margin).intersect(whole)
@@ -156,20 +161,24 @@ def rough_of(view: SkinView, power: Plane) -> Plane:
     return np.asarray(np.log(smooth + LEAST_POWER) / 2, dtype=np.float32)
 
 
-def view_below_evening(
-    state: JobState, cancel: CancelToken, measured_on: JobState | None = None
-) -> tuple[SkinView, int]:
-    """The skin without what lies above evening, and the layer that a new one of it goes on;
-    EditError as `skin_view`.
+def view_below(
+    state: JobState, stage: Stage, nothing: str, cancel: CancelToken,
+    measured_on: JobState | None = None,
+) -> tuple[SkinView, int]:  # fmt: skip
+    """The skin without what lies above a stage, and the layer that a new one of it goes on.
 
     `measured_on` is another state to measure: of that one the last view is kept with all that was
     measured of it, for whoever asks about findings one by one.
+
+    Raises
+    ------
+    EditError : as `skin_view`; or the brief forbids it, and `nothing` is done.
     """
-    refuse_where_forbidden(state, "Nothing was evened")
-    anchor_id = _below_evening(state).layers[-1].id
+    refuse_where_forbidden(state, nothing)
+    anchor_id = _below(state, stage).layers[-1].id
     if measured_on is None:
-        return skin_view(_below_evening(state), cancel), anchor_id
-    below = _below_evening(measured_on)
+        return skin_view(_below(state, stage), cancel), anchor_id
+    below = _below(measured_on, stage)
     gone = frozenset(f.id for f in below.findings.items
                      if not f.kind.is_patch and below.findings.state(f) is FindingState.DONE)
     about = (below.photo, below.layers, below.regions, below.findings.faces,
@@ -181,12 +190,12 @@ def view_below_evening(
 _LAST_VIEW: Last[SkinView] = Last(operator.eq)
 
 
-def _below_evening(state: JobState) -> JobState:
+def _below(state: JobState, stage: Stage) -> JobState:
     top = 0
     for index, layer in enumerate(state.layers):
         if layer.MOVES:  # above it nothing lies where the photo has it
             break
-        if isinstance(layer, PhotoLayer) or is_up_to(layer.stage, Stage.EVEN):
+        if isinstance(layer, PhotoLayer) or is_up_to(layer.stage, stage):
             top = index
     return replace(state, layers=state.layers[: top + 1])
 
@@ -204,13 +213,13 @@ def plane_of(tiles: Tiles, view: SkinView) -> Plane:
 
 def map_tiles(
     plane: Plane, view: SkinView, empty: Tiles, samples: Callable[[Plane], MaskPixels],
-    least: float, cancel: CancelToken,
+    least: float,
 ) -> Tiles:
     """A map of a view as tiles of the photo's size, of the samples that stand for its values; none
     where it is nowhere as much as `least`."""
     picture, tiles = view.state.photo.rect, dict[Key, MaskPixels | None]()
     for key in picture.cells(TILE_PX):
-        cancel.check()
+        view.cancel.check()
         cell = Rect.cell(key, TILE_PX).intersect(picture)
         near = cell.at_level(view.level).grown(1).intersect(view.rect)
         if np.abs(plane[near.slices]).max() < least:

@@ -76,7 +76,7 @@ def _patches(photo: Photo, measured: Survey, cancel: CancelToken) -> list[Findin
 
     state = with_survey(new_state(photo), surveyed(measured))
     first_id = 1 + max((finding.id for finding in measured.findings), default=0)
-    return even_findings(skin_view(state, cancel, photo=True), first_id, cancel)
+    return even_findings(skin_view(state, cancel, photo=True), first_id)
 
 
 def srgb_strips(photo: Photo) -> Iterator[tuple[int, FloatImage]]:

@@ -6,32 +6,22 @@ from dataclasses import replace
 
 import numpy as np
 
-from lather.assist.even.layers import COLOUR, LIGHT, named
-from lather.assist.even.limits import left_in_part, measured_on, outside_of_area
+from lather.assist.even.layers import COLOUR, LIGHT, STAGE, named, without_evening
+from lather.assist.frame import Asked, Filled, Frame, left_in_part, proposed
 from lather.assist.proposal import ALL_SURE, Meant, Measure, Proposal
-from lather.assist.skin_view import (
-    SkinView,
-    area_in,
-    map_tiles,
-    marks_of,
-    view_below_evening,
-)
+from lather.assist.skin_view import SkinView, map_tiles, marks_of
 from lather.core.arrays import MaskPixels, Plane
 from lather.core.colour.labs import lab_of
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part
 from lather.core.tone.evening import EvenMaps, even_maps, evened_rgb
-from lather.core.work import NEVER, CancelToken, Progress, no_progress
-from lather.document import edits
-from lather.document.areas import is_mostly_inside
+from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.findings import FindingState
 from lather.document.layers.blood_pigment import NOTHING_TAKEN, BloodPigmentLayer
-from lather.document.layers.layer import Layer, Stage, new_id
+from lather.document.layers.layer import Layer, new_id
 from lather.document.layers.light import NO_LIGHT, UNCHANGED, LightLayer
 from lather.document.state import JobState
 from lather.document.tiles import Tiles
-from lather.document.tree import inserted_above
-from lather.errors import EditError
 
 UNDER_EYES = 0.7  # at most: without any shade there an eye lies flat
 STEP = 32  # of 32767, by which maps are rounded: a thousandth of the light; they stay small
@@ -54,49 +44,41 @@ def propose_even_out(
     ------
     Cancelled : by the token.
     """
-    token = cancel or NEVER
-    name = "Even out"
-    try:
-        view, anchor_id = view_below_evening(state, token, measured_on(state, meant))
-    except EditError as error:
-        return Proposal(name, state, state, refusal=error)
-    progress(0.2, "measuring blood and pigment")
-    area = area_in(state, view)
+    asked = Asked("Even out", STAGE, "Nothing was evened", state, meant, without_evening,
+                  progress, cancel)  # fmt: skip
+    return proposed(asked, _fill, Proposal)
+
+
+def _fill(frame: Frame) -> Filled:
+    state, view, meant = frame.state, frame.view, frame.asked.meant
+    frame.progress(0.2, "measuring blood and pigment")
     where = _meant(state, view, meant) * spared(state, view)
-    all_maps = view.once("even maps", lambda: even_maps(view.picture, token))
-    maps = all_maps.limited(where if area is None else where * area)
-    progress(0.7, "writing the maps")
+    all_maps = view.once("even maps", lambda: even_maps(view.picture))
+    maps = all_maps.limited(frame.limited(where))
+    frame.progress(0.7, "writing the maps")
     if not _changes(maps):
-        if area is not None and _changes(all_maps.limited(where)):
-            outside = outside_of_area("Nothing was evened")
-            return Proposal(name, state, state, refusal=outside)
-        return Proposal(name, state, state, refusal=EditError(
-            "Nothing was evened", _why_nothing(view), "even it by hand: Paint colour"
-        ))  # fmt: skip
+        if frame.area is not None and _changes(all_maps.limited(where)):
+            raise frame.outside()
+        raise frame.refusal(_why_nothing(view), "even it by hand: Paint colour")
     share = np.abs(maps.blood) + np.abs(maps.pigment)
-    layers: list[Layer] = [BloodPigmentLayer(
-        id=new_id(), name=named(COLOUR, view, share), stage=Stage.EVEN,
-        blood=as_tiles(maps.blood, view, NOTHING_TAKEN, token),
-        pigment=as_tiles(maps.pigment, view, NOTHING_TAKEN, token),
-    )]  # fmt: skip
-    light = as_tiles(maps.shade * np.float32(SOFT_LIGHT_OF_SHADE), view, NO_LIGHT, token)
+    colour = BloodPigmentLayer(
+        id=new_id(), name=named(COLOUR, view, share), stage=STAGE,
+        blood=as_tiles(maps.blood, view, NOTHING_TAKEN),
+        pigment=as_tiles(maps.pigment, view, NOTHING_TAKEN),
+    )
+    layers: list[Layer] = [colour]
+    light = as_tiles(maps.shade * np.float32(SOFT_LIGHT_OF_SHADE), view, NO_LIGHT)
     if light:
-        name_of_light = named(LIGHT, view, share)
-        layers.append(LightLayer(id=new_id(), name=name_of_light, stage=Stage.EVEN, map=light))
-    after = state
-    for layer in layers:
-        placed = inserted_above(after.layers, anchor_id, layer)
-        after, anchor_id = replace(after, layers=placed, active_id=layer.id), layer.id
-    after = replace(after, active_id=layers[0].id)
+        name = named(LIGHT, view, share)
+        layers.append(LightLayer(id=new_id(), name=name, stage=STAGE, map=light))
     found = [f for f in state.findings.in_state(FindingState.OPEN)
-             if f.kind is Kind.UNEVEN and (meant.ids is None or f.id in meant.ids)]  # fmt: skip
+             if f.kind is Kind.UNEVEN and frame.takes(f)]  # fmt: skip
     done = [f.id for f in found
-            if is_mostly_inside(area, marks_of([f], view.rect, view.level))]
-    after = edits.decide(after, done, FindingState.DONE, by=layers[0].id)
+            if frame.is_mostly_inside(marks_of([f], view.rect, view.level))]
     reasons = [f"under the eyes at most {UNDER_EYES:.0%}", *left_in_part(len(found) - len(done))]
     if state.brief.keeps(Kind.FRECKLES):
         reasons.append("freckles stay, as the style says")
-    return Proposal(name, state, after, _measures(view, maps), tuple(reasons), stage=Stage.EVEN)
+    return Filled(layers, _measures(view, maps), reasons, {colour.id: done}, colour)
 
 
 def _changes(maps: EvenMaps) -> bool:
@@ -105,13 +87,13 @@ def _changes(maps: EvenMaps) -> bool:
     return most >= LEAST_CHANGE
 
 
-def as_tiles(plane: Plane, view: SkinView, empty: Tiles, cancel: CancelToken) -> Tiles:
+def as_tiles(plane: Plane, view: SkinView, empty: Tiles) -> Tiles:
     """A signed map of a view, -1 to 1, as tiles of the photo's size; none where it is zero."""
     def samples(values: Plane) -> MaskPixels:
         steps = np.clip(np.rint(values * (32767 / STEP)), -32767 // STEP + 1, 32767 // STEP)
         return np.asarray(UNCHANGED + STEP * steps, dtype=np.uint16)
 
-    return map_tiles(plane, view, empty, samples, LEAST_CHANGE / 4, cancel)
+    return map_tiles(plane, view, empty, samples, LEAST_CHANGE / 4)
 
 
 def spared(state: JobState, view: SkinView) -> Plane:

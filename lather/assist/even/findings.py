@@ -17,42 +17,39 @@ from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.tone.evening import even_maps, evened_rgb
 from lather.core.tone.redness import red_patches, redness_map
 from lather.core.tone.shine import find_shine
-from lather.core.work import NEVER, CancelToken
 
 BLOTCH_A, LEAST_BLOTCH_MM2, MOST_BLOTCHES = 1.6, 60.0, 10
 SEVERE = {Kind.SHINE: 12.0, Kind.REDNESS: 6.0, Kind.UNEVEN: 4.0}  # L* or a*, for a severity of 63
 LARGE_MM2 = 400.0  # from which area adds no more to severity
 
 
-def even_findings(
-    view: SkinView, first_id: int = 1, cancel: CancelToken = NEVER
-) -> list[Finding]:
+def even_findings(view: SkinView, first_id: int = 1) -> list[Finding]:
     """Findings of the stage, numbered from an id on; the most severe of a kind first."""
     picture = view.picture
     if not picture.everybody:
         return []
     lab = lab_of(picture.rgb)
-    shine = find_shine(picture, roughness(view, cancel), cancel)
+    shine = find_shine(picture, roughness(view))
     found = []
     for patch in shine.patches:
-        cancel.check()
+        view.cancel.check()
         mask = (shine.labels == patch.label) & (shine.weight > 0.3)
         if mask.any():
             found.append(_finding(
                 Kind.SHINE, mask, view, patch.above_l, 0.0, patch.certainty, patch.clipped
             ))  # fmt: skip
-    cancel.check()
-    density = redness_map(picture, cancel)
+    view.cancel.check()
+    density = redness_map(picture)
     middle = float(np.median(lab[..., 1][picture.plain]))
-    for red in red_patches(picture, view.parts, density, cancel):
+    for red in red_patches(picture, view.parts, density):
         a = float(lab[..., 1][red.mask].mean()) - middle
         found.append(_finding(Kind.REDNESS, red.mask, view, 0.0, a, red.certainty))
-    cancel.check()
-    maps = even_maps(picture, cancel)
-    cancel.check()
+    view.cancel.check()
+    maps = even_maps(picture)
+    view.cancel.check()
     change = lab - lab_of(evened_rgb(picture, maps))  # what it is beside even skin
     change = change * (1 - np.clip(2 * shine.weight, 0, 1))[..., None]  # shine is pale by itself
-    cancel.check()
+    view.cancel.check()
     found += _blotches(change, view, [f for f in found if f.kind is Kind.REDNESS])
     found.sort(key=lambda f: (f.doubtful, -f.severity))
     return [replace(f, id=n) for n, f in enumerate(found, start=first_id)]

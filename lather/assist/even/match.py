@@ -2,22 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
-from lather.assist.even.layers import MATCHED, REDNESS, named
-from lather.assist.even.limits import left_in_part, measured_on, outside_of_area
+from lather.assist.even.layers import MATCHED, REDNESS, STAGE, named, without_evening
+from lather.assist.frame import Asked, Filled, Frame, left_in_part, proposed
 from lather.assist.proposal import ALL_SURE, MatchProposal, Meant, Measure, Proposal
-from lather.assist.skin_view import (
-    SkinView,
-    area_in,
-    finding_at,
-    map_tiles,
-    plane_of,
-    view_below_evening,
-)
+from lather.assist.skin_view import SkinView, map_tiles, plane_of
 from lather.core.arrays import MaskPixels, Plane
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part, Region
@@ -33,19 +26,16 @@ from lather.core.tone.match import (
 )
 from lather.core.tone.redness import RedPatch, red_patches, redness_map, soft_target
 from lather.core.tone.skin_picture import disc
-from lather.core.work import NEVER, CancelToken, Progress, no_progress
-from lather.document import edits
-from lather.document.areas import is_mostly_inside, share_inside
-from lather.document.findings import FindingState
+from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.layers.area_colour import AreaColourLayer, AreaColourParameters
-from lather.document.layers.layer import Mask, Stage, new_id
+from lather.document.layers.layer import Layer, Mask, new_id
 from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK, Tiles
-from lather.document.tree import inserted_above
 from lather.errors import EditError
 from lather.render.ground import photo_ground
 from lather.render.regions import region_coverage
 
+SURE = 0.6  # certainty of a patch that the survey did not list
 CALMED = 0.6  # of redness: a rash is calmed, not erased
 MOST_PATCHES = 6
 RING_MM = (3.0, 14.0)  # around a patch, where its own skin is measured
@@ -81,35 +71,34 @@ def propose_redness(
     cancel: CancelToken | None = None,
 ) -> Proposal:
     """The patches of the redness map, each calmed by 60 % towards the skin around it."""
-    token, name = cancel or NEVER, "Calm redness"
-    try:
-        if is_infant(state):
-            raise EditError("No redness was calmed", "by the distance of the pupils this is an "
-                            "infant, whose skin is pink by nature")  # fmt: skip
-        view, anchor_id = view_below_evening(state, token, measured_on(state, meant))
-        progress(0.3, "looking for redness")
-        density = view.once("redness", lambda: redness_map(view.picture, token))
-        found = [p for p in view.once(
-            "red patches", lambda: red_patches(view.picture, view.parts, density)
-        ) if _is_meant(p, state, view, meant)]  # fmt: skip
-        area = area_in(state, view)
-        patches = [p for p in found if share_inside(area, p.mask) > 0]
-        if found and not patches:
-            raise outside_of_area("No redness was calmed")
-        if not patches:
-            raise EditError(
-                "No redness was calmed",
-                "no patch is redder than is natural where it lies",
-                "match a target that you outline yourself, or even out what is left",
-            )
-    except EditError as error:
-        return Proposal(name, state, state, refusal=error)
-    after, reasons, measures, n_done = state, list[str](), list[Measure](), 0
+    asked = Asked("Calm redness", STAGE, "No redness was calmed", state, meant, without_evening,
+                  progress, cancel)  # fmt: skip
+    return proposed(asked, _calmed, Proposal)
+
+
+def _calmed(frame: Frame) -> Filled:
+    view, area = frame.view, frame.area
+    if is_infant(frame.state):
+        raise frame.refusal("by the distance of the pupils this is an infant, whose skin is pink "
+                            "by nature")  # fmt: skip
+    frame.progress(0.3, "looking for redness")
+    density = view.once("redness", lambda: redness_map(view.picture))
+    all_patches = view.once(
+        "red patches", lambda: red_patches(view.picture, view.parts, density)
+    )
+    found = [patch for patch in all_patches if frame.takes(
+        _finding_of(patch, frame), unlisted=patch.certainty > SURE, doubtful=False)]  # fmt: skip
+    patches = frame.touched(found, lambda patch: patch.mask)
+    if not patches:
+        raise frame.refusal(
+            "no patch is redder than is natural where it lies",
+            "match a target that you outline yourself, or even out what is left",
+        )
+    layers, reasons, measures = list[Layer](), list[str](), list[Measure]()
+    settled: dict[int, list[int]] = {}
     for number, patch in enumerate(patches[:MOST_PATCHES]):
-        token.check()
-        progress(0.5 + 0.5 * number / len(patches), "calming redness")
-        share = soft_target(patch, view.picture, density)
-        share = share if area is None else share * area
+        frame.progress(0.5 + 0.5 * number / len(patches), "calming redness")
+        share = frame.limited(soft_target(patch, view.picture, density))
         try:
             target = area_colour(view.picture.rgb, patch.mask.astype(np.float32), "patch")
             reference = area_colour(view.picture.rgb, _ring(patch, view, density), "skin around it")
@@ -117,23 +106,20 @@ def propose_redness(
         except EditError as error:
             reasons.append(f"a patch was left as it is: {error.why}")
             continue
-        after, anchor_id = _with_layer(
-            after, anchor_id, view, share, parameters, named(REDNESS, view, share), CALMED, token,
-        )  # fmt: skip
+        layer = _moving(frame, share, parameters, named(REDNESS, view, share), CALMED)
+        layers.append(layer)
         reasons += said
-        finding = _finding_of(patch, state, view)
-        if finding is not None and is_mostly_inside(area, patch.mask):
-            after = edits.decide(after, [finding.id], FindingState.DONE, by=anchor_id)
-            n_done += 1
+        finding = _finding_of(patch, frame)
+        if finding is not None and frame.is_mostly_inside(patch.mask):
+            settled[layer.id] = [finding.id]
         calmed = _part(_move_of(parameters), CALMED)
         measures.append(_measured(target, reference, moved(target, calmed)))
-    if after is state:
-        refusal = EditError("No redness was calmed", "; ".join(reasons))
-        return Proposal(name, state, state, refusal=refusal)
+    if not layers:
+        raise frame.refusal("; ".join(reasons))
     if area is not None:
-        reasons += left_in_part(len(found) - n_done)
+        reasons += left_in_part(len(found) - len(settled))
     reasons.append(f"calmed by {CALMED:.0%}, not erased; natural cheeks, nose and ears stay")
-    return Proposal(name, state, after, tuple(measures), tuple(reasons), stage=Stage.EVEN)
+    return Filled(layers, measures, reasons, settled)
 
 
 def propose_match(
@@ -144,29 +130,28 @@ def propose_match(
     cancel: CancelToken | None = None,
 ) -> MatchProposal:
     """The target's mean colour moved to the reference's, through a soft mask."""
-    token, name = cancel or NEVER, "Match colour"
-    try:
-        view, anchor_id = view_below_evening(state, token)
-        progress(0.3, "measuring both colours")
-        density = redness_map(view.picture, token)
-        target_share, mask = _target(view, density, options)
-        reference_share = _reference(view, density, options, target_share)
-        if _overlap(target_share, reference_share) > 0.5:
-            raise EditError("No colours were matched", "target and reference are the same place",
-                            "choose another reference")  # fmt: skip
-        target = area_colour(view.picture.rgb, target_share, "target")
-        reference = area_colour(view.picture.rgb, reference_share, "reference")
-        move = move_to(target, reference, with_light=options.with_light)
-    except EditError as error:
-        return MatchProposal(name, state, state, refusal=error)
-    if is_infant(state) and move[1] < 0:
+    asked = Asked("Match colour", STAGE, "No colours were matched", state,
+                  progress=progress, cancel=cancel)  # fmt: skip
+    return proposed(asked, lambda frame: _matched(frame, options), MatchProposal)
+
+
+def _matched(frame: Frame, options: MatchOptions) -> Filled:
+    view = frame.view
+    frame.progress(0.3, "measuring both colours")
+    density = redness_map(view.picture)
+    target_share, mask = _target(view, density, options)
+    reference_share = _reference(view, density, options, target_share)
+    if _overlap(target_share, reference_share) > 0.5:
+        raise frame.refusal("target and reference are the same place", "choose another reference")
+    target = area_colour(view.picture.rgb, target_share, "target")
+    reference = area_colour(view.picture.rgb, reference_share, "reference")
+    move = move_to(target, reference, with_light=options.with_light)
+    if is_infant(frame.state) and move[1] < 0:
         move = _part(move, 0.5)  # an infant stays pink
-    progress(0.7, "writing the mask")
+    frame.progress(0.7, "writing the mask")
     parameters, said = _fitting(target, move)
     move = _move_of(parameters)
-    after, _ = _with_layer(
-        state, anchor_id, view, mask, parameters, named(MATCHED, view, mask), 1.0, token
-    )
+    layer = _moving(frame, mask, parameters, named(MATCHED, view, mask), 1.0)
     outcome = moved(target, move)
     reasons = [
         f"L* {move[0]:+.1f}, a* {move[1]:+.1f}, b* {move[2]:+.1f}: light and texture stay",
@@ -179,10 +164,10 @@ def propose_match(
     of_colour = Measure("colour difference at equal light",
                         difference_of_colour(target, reference),
                         difference_of_colour(outcome, reference), "CIEDE2000")  # fmt: skip
-    return MatchProposal(
-        name, state, after, (_measured(target, reference, outcome), of_colour), tuple(reasons),
-        stage=Stage.EVEN, target=target, reference=reference, outcome=outcome,
-    )  # fmt: skip
+    return Filled(
+        (layer,), (_measured(target, reference, outcome), of_colour), reasons,
+        about={"target": target, "reference": reference, "outcome": outcome},
+    )
 
 
 def is_infant(state: JobState) -> bool:
@@ -278,32 +263,18 @@ def _ring(patch: RedPatch, view: SkinView, density: Plane) -> Plane:
     return np.asarray(enough, dtype=np.float32)
 
 
-def _is_meant(
-    patch: RedPatch, state: JobState, view: SkinView, meant: Meant
-) -> bool:
-    finding = _finding_of(patch, state, view)
-    if meant.ids is not None:
-        return finding is not None and finding.id in meant.ids
-    if finding is None:
-        return patch.certainty > 0.6
-    return state.findings.state(finding) is FindingState.OPEN and not finding.doubtful
+def _finding_of(patch: RedPatch, frame: Frame) -> Finding | None:
+    return frame.finding_at(Kind.REDNESS, patch.x, patch.y)
 
 
-def _finding_of(patch: RedPatch, state: JobState, view: SkinView) -> Finding | None:
-    return finding_at(state, view, Kind.REDNESS, patch.x, patch.y)
-
-
-def _with_layer(
-    state: JobState, anchor_id: int, view: SkinView, share: Plane,
-    parameters: AreaColourParameters, name: str, strength: float, cancel: CancelToken,
-) -> tuple[JobState, int]:
-    """The state with the move on a layer of its own, and that layer's id."""
-    layer = AreaColourLayer(
-        id=new_id(), name=name, stage=Stage.EVEN, strength=strength, parameters=parameters,
-        mask=Mask(tiles=mask_tiles(share, view, cancel)),
-    )  # fmt: skip
-    layers = inserted_above(state.layers, anchor_id, layer)
-    return replace(state, layers=layers, active_id=layer.id), layer.id
+def _moving(
+    frame: Frame, share: Plane, parameters: AreaColourParameters, name: str, strength: float
+) -> AreaColourLayer:
+    """The move on a layer of its own."""
+    return AreaColourLayer(
+        id=new_id(), name=name, stage=STAGE, strength=strength, parameters=parameters,
+        mask=Mask(tiles=mask_tiles(share, frame.view)),
+    )
 
 
 def _fitting(target: AreaColour, move: Three) -> tuple[AreaColourParameters, tuple[str, ...]]:
@@ -318,12 +289,12 @@ def _move_of(parameters: AreaColourParameters) -> Three:
     return parameters.move_l, parameters.move_a, parameters.move_b
 
 
-def mask_tiles(share: Plane, view: SkinView, cancel: CancelToken = NEVER) -> Tiles:
+def mask_tiles(share: Plane, view: SkinView) -> Tiles:
     """A map of a view, 0-1, as a mask of the photo's size; none where it is zero."""
     def samples(values: Plane) -> MaskPixels:
         return np.rint(255 * np.clip(values, 0, 1)).astype(np.uint16) * np.uint16(MASK_STEP)
 
-    return map_tiles(share, view, BLACK_MASK, samples, 0.5 / 255, cancel)
+    return map_tiles(share, view, BLACK_MASK, samples, 0.5 / 255)
 
 
 def _part(move: Three, share: float) -> Three:

@@ -100,7 +100,7 @@ def skin_scores(
     progress(0.3, "measuring the texture")
     texture = TexturePlanes(state.as_photographed, state, now.level, cancel)
     progress(0.6, "looking for shine")
-    shine = _shining(start, texture.start, cancel), _shining(now, texture.now, cancel)
+    shine = _shining(start, texture.start), _shining(now, texture.now)
     progress(0.8, "measuring light and shade")
     measured = _Measured((start, now), shine, texture, cancel)
     parts = {}
@@ -162,8 +162,8 @@ def _rms(band: Plane, weight: Plane) -> float:
     return math.sqrt(float((band**2 * weight).sum()) / float(weight.sum()))
 
 
-def _shining(view: SkinView, power: Plane, cancel: CancelToken) -> Plane:
+def _shining(view: SkinView, power: Plane) -> Plane:
     from lather.core.tone.shine import find_shine  # OpenCV: not for the first window
 
-    shine = find_shine(view.picture, rough_of(view, power), cancel)
+    shine = find_shine(view.picture, rough_of(view, power))
     return np.asarray(shine.weight > 0.5, dtype=np.float32)

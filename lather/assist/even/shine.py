@@ -3,21 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import replace
 
 import numpy as np
 
-from lather.assist.even.layers import SHINE, named
-from lather.assist.even.limits import left_in_part, measured_on, outside_of_area
+from lather.assist.even.layers import SHINE, STAGE, named, without_evening
+from lather.assist.frame import Asked, Filled, Frame, left_in_part, proposed
 from lather.assist.proposal import ALL_SURE, Meant, Measure, Proposal
-from lather.assist.skin_view import (
-    SkinView,
-    area_in,
-    finding_at,
-    marks_of,
-    roughness,
-    view_below_evening,
-)
+from lather.assist.skin_view import SkinView, marks_of, roughness
 from lather.core.arrays import Plane
 from lather.core.blend.composite import to_pixels
 from lather.core.blend.modes import BlendMode
@@ -28,16 +20,12 @@ from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Kind
 from lather.core.tone.shine import Shine, ShinePatch, find_shine
 from lather.core.tone.skin_picture import CLIPPED, FLOOR
-from lather.core.work import NEVER, CancelToken, Progress, no_progress
-from lather.document import edits
-from lather.document.areas import is_mostly_inside, share_inside
+from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.findings import FindingState
-from lather.document.layers.layer import Stage, new_id
+from lather.document.layers.layer import new_id
 from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
 from lather.document.tiles import NO_PIXELS, TILE_PX, Key
-from lather.document.tree import inserted_above
-from lather.errors import EditError
 from lather.render.compositor import render
 
 STRENGTH = 0.6  # of the highlight: some of it stays, so that the face keeps its form
@@ -61,55 +49,39 @@ def propose_shine(
     ------
     Cancelled : by the token.
     """
-    token = cancel or NEVER
-    try:
-        view, anchor_id = view_below_evening(state, token, measured_on(state, meant))
-    except EditError as error:
-        return Proposal("Tame shine", state, state, refusal=error)
-    progress(0.1, "looking for shine")
-    rough = view.once("roughness", lambda: roughness(view, token))
-    progress(0.4, "looking for shine")
-    shine = view.once("shine", lambda: find_shine(view.picture, rough, token))
-    area = area_in(state, view)
-    found = [patch for patch in shine.patches if _is_meant(patch, state, view, meant)]
-    patches = [patch for patch in found if share_inside(area, shine.labels == patch.label) > 0]
-    if found and not patches:
-        return Proposal("Tame shine", state, state, refusal=outside_of_area("No shine was tamed"))
+    asked = Asked("Tame shine", STAGE, "No shine was tamed", state, meant, without_evening,
+                  progress, cancel)  # fmt: skip
+    return proposed(asked, _fill, Proposal)
+
+
+def _fill(frame: Frame) -> Filled:
+    view = frame.view
+    frame.progress(0.1, "looking for shine")
+    rough = view.once("roughness", lambda: roughness(view))
+    frame.progress(0.4, "looking for shine")
+    shine = view.once("shine", lambda: find_shine(view.picture, rough))
+    found = [patch for patch in shine.patches
+             if frame.takes(frame.finding_at(Kind.SHINE, patch.x, patch.y))]  # fmt: skip
+    patches = frame.touched(found, lambda patch: shine.labels == patch.label)
     if not patches:
-        return Proposal("Tame shine", state, state, refusal=EditError(
-            "No shine was tamed",
+        raise frame.refusal(
             "no patch of skin stands out, fades in colour and is rough, as mirrored light is",
             "tame it by hand: Paint colour in 'tame brights' with a colour picked beside it",
-        ))  # fmt: skip
-    tamer = _Tamer(view, shine, rough, patches, area)
+        )
+    tamer = _Tamer(frame, shine, rough, patches)
     tiles: dict[Key, np.ndarray | None] = {}
     cells = sorted(tamer.cells())
     for number, key in enumerate(cells):
-        token.check()
-        progress(0.5 + 0.5 * number / len(cells), "taming shine")
+        frame.progress(0.5 + 0.5 * number / len(cells), "taming shine")
         tiles[key] = tamer.tile(key)
     layer = PixelLayer(
-        id=new_id(), name=named(SHINE, view, tamer.weight), stage=Stage.EVEN,
+        id=new_id(), name=named(SHINE, view, tamer.weight), stage=STAGE,
         mode=BlendMode.LINEAR_LIGHT, strength=STRENGTH, tiles=NO_PIXELS.with_tiles(tiles),
     )  # fmt: skip
-    after = replace(
-        state, layers=inserted_above(state.layers, anchor_id, layer), active_id=layer.id
-    )
-    inside = [patch for patch in patches
-              if is_mostly_inside(area, shine.labels == patch.label)]  # fmt: skip
-    after = edits.decide(after, _settled(state, view, shine, inside), FindingState.DONE,
-                         by=layer.id)  # fmt: skip
+    inside = [patch for patch in patches if frame.is_mostly_inside(shine.labels == patch.label)]
     reasons = (*_reasons(patches), *left_in_part(len(found) - len(inside)))
-    return Proposal("Tame shine", state, after, _measures(patches), reasons, stage=Stage.EVEN)
-
-
-def _is_meant(
-    patch: ShinePatch, state: JobState, view: SkinView, meant: Meant
-) -> bool:
-    finding = finding_at(state, view, Kind.SHINE, patch.x, patch.y)
-    if meant.ids is not None:
-        return finding is not None and finding.id in meant.ids
-    return finding is None or state.findings.state(finding) is FindingState.OPEN
+    settled = _settled(frame.state, view, shine, inside)
+    return Filled((layer,), _measures(patches), reasons, {layer.id: settled})
 
 
 def _settled(
@@ -151,9 +123,9 @@ class _Tamer:
     """Makes the tiles of the layer: what to add to the picture, as linear light has it."""
 
     def __init__(
-        self, view: SkinView, shine: Shine, rough: Plane, patches: list[ShinePatch],
-        area: Plane | None,
+        self, frame: Frame, shine: Shine, rough: Plane, patches: list[ShinePatch]
     ) -> None:
+        view = frame.view
         self._view, self._state = view, view.state
         self._side = 1 << view.level
         self._sigma_px = view.picture.px(TEXTURE_MM) * self._side
@@ -163,7 +135,7 @@ class _Tamer:
                  and self._state.findings.state(f) is not FindingState.DONE]  # fmt: skip
         weight = shine.of({patch.label for patch in patches})
         weight = weight * (1 - marks_of(spots, view.rect, view.level))
-        self.weight = weight if area is None else weight * area
+        self.weight = frame.limited(weight)
         self._own = shine.own
         self._gain = _texture_gain(shine, rough, view)
         self._shift = _shift_to_intact(view, weight)

@@ -21,7 +21,6 @@ from lather.core.colour.labs import lab_of
 from lather.core.tone.chromophores import BLOOD, REDNESS_OF_BLOOD, pigment, redness, take_out
 from lather.core.tone.robust_fit import MAD_TO_SIGMA, unexplained
 from lather.core.tone.skin_picture import SkinPicture
-from lather.core.work import NEVER, CancelToken
 
 FINE_MM, COARSE_MM = 1.0, 16.0  # sigmas between which blood and pigment are evened
 SHADE_FINE_MM, SHADE_COARSE_MM = 1.0, 5.0  # and shade
@@ -51,31 +50,31 @@ class EvenMaps:
         return EvenMaps(self.blood * share, self.pigment * share, self.shade * share)
 
 
-def even_maps(picture: SkinPicture, cancel: CancelToken = NEVER) -> EvenMaps:
+def even_maps(picture: SkinPicture) -> EvenMaps:
     """What to take out of everybody's skin; nothing where there is too little of it."""
     total = EvenMaps(*(np.zeros_like(picture.skin) for _ in range(3)))
     for number in picture.everybody:
-        cancel.check()
-        mine = _of_one(picture.of_person(number), cancel)
+        picture.cancel.check()
+        mine = _of_one(picture.of_person(number))
         total = EvenMaps(
             total.blood + mine.blood, total.pigment + mine.pigment, total.shade + mine.shade
         )
     return total
 
 
-def _of_one(picture: SkinPicture, cancel: CancelToken) -> EvenMaps:
+def _of_one(picture: SkinPicture) -> EvenMaps:
     flat = flatness(picture)
-    cancel.check()
+    picture.cancel.check()
     causes = shade_causes(picture)
-    cancel.check()
+    picture.cancel.check()
     red, spread = unexplained(redness(picture.light), causes, picture.plain)
     red = np.clip(red, -MOST_SPREADS * spread, MOST_SPREADS * spread)
     blood = band(picture, red, flat, FINE_MM, COARSE_MM)
-    cancel.check()
+    picture.cancel.check()
     brown, brown_spread = unexplained(pigment(picture.light), causes, picture.plain)
     brown = np.clip(brown, -4 * brown_spread, 4 * brown_spread)
     brown = _standing_out(band(picture, brown, flat, FINE_MM, COARSE_MM), picture, PIGMENT_FROM)
-    cancel.check()
+    picture.cancel.check()
     shade = -band(
         picture, picture.light[..., 0], flat, SHADE_FINE_MM, SHADE_COARSE_MM
     )
@@ -86,7 +85,7 @@ def _of_one(picture: SkinPicture, cancel: CancelToken) -> EvenMaps:
         np.float32(PIGMENT_SHARE) * brown * near,
         np.float32(SHADE_SHARE) * shade * near,
     )
-    cancel.check()
+    picture.cancel.check()
     return maps.limited(_helped(picture, maps))
 
 

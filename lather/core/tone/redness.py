@@ -19,7 +19,6 @@ from lather.core.tone.chromophores import REDNESS_OF_BLOOD, redness
 from lather.core.tone.evening import inner, shade_causes
 from lather.core.tone.robust_fit import unexplained
 from lather.core.tone.skin_picture import SkinPicture, disc
-from lather.core.work import NEVER, CancelToken
 
 SMOOTH_MM, RIM_MM = 2.5, 2.0
 LEAST_MM2 = 40.0
@@ -56,11 +55,11 @@ class RedPatch:
     certainty: float
 
 
-def redness_map(picture: SkinPicture, cancel: CancelToken = NEVER) -> Plane:
+def redness_map(picture: SkinPicture) -> Plane:
     """(h, w): density of blood above each person's middle, as far as shade does not explain it."""
     total = np.zeros_like(picture.skin)
     for number in picture.everybody:
-        cancel.check()
+        picture.cancel.check()
         mine = picture.of_person(number)
         rest, _ = unexplained(redness(mine.light), shade_causes(mine), mine.plain)
         smooth = mine.mean(rest, mine.plain, SMOOTH_MM) / np.float32(REDNESS_OF_BLOOD)
@@ -69,25 +68,24 @@ def redness_map(picture: SkinPicture, cancel: CancelToken = NEVER) -> Plane:
 
 
 def red_patches(
-    picture: SkinPicture, parts: Mapping[Part, Plane], density: Plane,
-    cancel: CancelToken = NEVER,
-) -> list[RedPatch]:  # fmt: skip
+    picture: SkinPicture, parts: Mapping[Part, Plane], density: Plane
+) -> list[RedPatch]:
     """The patches beyond what is natural, the largest first."""
-    cancel.check()
+    picture.cancel.check()
     natural = np.full_like(density, NATURAL_ELSEWHERE)
     for part, plane in parts.items():
-        cancel.check()
+        picture.cancel.check()
         natural = np.where(plane > 0.3, np.float32(NATURAL[part]), natural)
-    cancel.check()
+    picture.cancel.check()
     beyond = np.maximum(density - natural - BEYOND, (BLUISH - density))
     skin = inner(picture) > 0.5
-    cancel.check()
+    picture.cancel.check()
     found = []
     n, labels, stats, centres = cv2.connectedComponentsWithStats(
         ((beyond > 0) & skin).astype(np.uint8), connectivity=4
     )
     for label in range(1, n):
-        cancel.check()
+        picture.cancel.check()
         area_mm2 = picture.mm2(float(stats[label][cv2.CC_STAT_AREA]))
         if area_mm2 >= LEAST_MM2:
             mask = labels == label

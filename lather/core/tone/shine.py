@@ -27,7 +27,6 @@ from lather.core.colour.labs import lab_of
 from lather.core.mend.membrane import fill_membrane
 from lather.core.rect import Rect
 from lather.core.tone.skin_picture import CLIPPED, FLOOR, SkinPicture, disc
-from lather.core.work import NEVER, CancelToken
 
 Flags = NDArray[np.bool_]
 
@@ -101,7 +100,7 @@ def no_shine(picture: SkinPicture) -> Shine:
     return Shine(nothing.astype(np.int32), nothing, picture.light, nothing)
 
 
-def find_shine(picture: SkinPicture, rough: Plane, cancel: CancelToken = NEVER) -> Shine:
+def find_shine(picture: SkinPicture, rough: Plane) -> Shine:
     """The patches of shine in a picture, each person's by their own skin.
 
     Parameters
@@ -110,7 +109,7 @@ def find_shine(picture: SkinPicture, rough: Plane, cancel: CancelToken = NEVER) 
     """
     total = no_shine(picture)
     for number in picture.everybody:
-        mine = _of_one(picture.of_person(number), rough, cancel)
+        mine = _of_one(picture.of_person(number), rough)
         total = mine if not total.patches else _together(total, mine)
     return total
 
@@ -129,13 +128,13 @@ def _together(one: Shine, other: Shine) -> Shine:
     )
 
 
-def _of_one(picture: SkinPicture, rough: Plane, cancel: CancelToken) -> Shine:
+def _of_one(picture: SkinPicture, rough: Plane) -> Shine:
     patches = _candidates(picture)
     rougher = rough - np.float32(np.median(rough[picture.plain]))
     slopes = _fading_with_light(picture, patches)
     fade = own = None
     for _ in range(ROUNDS):
-        cancel.check()
+        picture.cancel.check()
         if not patches.any():
             return no_shine(picture)
         own = _own_light(picture, patches)

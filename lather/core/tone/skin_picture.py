@@ -38,7 +38,7 @@ class SkinPicture:
     marks : (h, w) 0-1, what lies on it: findings that are no unevenness of tone.
     people : (h, w) small integers, whose skin it would be; each is compared with their own.
     mm_per_px : the scale of these pixels.
-    cancel : asked before every mean, which is what takes time.
+    cancel : asked by all that measures it, before every mean, which is what takes time.
     """
 
     rgb: FloatImage
