@@ -5,13 +5,17 @@ BIN := $(VENV)/bin
 READY := $(VENV)/.ready
 export NUMBA_CACHE_DIR ?= $(CURDIR)/build/kernels
 
-.PHONY: demo test bench bench-quality lint shots docs clean
+.PHONY: demo test quick bench bench-quality lint shots docs clean
 
 demo: $(READY)
 	$(BIN)/lather demo
 
 test: $(READY)
 	$(BIN)/python -m tests
+
+# What a change touches, at most for a minute and a half.
+quick: $(READY)
+	$(BIN)/python -m tests.quick
 
 bench: $(READY)
 	$(BIN)/lather bench

@@ -21,7 +21,6 @@ if TYPE_CHECKING:
     from lather.assist.proposal import Proposal
 
 LONGEST_S = 0.3
-SMALL_SHARE = 0.5  # of the portrait, where everything only has to run
 
 Work = Callable[[CancelToken], object]
 
@@ -80,9 +79,8 @@ def _on_a_portrait(scale: Scale) -> dict[str, Work]:
 
     picture = cv2.imread(str(demo_dir() / "portrait8.jpg"))
     assert picture is not None, "the demo is not there"
-    if scale.is_small:
-        picture = cv2.resize(picture, None, fx=SMALL_SHARE, fy=SMALL_SHARE,
-                             interpolation=cv2.INTER_AREA)  # fmt: skip
+    picture = cv2.resize(picture, None, fx=scale.portrait, fy=scale.portrait,
+                         interpolation=cv2.INTER_AREA)  # fmt: skip
     photo = Photo(np.ascontiguousarray(picture[..., ::-1]), name="portrait.png")
     state = with_survey(new_state(photo), surveyed(survey_photo(photo)))
     mended = propose_clean(state).after

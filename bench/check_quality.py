@@ -23,13 +23,12 @@ DELTAS = ("creases", "tone", "shine", "teeth_eyes")
 CHANGED = ("little light", "warm light", "light from the side", "noise", "smaller", "mirrored",
            "dark skin")  # fmt: skip
 CHANGED_PORTRAIT = 8
-SMALL_SIDE = 0.5
 MARK_GROWS_PX = 25
 
 
 def measure(scale: Scale) -> list[Row]:
     """planted overdoing is found, a clean retouch and a photo by itself pass; changed pictures"""
-    size = SMALL_SIDE if scale.is_small else 1.0
+    size = scale.portrait
     rows: list[Row] = []
     for number in PORTRAITS[: scale.runs(len(PORTRAITS))]:
         rgb, planes = portrait(number, size), truth(number, size)

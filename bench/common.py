@@ -29,6 +29,7 @@ from lather.paths import SOURCE_TREE, demo_dir
 N_LAYERS = 12
 READINGS_A_SECOND, STROKE_S = 200, 1.5
 STATE_HOURS = 0.5
+SMALL_PORTRAIT = 0.25
 
 
 @dataclass(frozen=True)
@@ -89,6 +90,11 @@ class Scale:
         """A length of the large picture in this one."""
         return max(1, round(length_px * self.long_side_px / LARGE.long_side_px))
 
+    @property
+    def portrait(self) -> float:
+        """What share of their size the demo portraits are looked at in."""
+        return SMALL_PORTRAIT if self.is_small else 1.0
+
     def runs(self, n_runs: int) -> int:
         return 1 if self.is_small else n_runs
 
@@ -106,7 +112,7 @@ class Scale:
 
 
 LARGE = Scale(5480)  # 4384 x 5480: 24 megapixels
-SMALL = Scale(1120, is_small=True)  # one megapixel, everything once: does it run at all?
+SMALL = Scale(800, is_small=True)  # half a megapixel, everything once: does it run at all?
 
 
 @lru_cache(maxsize=1)

@@ -89,7 +89,7 @@ def large_portrait(scale: Scale) -> JobState:
     """The portrait with a flash, surveyed and then enlarged."""
     import cv2
 
-    small = portrait(FLASHED, 0.5 if scale.is_small else 1.0)
+    small = portrait(FLASHED, scale.portrait)
     was = surveyed(small)
     ratio = scale.long_side_px / small.shape[0]
     size = round(small.shape[1] * ratio), scale.long_side_px

@@ -33,7 +33,6 @@ IN_SHINE, NO_SHINE, SURE = 0.5, 0.1, 0.95
 SPARED = (Region.LIPS, Region.EYE_WHITE, Region.IRIS, Region.BROWS, Region.HAIR, Region.BACKGROUND)
 FLUSH_MM, FLUSH_A, FLUSH_BLOOD = 14.0, 9.0, 0.4  # radius; a*; density
 RASHES = (0.3, 0.5)  # densities
-SMALL_SIDE = 0.5  # of the portraits, where everything only has to run
 
 
 @dataclass(frozen=True, eq=False)
@@ -66,7 +65,7 @@ class Sitting:
 
 def measure(scale: Scale) -> list[Row]:
     """evenness: error in tone and shine against the truth, texture and form kept"""
-    size = SMALL_SIDE if scale.is_small else 1.0
+    size = scale.portrait
     rows: list[Row] = []
     for number in PORTRAITS[: scale.runs(len(PORTRAITS))]:
         rows += _tone(number, size)

@@ -28,7 +28,6 @@ from lather.paths import demo_dir
 if TYPE_CHECKING:
     from lather.core.survey.survey import Survey
 
-SMALL_SIZE = 0.3  # of the portraits, for a run of the tests
 FIRST_SIZE = 2 / 3  # the first portrait is larger than the others: all are 1600 x 2000
 MOST_FALL, LEAST_AGREEMENT = 0.05, 0.9
 LEAST_MARK_PX, CLIPPED = 6.0, 0.99  # across; of every channel
@@ -42,7 +41,7 @@ LEAST_SHARE, LEAST_WIDTH_PX = 0.02, 40  # of the picture; of a small region: wha
 def measure(scale: Scale) -> list[Row]:
     """thirty changes of four portraits: marks lost, marks invented, regions that move"""
     numbers = PORTRAITS[: scale.runs(len(PORTRAITS))]
-    by = SMALL_SIZE if scale.is_small else 1.0
+    by = scale.portrait
     plain = {n: _plain(n, by) for n in numbers}
     usual = {n: _surveyed(shown) for n, shown in plain.items()}
     before = [_marks(n, plain[n], usual[n], by) for n in numbers]

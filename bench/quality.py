@@ -40,9 +40,10 @@ def measure(scale: Scale) -> list[Row]:
     """recall and precision of the survey; tone, texture and change of the mends"""
     rows: list[Row] = []
     for title, name, truth_name in PORTRAITS[: scale.runs(len(PORTRAITS))]:
-        image = _read(f"{name}.jpg")
-        truth = _read(truth_name)
+        image = _read(f"{name}.jpg", scale)
+        truth = _read(truth_name, scale)
         marks = json.loads((demo_dir() / f"{name}_truth.json").read_text())["marks"]
+        marks = [{**m, **{k: m[k] * scale.portrait for k in ("x", "y", "r")}} for m in marks]
         rows += _portrait(title, image, truth, marks)
     return rows
 
@@ -202,9 +203,11 @@ def _bytes(image: Image) -> NDArray[np.uint8]:
     return (255 * np.clip(image, 0, 1) + 0.5).astype(np.uint8)
 
 
-def _read(name: str) -> Image:
+def _read(name: str, scale: Scale) -> Image:
     picture = cv2.imread(str(demo_dir() / name))
     assert picture is not None, name
+    picture = cv2.resize(picture, None, fx=scale.portrait, fy=scale.portrait,
+                         interpolation=cv2.INTER_AREA)  # fmt: skip
     return as_image(np.ascontiguousarray(picture[..., ::-1]))
 
 

@@ -10,12 +10,12 @@ from lather.core.survey.regions.region import Region
 
 LEAST = {Region.SKIN: 0.95, Region.HAIR: 0.9, Region.LIPS: 0.9, Region.IRIS: 0.85,
          Region.BROWS: 0.75, Region.BACKGROUND: 0.97}  # fmt: skip
-SMALL_SCALE, CHANGED_SCALE = 0.5, 0.6
+CHANGED_SCALE = 0.6
 
 
 def measure(scale: Scale) -> list[Row]:
     """overlap of regions with the truth, as they are and under the worst of twelve changes"""
-    by = SMALL_SCALE if scale.is_small else 1.0
+    by = scale.portrait
     rows: list[Row] = []
     for number in PORTRAITS[: scale.runs(len(PORTRAITS))]:
         rgb, planes = portrait(number, by), truth(number, by)

@@ -20,7 +20,6 @@ if TYPE_CHECKING:
 
 LOOK_S = 4.0  # at an outcome, before the next command
 MOST_S = 25.0
-SMALL_SHARE = 0.5  # of the portrait's size, where it is only to be seen whether it runs
 PATIENCE_S = 300.0
 
 
@@ -126,9 +125,8 @@ def _photo(folder: Path, scale: Scale) -> Path:
 
     picture = cv2.imread(str(demo_dir() / "portrait1.jpg"))
     assert picture is not None, "the demo is not there"
-    if scale.is_small:
-        picture = cv2.resize(picture, None, fx=SMALL_SHARE, fy=SMALL_SHARE,
-                             interpolation=cv2.INTER_AREA)  # fmt: skip
+    picture = cv2.resize(picture, None, fx=scale.portrait, fy=scale.portrait,
+                         interpolation=cv2.INTER_AREA)  # fmt: skip
     path = folder / "portrait.png"
     cv2.imwrite(str(path), picture)
     return path

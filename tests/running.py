@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import io
+import os
 import time
 import unittest
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 
 @dataclass(frozen=True)
@@ -18,24 +19,48 @@ class Outcome:
     n_skipped: int
     seconds: float
     report: str  # what the runner printed, if anything failed
+    tests_s: dict[str, float] = field(default_factory=dict)  # seconds by test
+
+
+class _Timed(unittest.TextTestResult):
+    """Remembers how long each test took."""
+
+    def __init__(self, *args: object, **options: object) -> None:
+        super().__init__(*args, **options)  # type: ignore[arg-type]
+        self.tests_s: dict[str, float] = {}
+        self._began_s = 0.0
+
+    def startTest(self, test: unittest.TestCase) -> None:  # noqa: N802 - as unittest calls it
+        self._began_s = time.monotonic()
+        super().startTest(test)
+
+    def stopTest(self, test: unittest.TestCase) -> None:  # noqa: N802 - as unittest calls it
+        super().stopTest(test)
+        self.tests_s[test.id()] = time.monotonic() - self._began_s
 
 
 def load_kernels() -> None:
-    """Once a process: the forms that the application uses."""
+    """Once a process: the forms that the application uses, and what is made once."""
     from lather.core.kernels import prepare_kernels
+    from tests.made import remember
 
     prepare_kernels()
+    if "LATHER_TESTS_AFRESH" not in os.environ:
+        remember()
 
 
 def run_class(name: str) -> Outcome:
     """Run the class of that dotted name."""
     start_s, stream = time.monotonic(), io.StringIO()
     suite = unittest.defaultTestLoader.loadTestsFromName(name)
-    result = unittest.TextTestRunner(stream, verbosity=1).run(suite)
+    runner = unittest.TextTestRunner(stream, verbosity=1, resultclass=_Timed)
+    result = runner.run(suite)
+    assert isinstance(result, _Timed)
     failed = [test for test, _ in (*result.failures, *result.errors)]
     # Several failed parts of one test are one failed test.
     n_failed = len({str(getattr(test, "test_case", test)) for test in failed})
     n_failed += len(result.unexpectedSuccesses)
     report = stream.getvalue() if n_failed else ""
     n_run = max(result.testsRun, n_failed)  # a class that cannot be set up runs no test
-    return Outcome(name, n_run, n_failed, len(result.skipped), time.monotonic() - start_s, report)
+    seconds = time.monotonic() - start_s
+    return Outcome(name, n_run, n_failed, len(result.skipped), seconds, report, result.tests_s)

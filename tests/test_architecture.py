@@ -4,10 +4,9 @@ import ast
 import subprocess
 import sys
 import unittest
-from pathlib import Path
 
-ROOT = Path(__file__).parents[1]
-PACKAGE = ROOT / "lather"
+from tests.sources import PACKAGE, ROOT, imported_modules, module_name, tree_of
+
 INNER = {"errors", "__init__", "names", "paths"}
 ALLOWED = {
     "core": set(),
@@ -29,23 +28,6 @@ ALLOWED = {
 LONGEST_MODULE_LINES = 420
 MOST_FILES = 25  # in a drawer
 FILE_A_KIND = {"document/layers", "render/layers", "render/lenses", "ui/layers/cards"}
-
-
-def imported_modules(path: Path) -> set[str]:
-    """What a module imports, wherever in it."""
-    names: set[str] = set()
-    for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
-        if isinstance(node, ast.Import):
-            names.update(alias.name for alias in node.names)
-        elif isinstance(node, ast.ImportFrom) and node.module:
-            names.add(node.module)
-            names.update(f"{node.module}.{alias.name}" for alias in node.names)
-    return names
-
-
-def module_name(path: Path) -> str:
-    parts = path.relative_to(ROOT).with_suffix("").parts
-    return ".".join(parts[:-1] if parts[-1] == "__init__" else parts)
 
 
 def circles(needs: dict[str, set[str]]) -> list[str]:
@@ -74,8 +56,7 @@ class ArchitectureTest(unittest.TestCase):
     def test_imports_name_the_whole_way(self) -> None:
         """A relative import would pass by the table of who may import whom."""
         for path in PACKAGE.rglob("*.py"):
-            tree = ast.parse(path.read_text(encoding="utf-8"))
-            relative = [node for node in ast.walk(tree)
+            relative = [node for node in ast.walk(tree_of(path))
                         if isinstance(node, ast.ImportFrom) and node.level]  # fmt: skip
             self.assertEqual(relative, [], path)
 
@@ -132,7 +113,7 @@ class ArchitectureTest(unittest.TestCase):
 
     def test_every_module_says_what_it_is(self) -> None:
         for path in PACKAGE.rglob("*.py"):
-            tree = ast.parse(path.read_text(encoding="utf-8"))
+            tree = tree_of(path)
             if tree.body:
                 self.assertIsNotNone(ast.get_docstring(tree), path)
 

@@ -10,7 +10,7 @@ from lather.core.survey.findings.finding import Kind
 from lather.core.survey.findings.kinds import KINDS
 from lather.tools import stages as in_tools
 from lather.ui.stages import table as in_ui
-from tests.test_architecture import PACKAGE
+from tests.sources import PACKAGE
 
 TABLES = {
     f"{room}.py" for room in ("assist/stages", "tools/stages", "actions/stages/table",

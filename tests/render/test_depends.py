@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import unittest
 from dataclasses import replace
+from functools import lru_cache
 
 import numpy as np
 from hypothesis import given, settings
@@ -37,6 +38,7 @@ def setUpModule() -> None:  # noqa: N802 - as unittest calls it
     prepare_kernels()
 
 
+@lru_cache(maxsize=1)
 def begun() -> JobState:
     """Skin, a reshape, a layer that another one covers, and curves limited by all that limits."""
     photo = skin_photo(300, 280)

@@ -6,6 +6,7 @@ import gc
 import unittest
 import weakref
 from dataclasses import replace
+from functools import lru_cache
 
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtGui import QKeyEvent
@@ -25,12 +26,19 @@ from lather.document.agreed.trials import Answer, Trial
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
 from lather.document.layers.table import KINDS
+from lather.document.state import JobState
 from lather.ui.dialogs.blind_dialog import BlindDialog
 from lather.ui.parts.widgets import run_action
 from lather.ui.scripted import settle, wait_until
 from lather.ui.stages.finish.check_panel import CheckPanel
 from tests.assist.test_check import portrait, smoothed
 from tests.ui.test_window import WindowCase
+
+
+@lru_cache(maxsize=2)
+def overdone(sigma_mm: float = 0.4) -> JobState:
+    """Always the same one: what is measured of it is measured once."""
+    return smoothed(portrait(), sigma_mm)
 
 
 class BriefPageTest(WindowCase):
@@ -162,7 +170,7 @@ class BriefPageTest(WindowCase):
 class CheckWindowTest(WindowCase):
     def setUp(self) -> None:
         super().setUp()
-        self.open(smoothed(portrait(), 0.4))
+        self.open(overdone())
         self.panel = self.window.worklist.part(CheckPanel)
 
     def whole(self) -> None:
@@ -266,7 +274,7 @@ class LifetimeTest(WindowCase):
 
 class BlindTest(WindowCase):
     def test_an_answer_is_kept_in_the_job(self) -> None:
-        self.open(smoothed(portrait()))
+        self.open(overdone(0.5))
         trial = Trial(Answer.WRONG, "2026-01-02T03:04:05", 1.0, 2)
         self.answers.blind_trial = lambda job: trial
         compare_blindly(self.bench)
@@ -276,7 +284,7 @@ class BlindTest(WindowCase):
         self.assertIn("0 of 1", self.window.worklist.part(CheckPanel).trials.text())
 
     def test_the_dialog_tells_nothing_before_the_answer(self) -> None:
-        self.open(smoothed(portrait()))
+        self.open(overdone(0.5))
         for photo_at, key, answer in ((0, Qt.Key.Key_1, Answer.RIGHT), (1, Qt.Key.Key_1,
                                       Answer.WRONG), (1, Qt.Key.Key_0, Answer.CANNOT_TELL)):
             pair = blind_pair(self.bench.state, 300, 240, lambda at=photo_at: at)

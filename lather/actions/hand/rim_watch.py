@@ -5,7 +5,6 @@ Measured aside; of places that the cursor has left meanwhile nothing is asked an
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
@@ -141,13 +140,14 @@ def examine_brush(state: JobState, x: float, y: float, radius_px: float) -> RimT
     points = rim_points(x, y, (radius_px,) * 4)
     if rect.width < 2 or rect.height < 2:
         return RimTest(points, np.ones(len(points), dtype=bool))
-    return _tested(examine_rim, state, rect, level, points)
+    local = _on_level(points, rect, level)
+    return replace(examine_rim(_tested(state, rect, level), local), points=points)
 
 
 def examine_area(state: JobState) -> tuple[RimTest, ...]:
     """All rims of the area, at places of the photo, as the active layer's picture has them."""
     from lather.core.area.shape import rims
-    from lather.core.mend.rim import evenly_spaced, examine_outline
+    from lather.core.mend.rim import evenly_spaced, examine_outlines
 
     space = layer_space(state, state.active_id)
     area = area_in(state, space)
@@ -162,27 +162,24 @@ def examine_area(state: JobState) -> tuple[RimTest, ...]:
     step = 1 << level
     whole = read_plane(area, around.from_level(level))
     coverage = whole[step // 2 :: step, step // 2 :: step]
-    found = []
+    outlines = []
     for outline in rims(coverage, around):
         n_points = int(min(max(len(outline) / POINT_APART_PX, 24), MOST_POINTS))
-        points = evenly_spaced(outline * step, n_points)
-        rim = _tested(examine_outline, state, around, level, points)
-        on_photo = space.to_photo(points.astype(np.float64)).astype(np.float32)
-        found.append(replace(rim, points=on_photo))
-    return tuple(found)
+        outlines.append(evenly_spaced(outline * step, n_points))
+    local = [_on_level(points, around, level) for points in outlines]
+    tested = examine_outlines(_tested(state, around, level), local)
+    return tuple(
+        replace(rim, points=space.to_photo(points.astype(np.float64)).astype(np.float32))
+        for rim, points in zip(tested, outlines, strict=True)
+    )
 
 
-def _tested(
-    test: Callable[[FloatImage, NDArray[np.float32]], RimTest],
-    state: JobState,
-    rect: Rect,
-    level: int,
-    points: NDArray[np.float32],
-) -> RimTest:
-    """The outcome of a test on a level, in pixels of full size."""
-    step = 1 << level
-    # What a mend works on: the layers above have no say in it.
+def _tested(state: JobState, rect: Rect, level: int) -> FloatImage:
+    """What a mend works on: the layers above have no say in it."""
     up_to = render_up_to(state, state.active_id, rect, level)
-    rgb = np.ascontiguousarray(up_to[..., :3])
-    local = (points / step - (rect.x0, rect.y0)).astype(np.float32)
-    return replace(test(rgb, local), points=points)
+    return np.ascontiguousarray(up_to[..., :3])
+
+
+def _on_level(points: NDArray[np.float32], rect: Rect, level: int) -> NDArray[np.float32]:
+    """Points of the photo as points of a rectangle on a level."""
+    return (points / (1 << level) - (rect.x0, rect.y0)).astype(np.float32)

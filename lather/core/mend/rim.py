@@ -7,13 +7,14 @@ what sticks out of it is broken.
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.core.arrays import FloatImage
+from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.density import optical_density
 
 BROKEN_ABOVE = 0.1  # optical density: a tenth of the light
@@ -64,7 +65,8 @@ def examine_rim(rgb: FloatImage, points: NDArray[np.float32]) -> RimTest:
     """
     centre = points.mean(0)
     reach_px = float(np.hypot(*(points - centre).T).max())
-    light, outside = _along(rgb, points, max(LEAST_SMOOTHED_PX, SMOOTHED * reach_px))
+    darkness = _smoothed(rgb, max(LEAST_SMOOTHED_PX, SMOOTHED * reach_px))
+    light, outside = _along(darkness, points)
     terms = np.column_stack([np.ones(len(points)), points - centre])
     fit, *_ = np.linalg.lstsq(terms, light, rcond=None)
     off = np.abs(light - terms @ fit)
@@ -72,16 +74,30 @@ def examine_rim(rgb: FloatImage, points: NDArray[np.float32]) -> RimTest:
 
 
 def examine_outline(rgb: FloatImage, points: NDArray[np.float32]) -> RimTest:
-    """Test a long closed outline of any shape, point by point against its own neighbourhood.
+    """`examine_outlines` of one."""
+    return next(examine_outlines(rgb, (points,)))
+
+
+def examine_outlines(
+    rgb: FloatImage, outlines: Iterable[NDArray[np.float32]]
+) -> Iterator[RimTest]:
+    """Test long closed outlines of any shape, point by point against their own neighbourhood.
 
     What lies along a long rim is no plane any more. A hair that crosses it sticks out of the
     median of a stretch around; an edge that crosses it parts a stretch before from one after.
 
     Parameters
     ----------
-    rgb, points : as for `examine_rim`; the points evenly spaced.
+    rgb : as for `examine_rim`.
+    outlines : of each the points, evenly spaced.
     """
-    light, outside = _along(rgb, points, OUTLINE_SMOOTHED_PX)
+    darkness = _smoothed(rgb, OUTLINE_SMOOTHED_PX)
+    for points in outlines:
+        yield _examined(darkness, points)
+
+
+def _examined(darkness: Plane, points: NDArray[np.float32]) -> RimTest:
+    light, outside = _along(darkness, points)
     half = max(2, round(len(points) * OUTLINE_STRETCH / 2))
     stretches = np.lib.stride_tricks.sliding_window_view(
         np.pad(light, half, mode="wrap"), 2 * half + 1
@@ -104,12 +120,15 @@ def evenly_spaced(outline: NDArray[np.float32], n_points: int) -> NDArray[np.flo
     return np.column_stack(columns).astype(np.float32)
 
 
+def _smoothed(rgb: FloatImage, sigma_px: float) -> Plane:
+    return np.asarray(cv2.GaussianBlur(optical_density(rgb).darkness, (0, 0), sigma_px))
+
+
 def _along(
-    rgb: FloatImage, points: NDArray[np.float32], sigma_px: float
+    darkness: Plane, points: NDArray[np.float32]
 ) -> tuple[NDArray[np.float32], NDArray[np.bool_]]:
-    """The smoothed darkness at each point, and which points lie outside of the picture."""
-    height, width = rgb.shape[:2]
-    darkness = cv2.GaussianBlur(optical_density(rgb).darkness, (0, 0), sigma_px)
+    """The darkness at each point, and which points lie outside of the picture."""
+    height, width = darkness.shape
     x, y = points[:, 0], points[:, 1]
     outside = (x < 0) | (y < 0) | (x >= width) | (y >= height)
     light = cv2.remap(
