@@ -35,21 +35,22 @@ WATCHED = ("progress", "cancel")  # are told and asked, but change no answer
 LOCK_FILE = sources.ROOT / "requirements.lock"  # another version may give another answer
 
 _Function = Callable[..., Any]
-_off = threading.local()
+_afresh = 0  # how many times it is asked for
 
 
 @contextmanager
 def afresh() -> Iterator[None]:
     """Nothing is taken from before: for tests of how something is made."""
-    _off.depth = getattr(_off, "depth", 0) + 1
+    global _afresh
+    _afresh += 1
     try:
         yield
     finally:
-        _off.depth -= 1
+        _afresh -= 1
 
 
 def remember() -> None:
-    """Keep the answers of the survey, of what Even looks for, and of the check."""
+    """Keep the answers of the survey, the scores of the skin and the check."""
     for module, name, key in REMEMBERED:
         home = importlib.import_module(module)
         function = getattr(home, name)
@@ -67,7 +68,7 @@ def kept(function: _Function, key: Callable[..., Any], folder: Path) -> _Functio
 
     @functools.wraps(function)
     def asked(*args: Any, **options: Any) -> Any:
-        if getattr(_off, "depth", 0):
+        if _afresh:
             return function(*args, **options)
         given = signature.bind(*args, **options)
         given.apply_defaults()
@@ -162,9 +163,21 @@ def _write(path: Path, answer: Any) -> None:
     new.replace(path)
 
 
+def _of_picture(given: dict[str, Any]) -> Any:
+    return {**given, "networks": _networks()}
+
+
 def _of_photo(given: dict[str, Any]) -> Any:
     photo = given["photo"]
-    return {**given, "photo": (photo.samples, photo.lattice)}
+    return {**given, "photo": (photo.samples, photo.lattice), "networks": _networks()}
+
+
+def _networks() -> list[tuple[str, int, int]]:
+    """The files of the networks, where they are looked for now."""
+    from lather.core.survey.faces.networks import SHIPPED
+
+    files = [(path, path.stat()) for path in sorted(Path(SHIPPED._folder).glob("*"))]
+    return [(str(path), stat.st_size, stat.st_mtime_ns) for path, stat in files]
 
 
 def _of_state(given: dict[str, Any]) -> Any:
@@ -178,8 +191,9 @@ def _of_state(given: dict[str, Any]) -> Any:
 
 
 REMEMBERED: tuple[tuple[str, str, Callable[[dict[str, Any]], Any]], ...] = (
-    ("lather.core.survey.survey", "survey", dict),
+    ("lather.core.survey.survey", "survey", _of_picture),
     ("lather.assist.survey", "survey_photo", _of_photo),
+    ("lather.assist.even.scores", "skin_scores", _of_state),
     ("lather.assist.check.check", "check", _of_state),
     ("lather.assist.check.lever", "find_causes", _of_state),
 )

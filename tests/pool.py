@@ -9,7 +9,6 @@ import time
 import unittest
 from collections.abc import Iterable, Iterator, Mapping
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
-from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
 
 from tests.made import trim
@@ -63,7 +62,8 @@ def run_all(names: Iterable[str], seconds: float | None = None) -> Iterator[Outc
     try:
         while waiting or running:
             while waiting and len(running) <= n_processes:  # one more, so that nobody waits
-                running[pool.submit(run_class, waiting[0])] = waiting.pop(0)
+                name = waiting.pop(0)
+                running[pool.submit(run_class, name)] = name
             left_s = None if end_s is None else end_s - time.monotonic()
             if left_s is not None and left_s <= 0:
                 return
@@ -79,8 +79,8 @@ def run_all(names: Iterable[str], seconds: float | None = None) -> Iterator[Outc
 def _outcome(done: Future[Outcome], name: str) -> Outcome:
     try:
         outcome = done.result()
-    except BrokenProcessPool as error:
-        outcome = Outcome(name, 1, 1, 0, 0.0, f"{name}: its process ended: {error}\n")
+    except Exception as error:  # noqa: BLE001 - of the suite itself, or the process ended
+        outcome = Outcome(name, 1, 1, 0, 0.0, f"{name} was not run: {error!r}\n")
     mark = "FAILED" if outcome.n_failed else "ok"
     print(f"{name} {mark}, {outcome.n_run} in {outcome.seconds:.1f} s", flush=True)
     return outcome

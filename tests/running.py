@@ -36,7 +36,7 @@ class _Timed(unittest.TextTestResult):
 
     def stopTest(self, test: unittest.TestCase) -> None:  # noqa: N802 - as unittest calls it
         super().stopTest(test)
-        self.tests_s[test.id()] = time.monotonic() - self._began_s
+        self.tests_s[unittest.TestCase.id(test)] = time.monotonic() - self._began_s
 
 
 def load_kernels() -> None:

@@ -35,6 +35,7 @@ def digest(state: JobState) -> str:
         _json(found.extras), [_json(face.extras) for face in found.faces],
         _json({"unread": found.unread}),
         _json(state.regions.extras), _json(state.extras), state.trials,
+        *((found.looked_in,) if found.looked_in else ()),
     )).encode()]  # fmt: skip
     for name, tiles in sorted(state.planes.named().items()):
         parts += [name.encode(), *_of_tiles(tiles)]

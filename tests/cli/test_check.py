@@ -23,7 +23,7 @@ from tests.support import Case, small_portrait
 class PhotoCase(Case):
     def setUp(self) -> None:
         super().setUp()
-        self.photo = small_portrait(self.folder, 0.5)
+        self.photo = small_portrait(self.folder, 0.4)
 
     def brief(self, brief: Brief) -> Path:
         path = self.folder / "given.json"
@@ -35,11 +35,11 @@ class BriefTest(PhotoCase):
     def test_it_writes_style_marks_and_questions_and_is_a_template(self) -> None:
         out = self.folder / "brief.json"
         status, said, err = call("brief", self.photo, out, "--style", "natural",
-                                 "--long-side", "500")  # fmt: skip
+                                 "--long-side", "400")  # fmt: skip
         self.assertEqual(status, 0, err)
         held = read_brief(out)
         self.assertIs(held.brief.style, Style.NATURAL)
-        self.assertEqual(held.brief.delivery_long_side_px, 500)
+        self.assertEqual(held.brief.delivery_long_side_px, 400)
         self.assertTrue(held.keep and held.questions)
         self.assertIn("Delivered at 50%", said)
         self.assertIn("ask: ", said)
@@ -47,7 +47,7 @@ class BriefTest(PhotoCase):
         status, _, err = call("brief", self.photo, again, "--brief", out, "--style", "flawless")
         self.assertEqual(status, 0, err)
         self.assertIs(read_brief(again).brief.style, Style.FLAWLESS)
-        self.assertEqual(read_brief(again).brief.delivery_long_side_px, 500)
+        self.assertEqual(read_brief(again).brief.delivery_long_side_px, 400)
 
     def test_it_goes_to_standard_output(self) -> None:
         status, said, _ = call("brief", self.photo, "-", "--style", "groomed")

@@ -48,11 +48,11 @@ class RefusalTest(Case):
 
 
 class EvenTest(Case):
-    """A portrait at half size, through the whole of it."""
+    """A small portrait, through the whole of it."""
 
     def setUp(self) -> None:
         super().setUp()
-        self.photo = small_portrait(self.folder, 0.6)
+        self.photo = small_portrait(self.folder, 0.4)
 
     def test_even_writes_picture_job_and_figures(self) -> None:
         out, job, figures = (self.folder / name for name in ("o.png", "o.lather", "o.json"))
