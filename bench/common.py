@@ -112,7 +112,7 @@ class Scale:
 
 
 LARGE = Scale(5480)  # 4384 x 5480: 24 megapixels
-SMALL = Scale(800, is_small=True)  # half a megapixel, everything once: does it run at all?
+SMALL = Scale(500, is_small=True)  # a fifth of a megapixel, everything once: does it run at all?
 
 
 @lru_cache(maxsize=1)
