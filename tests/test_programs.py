@@ -24,18 +24,18 @@ def run(module: str, *words: object) -> subprocess.CompletedProcess:
 
 
 class ProgramsTest(unittest.TestCase):
-    def test_ten_kills_lose_nothing(self) -> None:
-        done = run("bench.crash", "--rounds", 10, "--seed", 1000)
+    def test_kills_lose_nothing(self) -> None:
+        done = run("bench.crash", "--rounds", 6, "--seed", 1000)
         self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
         last = done.stdout.splitlines()[-1]
-        self.assertIn("10 rounds", last)
+        self.assertIn("6 rounds", last)
         self.assertIn("0 losses, worst loss 0 steps", last)
         self.assertGreaterEqual(int(last.split(", ")[1].split()[0]), 10)  # it worked before it died
 
     def test_damaged_files_crash_nothing(self) -> None:
-        done = run("bench.fuzz_files", "--files", 400, "--seed", 1000)
+        done = run("bench.fuzz_files", "--files", 200, "--seed", 1000)
         self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
-        self.assertIn("400 damaged files", done.stdout)
+        self.assertIn("200 damaged files", done.stdout)
         self.assertIn("0 crashes, 0 hangs over 10 s, 0 over", done.stdout)
 
     def test_long_work_leaves_nothing_behind(self) -> None:
