@@ -20,7 +20,7 @@ HELP = "measure speed and memory as ratios to references of the same run"
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("names", nargs="*", metavar="NAME", help="only these figures' groups")
     parser.add_argument("--small", action="store_true",
-                        help="a fifth of a megapixel, everything once: does it all run?")  # fmt: skip
+                        help="on small pictures, everything once: does it all run?")  # fmt: skip
     parser.add_argument("--json", type=Path, metavar="FILE", help="write the rows as JSON")
     parser.add_argument("--list", action="store_true", help="name the groups and stop")
 

@@ -2,7 +2,7 @@
 
 Every kernel has two forms. The NumPy form is its definition: readable, tested against the
 mathematics, and what runs in the first seconds of the very first start. The compiled form
-lives in a `compiled.py` beside it, is built in another process, cached on disk, and bound
+lives in a `compiled.py` beside it, is built in other processes, cached on disk, and bound
 by `prepare_kernels`. Importing this module costs nothing and never compiles.
 """
 
@@ -15,27 +15,33 @@ import os
 import subprocess
 import sys
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
 from lather.core.work import Progress, no_progress
 
-COMPILED_MODULES = (
-    "lather.core.adjust.compiled",
-    "lather.core.adjust.compiled_lab",
-    "lather.core.blend.compiled",
-    "lather.core.brush.compiled",
-    "lather.core.colour.compiled",
-    "lather.core.colour.compiled_lab",
-    "lather.core.filter.compiled",
-    "lather.core.mend.compiled",
-    "lather.core.shape.compiled",
-    "lather.core.shape.compiled_moves",
-    "lather.core.shape.compiled_warp",
-    "lather.core.tone.compiled",
+# What needs each other is compiled by one process, one after the other.
+COMPILED_TOGETHER = (
+    (
+        "lather.core.blend.compiled",
+        "lather.core.filter.compiled",
+        "lather.core.adjust.compiled",
+        "lather.core.colour.compiled_lab",
+        "lather.core.adjust.compiled_lab",
+    ),
+    (
+        "lather.core.mend.compiled",
+        "lather.core.shape.compiled",
+        "lather.core.shape.compiled_moves",
+        "lather.core.shape.compiled_warp",
+        "lather.core.brush.compiled",
+        "lather.core.colour.compiled",
+        "lather.core.tone.compiled",
+    ),
 )
+COMPILED_MODULES = tuple(name for names in COMPILED_TOGETHER for name in names)
 
 COMPILING = "Preparing the fast brush (first start only)"
 WAITING = "Another Lather prepares the fast brush"
@@ -96,9 +102,9 @@ def cache_dir() -> Path:
 def prepare_kernels(progress: Progress = no_progress) -> None:
     """Bind every kernel to its compiled form, compiling what the disk cache lacks.
 
-    Compiling happens in a child process, so the caller's interpreter stays responsive;
+    Compiling happens in child processes, so the caller's interpreter stays responsive;
     afterwards loading takes well under a second. Call it off the interface thread.
-    Should the child fail (no writable cache, no compiler support), this process compiles.
+    Should a child fail (no writable cache, no compiler support), this process compiles.
     """
     directory = cache_dir()
     os.environ["NUMBA_CACHE_DIR"] = str(directory)
@@ -106,7 +112,7 @@ def prepare_kernels(progress: Progress = no_progress) -> None:
     if not stamp.exists():
         with _one_at_a_time(directory, progress):
             if not stamp.exists():
-                _compile_in_child(progress)
+                _compile_in_children(progress)
                 _touch(stamp)
     for index, name in enumerate(COMPILED_MODULES):
         progress(index / len(COMPILED_MODULES), "loading kernels")
@@ -157,21 +163,26 @@ def _touch(stamp: Path) -> None:
         stamp.touch()
 
 
-def _compile_in_child(progress: Progress) -> None:
-    command = [sys.executable, "-m", __name__]
+def _compile_in_children(progress: Progress) -> None:
     progress(0.0, COMPILING)
+    reader, writer = os.pipe()
+    children = []
     try:
-        child = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
-    except OSError:
-        return
-    with child:
-        assert child.stdout is not None
-        for done, _ in enumerate(child.stdout, start=1):
-            progress(done / (len(COMPILED_MODULES) + 1), COMPILING)
+        with open(reader) as done:
+            with open(writer, "w") as said:
+                for part in range(len(COMPILED_TOGETHER)):
+                    with suppress(OSError):
+                        command = [sys.executable, "-m", __name__, str(part)]
+                        children.append(subprocess.Popen(command, stdout=said))
+            for n_done, _ in enumerate(done, start=1):
+                progress(n_done / (len(COMPILED_MODULES) + 1), COMPILING)
+    finally:
+        for child in children:
+            child.wait()
 
 
-def _compile_all() -> None:
-    for name in COMPILED_MODULES:
+def _compile(names: Iterable[str]) -> None:
+    for name in names:
         importlib.import_module(name)
         print(name, flush=True)
 
@@ -179,6 +190,6 @@ def _compile_all() -> None:
 if __name__ == "__main__":
     os.nice(5)  # painting in the parent comes first
     try:
-        _compile_all()
+        _compile(COMPILED_TOGETHER[int(sys.argv[1])])
     except BrokenPipeError:  # the parent is gone; what is compiled is on disk
         os._exit(0)

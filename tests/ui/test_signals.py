@@ -185,7 +185,7 @@ class SharedCompilationTest(Case):
             mock.patch.object(kernels, "COMPILED_MODULES", ()),
             mock.patch.object(kernels, "_kernels", []),
             mock.patch.object(kernels, "_prepared", False),
-            mock.patch.object(kernels, "_compile_in_child", compile_slowly),
+            mock.patch.object(kernels, "_compile_in_children", compile_slowly),
             mock.patch.dict(os.environ, {"NUMBA_CACHE_DIR": str(self.folder / "cache")}),
         ):
             both = [threading.Thread(target=kernels.prepare_kernels, args=(tell,))
