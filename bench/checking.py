@@ -57,7 +57,7 @@ def measure(scale: Scale) -> list[Row]:
     painted = iter(_painted(state, number) for number in range(8))
     check(next(painted), quick=True)
     quick_ms = scale.median_ms(lambda: check(next(painted), quick=True), 5)
-    spent_s, peak_gb = map(float, run_fresh(_ALONE.replace("SCALE", repr(scale))).split()[-2:])
+    spent_s, peak_gb = map(float, run_fresh(_ALONE, scale).split()[-2:])
 
     def blurs(name: str, spent_ms: float, target: str, ok: bool) -> Row:
         return row(name, spent_ms, "ms", target=target, ok=ok, reference=BLUR,

@@ -65,7 +65,7 @@ def measure(scale: Scale) -> list[Row]:
     view = Rect(0, 0, *VIEW_PX).intersect(after.photo.rect.at_level(level))
     render(after, view, level)  # the pyramid of a fresh layer is made once
     preview_ms = scale.median_ms(lambda: render(after, view, level), 5)
-    peak_gb = float(run_fresh(_ALONE.replace("SCALE", repr(scale))).split()[-1])
+    peak_gb = float(run_fresh(_ALONE, scale).split()[-1])
     return [
         *rows,
         row("preview of a proposal at view size", preview_ms, "ms", target=f"< {PREVIEW_MS:g}",

@@ -47,8 +47,7 @@ def measure(scale: Scale) -> list[Row]:
 
 def _flattening(scale: Scale) -> list[Row]:
     def flattened(sigma_px: float) -> tuple[float, float]:
-        script = _FLATTEN.replace("SCALE", repr(scale)).replace("SIGMA", repr(sigma_px))
-        took, peak = run_fresh(script).split()[-2:]
+        took, peak = run_fresh(_FLATTEN.replace("SIGMA", repr(sigma_px)), scale).split()[-2:]
         return float(took), float(peak)
 
     usual, peak = flattened(USUAL_SIGMA_PX)

@@ -6,7 +6,7 @@ import statistics
 import tempfile
 import time
 
-from bench.common import Row, Scale, row, run_fresh
+from bench.common import LARGE, Row, Scale, row, run_fresh
 
 _BARE = """
 import sys
@@ -36,11 +36,11 @@ def measure(scale: Scale) -> list[Row]:
         # As it is installed: no module is compiled at the start, whatever this shell says.
         environment = {"PYTHONPYCACHEPREFIX": compiled, "PYTHONDONTWRITEBYTECODE": ""}
         for code in (_BARE, _LATHER):
-            run_fresh(code, **environment)
+            run_fresh(code, LARGE, **environment)
         for _ in range(scale.runs(N_RUNS)):
             for name, code in (("bare", _BARE), ("lather", _LATHER)):
                 start = time.perf_counter()
-                run_fresh(code, **environment)
+                run_fresh(code, LARGE, **environment)
                 times[name].append(1000 * (time.perf_counter() - start))
     bare, value = statistics.median(times["bare"]), statistics.median(times["lather"])
     return [row("start to usable window", value, "ms", target="< 3x", ok=value < 3 * bare,

@@ -58,7 +58,7 @@ def measure(scale: Scale) -> list[Row]:
     survey_ms = scale.median_ms(lambda: survey(rgb), 3)
     state = with_survey(new_state(Photo(samples.copy(), name="large.tif")), surveyed(survey(rgb)))
     mend_ms = scale.median_ms(lambda: propose_clean(state), 1, 0)
-    peak_gb = float(run_fresh(_ALONE.replace("SCALE", repr(scale))).split()[-1])
+    peak_gb = float(run_fresh(_ALONE, scale).split()[-1])
     watch = _Watch()
     survey_photo(Photo(samples.copy(), name="large.tif"), cancel=watch)
     longest_ms = 1000 * max(watch.gaps_s)

@@ -41,12 +41,12 @@ def setUpModule() -> None:
 
 
 @lru_cache(maxsize=1)
-def portrait() -> JobState:
-    """Portrait 8 at 0.6 of its size, surveyed."""
+def portrait(scale: float = SCALE) -> JobState:
+    """Portrait 8 at a share of its size, surveyed."""
     from bench.evenness import surveyed
 
     picture = cv2.imread(str(DEMO / "portrait8.jpg"))[..., ::-1].astype(np.float32) / 255
-    small = cv2.resize(picture, None, fx=SCALE, fy=SCALE, interpolation=cv2.INTER_AREA)
+    small = cv2.resize(picture, None, fx=scale, fy=scale, interpolation=cv2.INTER_AREA)
     return surveyed(small)
 
 

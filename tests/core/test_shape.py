@@ -181,11 +181,11 @@ class Inverse(unittest.TestCase):
 
 
 class Folding(unittest.TestCase):
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=20, deadline=None)
     @given(st.integers(0, 2**32 - 1))
     @example(49340)  # folded between nodes, though no cell did
     def test_no_stroke_folds_the_picture(self, seed: int) -> None:
-        """Each example is 250 moves of all kinds: 10,000 in all."""
+        """Each example is 250 moves of all kinds: 5,000 in all."""
         rng = np.random.default_rng(seed)
         picture = Rect(0, 0, 200, 160)
         field = nothing(picture)

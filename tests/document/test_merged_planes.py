@@ -61,7 +61,7 @@ class ReshapeTest(Case):
         expected = sum(self.layer(state).field(nodes).nodes for state in (after, now))
         self.assert_close(self.layer(merged.state).field(nodes).nodes, expected, 0.02)
 
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=15, deadline=None)
     @given(st.lists(st.tuples(st.integers(120, 280), st.integers(120, 240),
                               st.sampled_from((-45, -30, 30, 45)), st.sampled_from((-20, 0, 20))),
                     min_size=2, max_size=4))  # fmt: skip

@@ -31,8 +31,15 @@ from lather.ui.dialogs.blind_dialog import BlindDialog
 from lather.ui.parts.widgets import run_action
 from lather.ui.scripted import settle, wait_until
 from lather.ui.stages.finish.check_panel import CheckPanel
-from tests.assist.test_check import portrait, smoothed
+from tests.assist import test_check
+from tests.assist.test_check import smoothed
 from tests.ui.test_window import WindowCase
+
+SCALE = 0.42  # what is measured is another test's matter
+
+
+def portrait() -> JobState:
+    return test_check.portrait(SCALE)
 
 
 @lru_cache(maxsize=2)
@@ -303,7 +310,7 @@ class BlindTest(WindowCase):
 
 class LimitsOnStageTest(WindowCase):
     def test_another_style_is_measured_against_at_once(self) -> None:
-        self.open(smoothed(portrait(), 0.12))
+        self.open(smoothed(portrait(), 0.15))
         wait_until(lambda: self.window.checks.measured and self.bench.gauge.quick is not None)
         before = self.bench.gauge.quick.share
         strict = replace(self.bench.state.brief, style=Style.INFANT)
