@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import multiprocessing
 import os
+import signal
 import time
 import unittest
 from collections.abc import Iterable, Iterator, Mapping
@@ -12,7 +13,7 @@ from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wai
 from contextlib import suppress
 
 from tests.made import trim
-from tests.running import Outcome, load_kernels, run_class
+from tests.running import Outcome, begin, run_class
 from tests.sources import ROOT
 
 BUILD = ROOT / "build"
@@ -57,7 +58,7 @@ def run_all(names: Iterable[str], seconds: float | None = None) -> Iterator[Outc
         return
     end_s = None if seconds is None else time.monotonic() + seconds
     context = multiprocessing.get_context("spawn")
-    pool = ProcessPoolExecutor(n_processes, mp_context=context, initializer=load_kernels)
+    pool = ProcessPoolExecutor(n_processes, mp_context=context, initializer=begin)
     running: dict[Future[Outcome], str] = {}
     try:
         while waiting or running:
@@ -71,8 +72,9 @@ def run_all(names: Iterable[str], seconds: float | None = None) -> Iterator[Outc
                 yield _outcome(done, running.pop(done))
     finally:
         if running:
-            for process in list(pool._processes.values()):
-                process.kill()
+            for number in list(pool._processes):
+                with suppress(ProcessLookupError):
+                    os.killpg(number, signal.SIGKILL)
         pool.shutdown(wait=True, cancel_futures=True)
 
 

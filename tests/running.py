@@ -39,6 +39,12 @@ class _Timed(unittest.TextTestResult):
         self.tests_s[unittest.TestCase.id(test)] = time.monotonic() - self._began_s
 
 
+def begin() -> None:
+    """Once a process of the pool: in a group of its own, to be ended with all that it started."""
+    os.setpgrp()
+    load_kernels()
+
+
 def load_kernels() -> None:
     """Once a process: the forms that the application uses, and what is made once."""
     from lather.core.kernels import prepare_kernels
