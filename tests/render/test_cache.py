@@ -68,7 +68,7 @@ class CacheTest(Case):
         with mock.patch.object(compositor, "kept", kept_in(BoundaryCache())):
             return render(state, rect, level)
 
-    @settings(max_examples=8, deadline=None)
+    @settings(max_examples=5, deadline=None)
     @given(st.lists(st.tuples(st.integers(0, 5), st.integers(0, 9)), max_size=4))
     def test_after_any_edits_it_is_as_if_rendered_afresh(self, steps) -> None:
         self.cache.clear()
