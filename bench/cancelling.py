@@ -9,13 +9,12 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from bench.common import Row, Scale, large_state, row
+from bench.common import Row, Scale, demo_picture, large_state, row
 from lather.core.rect import Rect
 from lather.core.work import CancelToken
 from lather.document.layers.layer import new_id
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.state import JobState, new_state
-from lather.paths import demo_dir
 
 if TYPE_CHECKING:
     from lather.assist.proposal import Proposal
@@ -66,7 +65,6 @@ def measure(scale: Scale) -> list[Row]:
 
 
 def _on_a_portrait(scale: Scale) -> dict[str, Work]:
-    import cv2
 
     from lather.assist.check.check import check
     from lather.assist.clean.clean import propose_clean
@@ -77,10 +75,7 @@ def _on_a_portrait(scale: Scale) -> dict[str, Work]:
     from lather.assist.survey import survey_photo, surveyed, with_survey
     from lather.document.photo import Photo
 
-    picture = cv2.imread(str(demo_dir() / "portrait8.jpg"))
-    assert picture is not None, "the demo is not there"
-    picture = cv2.resize(picture, None, fx=scale.portrait, fy=scale.portrait,
-                         interpolation=cv2.INTER_AREA)  # fmt: skip
+    picture = demo_picture("portrait8.jpg", scale)
     photo = Photo(np.ascontiguousarray(picture[..., ::-1]), name="portrait.png")
     state = with_survey(new_state(photo), surveyed(survey_photo(photo)))
     mended = propose_clean(state).after

@@ -132,6 +132,18 @@ def large_samples(scale: Scale) -> NDArray[np.uint16]:
     return samples
 
 
+def demo_picture(name: str, scale: Scale) -> NDArray[np.uint8]:
+    """A picture of the demo, (H, W, 3) uint8 in the decoder's order (blue first)."""
+    import cv2
+
+    picture = cv2.imread(str(demo_dir() / name))
+    assert picture is not None, "the demo is not there"
+    if scale.portrait != 1:
+        picture = cv2.resize(picture, None, fx=scale.portrait, fy=scale.portrait,
+                             interpolation=cv2.INTER_AREA)  # fmt: skip
+    return np.asarray(picture, dtype=np.uint8)
+
+
 def pen_work(hours: float, seed: int = 3) -> tuple[StrokeRecord, ...]:
     """So many hours with the pen down, at 200 readings a second, in strokes of 1.5 seconds."""
     random = np.random.default_rng(seed)

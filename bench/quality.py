@@ -16,7 +16,7 @@ import cv2
 import numpy as np
 from numpy.typing import NDArray
 
-from bench.common import Row, Scale, row
+from bench.common import Row, Scale, demo_picture, row
 from lather.core.colour.lab import ciede2000, srgb_to_lab
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding
@@ -204,11 +204,7 @@ def _bytes(image: Image) -> NDArray[np.uint8]:
 
 
 def _read(name: str, scale: Scale) -> Image:
-    picture = cv2.imread(str(demo_dir() / name))
-    assert picture is not None, name
-    picture = cv2.resize(picture, None, fx=scale.portrait, fy=scale.portrait,
-                         interpolation=cv2.INTER_AREA)  # fmt: skip
-    return as_image(np.ascontiguousarray(picture[..., ::-1]))
+    return as_image(np.ascontiguousarray(demo_picture(name, scale)[..., ::-1]))
 
 
 def as_image(samples: NDArray[Any]) -> Image:

@@ -13,7 +13,7 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from bench.common import Row, Scale, row
+from bench.common import Row, Scale, demo_picture, row
 
 if TYPE_CHECKING:
     from lather.ui.app import App
@@ -121,12 +121,6 @@ def _photo(folder: Path, scale: Scale) -> Path:
     """Portrait 1 under a name of its own; smaller, where it is only to be seen whether it runs."""
     import cv2
 
-    from lather.paths import demo_dir
-
-    picture = cv2.imread(str(demo_dir() / "portrait1.jpg"))
-    assert picture is not None, "the demo is not there"
-    picture = cv2.resize(picture, None, fx=scale.portrait, fy=scale.portrait,
-                         interpolation=cv2.INTER_AREA)  # fmt: skip
     path = folder / "portrait.png"
-    cv2.imwrite(str(path), picture)
+    cv2.imwrite(str(path), demo_picture("portrait1.jpg", scale))
     return path

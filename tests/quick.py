@@ -62,19 +62,15 @@ def touched(changed: list[Path]) -> dict[str, int]:
 
     What is no module (icons, demo pictures, pages) is as far as the tests that name it.
     """
-    modules = {sources.module_name(sources.ROOT / path) for path in changed
-               if path.suffix == ".py"}  # fmt: skip
+    near = sources.users(sources.module_name(sources.ROOT / path) for path in changed
+                         if path.suffix == ".py")  # fmt: skip
     others = [path.name for path in changed if path.suffix != ".py"]
-    near: dict[str, int] = {}
-    for name, path in sources.modules().items():
-        if not path.name.startswith("test_"):
-            continue
-        far = [n for module, n in sources.distances(name).items() if module in modules]
+    tests = {name: path for name, path in sources.modules().items()
+             if path.name.startswith("test_")}  # fmt: skip
+    for name, path in tests.items():
         if any(other in path.read_text(encoding="utf-8") for other in others):
-            far.append(1)
-        if far:
-            near[name] = min(far)
-    return near
+            near[name] = min(1, near.get(name, 1))
+    return {name: far for name, far in near.items() if name in tests}
 
 
 def module_of(class_name: str) -> str:

@@ -51,8 +51,7 @@ def load_kernels() -> None:
     from tests.made import remember
 
     prepare_kernels()
-    if "LATHER_TESTS_AFRESH" not in os.environ:
-        remember()
+    remember()
 
 
 def run_class(name: str) -> Outcome:

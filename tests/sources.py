@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import ast
 import hashlib
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from functools import cache
 from pathlib import Path
 
@@ -71,9 +71,23 @@ def _named_by(node: ast.AST) -> Iterator[str]:
 @cache
 def distances(name: str) -> dict[str, int]:
     """The modules that one comes to, and over how many imports; itself at 0."""
-    found, edge = {name: 0}, [name]
+    return _walked([name], needs)
+
+
+def users(names: Iterable[str]) -> dict[str, int]:
+    """The modules that come to one of those, and over how many imports at the least."""
+    by: dict[str, list[str]] = {}
+    for name in modules():
+        for other in needs(name):
+            by.setdefault(other, []).append(name)
+    return _walked(names, lambda name: by.get(name, ()))
+
+
+def _walked(starts: Iterable[str], step: Callable[[str], Iterable[str]]) -> dict[str, int]:
+    edge = list(starts)
+    found = dict.fromkeys(edge, 0)
     while edge:
-        edge = [other for here in edge for other in needs(here) if other not in found
+        edge = [other for here in edge for other in step(here) if other not in found
                 and found.setdefault(other, found[here] + 1)]  # fmt: skip
     return found
 

@@ -35,6 +35,15 @@ def look(
     return () if look_for is None else look_for(state, progress=progress, cancel=cancel)
 
 
+def looked_in(
+    state: JobState, stage: Stage, *, progress: Progress = no_progress, cancel: CancelToken = NEVER
+) -> JobState:
+    """The job with a stage's findings, looked for now if they were not yet; Cancelled as `look`."""
+    if not is_to_be_looked_in(state, stage):
+        return state
+    return with_found(state, stage, look(state, stage, progress=progress, cancel=cancel))
+
+
 def with_found(state: JobState, stage: Stage, found: Sequence[Finding]) -> JobState:
     """The job with what was looked for in a stage; quick.
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from lather.assist.even.layers import grown
-from lather.assist.looking import is_to_be_looked_in, look, with_found
+from lather.assist.looking import looked_in
 from lather.assist.proposal import Meant, Proposal, honest, new_layers, weakened
 from lather.assist.stages import assistants, in_order, title
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
@@ -60,8 +60,7 @@ def retouch(
         def report(share: float, what: str, begun: int = number) -> None:
             progress((begun + share) / len(steps), what)
 
-        if is_to_be_looked_in(state, stage):
-            state = with_found(state, stage, look(state, stage, progress=report, cancel=cancel))
+        state = looked_in(state, stage, progress=report, cancel=cancel)
         proposal = honest(assistant.propose(state, meant, progress=report, cancel=cancel))
         if proposal.refusal is None:
             proposal = weakened(proposal, options.strength)

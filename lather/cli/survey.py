@@ -64,7 +64,7 @@ def check_scale(mm_per_px: float | None) -> None:
 
 
 def run(options: argparse.Namespace) -> int:
-    from lather.assist.looking import is_to_be_looked_in, look, with_found
+    from lather.assist.looking import looked_in
     from lather.assist.survey import surveyed, with_survey
 
     check_scale(options.mm_per_pixel)
@@ -75,9 +75,7 @@ def run(options: argparse.Namespace) -> int:
     found = survey_of(state.photo, options)
     state = with_survey(state, surveyed(found))
     for stage in stages:
-        if is_to_be_looked_in(state, stage):
-            seen = look(state, stage, progress=report, cancel=asked())
-            state = with_found(state, stage, seen)
+        state = looked_in(state, stage, progress=report, cancel=asked())
     if options.regions is not None:
         _write_regions(state, options.regions)
     text = json.dumps(facts(found, state), indent=1) if options.json is not None else ""

@@ -89,6 +89,10 @@ class Findings:
         """Those that a stage of the work decides on."""
         return tuple(finding for finding in self.items if finding.kind.stage == stage)
 
+    def open_of_stage(self, stage: str) -> tuple[Finding, ...]:
+        """Those of them on which nothing is decided yet."""
+        return tuple(f for f in self.of_stage(stage) if self.state(f) is FindingState.OPEN)
+
     def get(self, finding_id: int) -> Finding:
         """The finding of that id; KeyError if there is none."""
         for finding in self.items:

@@ -172,8 +172,7 @@ def _at_once(finding: Finding) -> bool:
 
 def _mend_all_of(bench: Workbench, stage: Stage) -> None:
     findings, brief = bench.state.findings, bench.state.brief
-    sure = [finding for finding in findings.of_stage(stage.value)
-            if findings.state(finding) is FindingState.OPEN and not finding.doubtful]  # fmt: skip
+    sure = [finding for finding in findings.open_of_stage(stage.value) if not finding.doubtful]
     wanted = [finding for finding in sure if brief.wants_done(finding.kind)]
     if sure and not wanted:
         bench.say("The brief asks for none of what is open.")

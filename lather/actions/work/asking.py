@@ -13,7 +13,6 @@ from lather.assist.proposal import Meant, Proposal
 from lather.assist.stages import Assistant
 from lather.core.survey.findings.finding import Finding
 from lather.core.work import CancelToken, Progress
-from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.errors import Cancelled, EditError
@@ -104,8 +103,6 @@ def _about(state: JobState, stage: Stage) -> tuple[object, ...]:
 
 def _is_wanted(state: JobState, stage: Stage) -> bool:
     """False where what comes before is not done yet, or nothing of the stage is open."""
-    findings, before = state.findings, stages.before(stage)
+    before = stages.before(stage)
     is_begun = before is None or any(layer.stage is before for layer in state.layers[1:])
-    return is_begun and any(
-        findings.state(f) is FindingState.OPEN for f in findings.of_stage(stage.value)
-    )
+    return is_begun and bool(state.findings.open_of_stage(stage.value))

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from lather.assist.clean.weak import weak_kind, with_weak_layer
+from lather.assist.clean.weak import STAGE, weak_kind, with_weak_layer
 from lather.assist.proposal import Meant, Measure, Proposal
 from lather.core.arrays import FloatImage
 from lather.core.brush.stroke import Brush, PenSample
@@ -25,7 +25,6 @@ from lather.document.agreed.style import Weak
 from lather.document.areas import is_mostly_inside, limit_of
 from lather.document.avoid import avoided
 from lather.document.findings import FindingState
-from lather.document.layers.layer import Stage
 from lather.document.painting.laid import Laid, laying
 from lather.document.painting.strokes import StrokeRecord, readings_of
 from lather.document.state import JobState
@@ -35,7 +34,6 @@ from lather.render.area import limit_on
 from lather.render.compositor import render_up_to
 from lather.render.visibility import refuse_unless_seen
 
-STAGE = Stage.CLEAN
 LAYER_NAME = "Mended spots"
 BESIDE_AN_EDGE = "an edge crosses the rim"
 NO_SOURCE = "no clean skin lies near enough"

@@ -9,7 +9,7 @@ import numpy as np
 from lather.assist.even.layers import COLOUR, LIGHT, STAGE, named, without_evening
 from lather.assist.frame import Asked, Filled, Frame, left_in_part, proposed
 from lather.assist.proposal import ALL_SURE, Meant, Measure, Proposal
-from lather.assist.skin_view import SkinView, map_tiles, marks_of
+from lather.assist.skin_view import SkinView, marks_of
 from lather.core.arrays import MaskPixels, Plane
 from lather.core.colour.labs import lab_of
 from lather.core.survey.findings.finding import Finding, Kind
@@ -63,11 +63,11 @@ def _fill(frame: Frame) -> Filled:
     share = np.abs(maps.blood) + np.abs(maps.pigment)
     colour = BloodPigmentLayer(
         id=new_id(), name=named(COLOUR, view, share), stage=STAGE,
-        blood=as_tiles(maps.blood, view, NOTHING_TAKEN),
-        pigment=as_tiles(maps.pigment, view, NOTHING_TAKEN),
+        blood=_tiles(maps.blood, frame, NOTHING_TAKEN),
+        pigment=_tiles(maps.pigment, frame, NOTHING_TAKEN),
     )
     layers: list[Layer] = [colour]
-    light = as_tiles(maps.shade * np.float32(SOFT_LIGHT_OF_SHADE), view, NO_LIGHT)
+    light = _tiles(maps.shade * np.float32(SOFT_LIGHT_OF_SHADE), frame, NO_LIGHT)
     if light:
         name = named(LIGHT, view, share)
         layers.append(LightLayer(id=new_id(), name=name, stage=STAGE, map=light))
@@ -87,13 +87,13 @@ def _changes(maps: EvenMaps) -> bool:
     return most >= LEAST_CHANGE
 
 
-def as_tiles(plane: Plane, view: SkinView, empty: Tiles) -> Tiles:
+def _tiles(plane: Plane, frame: Frame, empty: Tiles) -> Tiles:
     """A signed map of a view, -1 to 1, as tiles of the photo's size; none where it is zero."""
     def samples(values: Plane) -> MaskPixels:
         steps = np.clip(np.rint(values * (32767 / STEP)), -32767 // STEP + 1, 32767 // STEP)
         return np.asarray(UNCHANGED + STEP * steps, dtype=np.uint16)
 
-    return map_tiles(plane, view, empty, samples, LEAST_CHANGE / 4)
+    return frame.tiles(plane, empty, samples, LEAST_CHANGE / 4)
 
 
 def spared(state: JobState, view: SkinView) -> Plane:

@@ -10,7 +10,7 @@ import numpy as np
 from lather.assist.even.layers import MATCHED, REDNESS, STAGE, named, without_evening
 from lather.assist.frame import Asked, Filled, Frame, left_in_part, proposed
 from lather.assist.proposal import ALL_SURE, MatchProposal, Meant, Measure, Proposal
-from lather.assist.skin_view import SkinView, map_tiles, plane_of
+from lather.assist.skin_view import SkinView, plane_of
 from lather.core.arrays import MaskPixels, Plane
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part, Region
@@ -273,7 +273,7 @@ def _moving(
     """The move on a layer of its own."""
     return AreaColourLayer(
         id=new_id(), name=name, stage=STAGE, strength=strength, parameters=parameters,
-        mask=Mask(tiles=mask_tiles(share, frame.view)),
+        mask=Mask(tiles=_mask_tiles(share, frame)),
     )
 
 
@@ -289,12 +289,12 @@ def _move_of(parameters: AreaColourParameters) -> Three:
     return parameters.move_l, parameters.move_a, parameters.move_b
 
 
-def mask_tiles(share: Plane, view: SkinView) -> Tiles:
+def _mask_tiles(share: Plane, frame: Frame) -> Tiles:
     """A map of a view, 0-1, as a mask of the photo's size; none where it is zero."""
     def samples(values: Plane) -> MaskPixels:
         return np.rint(255 * np.clip(values, 0, 1)).astype(np.uint16) * np.uint16(MASK_STEP)
 
-    return map_tiles(share, view, BLACK_MASK, samples, 0.5 / 255)
+    return frame.tiles(share, BLACK_MASK, samples, 0.5 / 255)
 
 
 def _part(move: Three, share: float) -> Three:

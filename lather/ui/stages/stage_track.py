@@ -8,7 +8,6 @@ from PyQt6.QtWidgets import QToolTip, QWidget
 
 from lather.actions.workbench import Workbench
 from lather.assist.stages import in_order, title
-from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.ui.parts.theme import BODY_PX, font, theme
@@ -46,9 +45,9 @@ class StageTrack(QWidget):
         job = self.bench.job
         if job is None or not job.state.surveyed or not table.row(stage).lists:
             return title(stage)
-        items = job.state.findings.of_stage(stage.value)
-        n_open = sum(job.state.findings.state(f) is FindingState.OPEN for f in items)
-        return f"{title(stage)} {len(items) - n_open}/{len(items)}"
+        findings = job.state.findings
+        n, n_open = (len(of(stage.value)) for of in (findings.of_stage, findings.open_of_stage))
+        return f"{title(stage)} {n - n_open}/{n}"
 
     def sizeHint(self) -> QSize:
         return QSize(700, HEIGHT_PX + 4)

@@ -10,7 +10,6 @@ from lather.actions.action import Action
 from lather.actions.findings.finding import is_surveyed
 from lather.actions.workbench import Workbench
 from lather.assist.stages import title
-from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.render.worker import Executor
@@ -117,7 +116,6 @@ class Worklist(Panel):
     def _note(self, stage: Stage, its: StageRow, shown: list[StagePart]) -> str:
         if its.lists and is_surveyed(self.bench):
             findings = self.bench.state.findings
-            items = findings.of_stage(stage.value)
-            n_open = sum(findings.state(finding) is FindingState.OPEN for finding in items)
-            return f"{len(items) - n_open} of {len(items)} decided"
+            n, n_open = (len(of(stage.value)) for of in (findings.of_stage, findings.open_of_stage))
+            return f"{n - n_open} of {n} decided"
         return next((part.note() for part in shown if part.note()), "")
