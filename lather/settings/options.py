@@ -59,6 +59,12 @@ OPTIONS: tuple[Option, ...] = (
         ),
     ),
     Option(
+        "larger_text",
+        "Larger text",
+        "All texts of the window a step larger.",
+        False,
+    ),
+    Option(
         "surround_percent",
         "Surround",
         "Lightness of the neutral grey around the picture.",
@@ -135,10 +141,13 @@ OPTIONS: tuple[Option, ...] = (
     ),
     Option("left_folded", "Worklist folded", "Folded away.", False, shown=False),
     Option("right_folded", "Tools and layers folded", "Folded away.", False, shown=False),
-    Option("left_px", "Width of the worklist", "As it was drawn.", 252, low=120, high=4000,
+    Option("left_px", "Width of the worklist", "As it was drawn.", 250, low=120, high=4000,
            shown=False),
-    Option("right_px", "Width of tools and layers", "As it was drawn.", 300, low=120, high=4000,
+    Option("right_px", "Width of tools and layers", "As it was drawn.", 326, low=120, high=4000,
            shown=False),
+    Option("layers_px", "Height of the layers", "As it was drawn; 0: as high as five rows.", 0,
+           low=0, high=4000, shown=False),
+    Option("more_of_hand", "More of the brush", "What is rarer is unfolded.", False, shown=False),
     Option("presets", "Presets", "Named brushes of your own.", [], shown=False, each=dict),
     Option(
         "deliveries", "Deliveries", "Named presets for delivery.", [], shown=False, each=dict

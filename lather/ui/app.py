@@ -64,7 +64,7 @@ def build(settings: Settings | None = None, arguments: list[str] | None = None) 
     qt.setDesktopFileName("lather")
     settings = settings if settings is not None else Settings(default_path())
     theme.load_fonts()
-    theme.apply(qt, settings["appearance"])
+    _dress(qt, settings)
     marshal = OnInterfaceThread()
     view = Workers(N_VIEW_THREADS, marshal, "view", STANDS_BACK)
     strokes = Workers(1, marshal, "stroke")
@@ -77,8 +77,8 @@ def build(settings: Settings | None = None, arguments: list[str] | None = None) 
     window = MainWindow(bench, asker, view)
 
     def on_setting(key: str) -> None:
-        if key == "appearance":
-            theme.apply(qt, settings["appearance"])
+        if key in ("appearance", "larger_text"):
+            _dress(qt, settings)
 
     settings.changed.connect(on_setting)
     sys.excepthook = lambda kind, error, trace: _on_fault(bench, error)
@@ -99,6 +99,10 @@ def _on_fault(bench: Workbench, error: BaseException) -> None:
 
 
 @cache
+def _dress(qt: QApplication, settings: Settings) -> None:
+    theme.apply(qt, settings["appearance"], larger=settings["larger_text"])
+
+
 def _keep_loaded() -> None:
     """What is loaded by now stays: the collector need not look at it again and again.
 

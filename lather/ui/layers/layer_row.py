@@ -25,7 +25,7 @@ from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
 from lather.document.layers.unknown import UnknownLayer
 from lather.ui.parts import icons
-from lather.ui.parts.theme import BODY_PX, SMALL_PX, font, theme
+from lather.ui.parts.theme import BODY, SMALL, font, theme
 
 HEIGHT_PX = 42
 INDENT_PX = 14
@@ -84,7 +84,7 @@ class LayerRow(QWidget):
         eye = icons.pixmap("shown" if layer.visible else "hidden",
                            t.text if layer.visible else t.dim, 16, self.devicePixelRatioF())
         painter.drawPixmap(QPointF(self._left + 4, 12), eye)
-        painter.setFont(font(BODY_PX, QFont.Weight.Medium if self.active else QFont.Weight.Normal))
+        painter.setFont(font(BODY, QFont.Weight.Medium if self.active else QFont.Weight.Normal))
         painter.setPen(QColor(t.text if layer.visible else t.dim))
         name = QRectF(self._bar.left(), 5, self._bar.width() - self._chips_width, 18)
         shown = painter.fontMetrics().elidedText(
@@ -98,14 +98,14 @@ class LayerRow(QWidget):
         t, layer = theme(), self.layer
         right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
         figure = QRectF(self.width() - FIGURE_PX - 6, 5, FIGURE_PX, 18)
-        painter.setFont(font(SMALL_PX if isinstance(layer, PhotoLayer) else BODY_PX))
+        painter.setFont(font(SMALL if isinstance(layer, PhotoLayer) else BODY))
         painter.setPen(QColor(t.dim))
         if isinstance(layer, PhotoLayer):
             painter.drawText(figure, right, f"{self.bench.state.photo.depth_bits} bit")
             return
         if isinstance(layer, UnknownLayer):
             below = QRectF(self._bar.left(), 22, self.width() - self._bar.left() - 6, 16)
-            painter.setFont(font(SMALL_PX))
+            painter.setFont(font(SMALL))
             painter.drawText(below, Qt.AlignmentFlag.AlignVCenter, "cannot be computed here")
             return
         painter.drawText(figure, right, f"{round(100 * layer.strength)} %")
@@ -117,7 +117,7 @@ class LayerRow(QWidget):
         painter.setBrush(QColor(t.accent if self.active else t.dim))
         painter.drawRoundedRect(filled, 2, 2)
         if layer.mode.value != "normal":
-            painter.setFont(font(SMALL_PX))
+            painter.setFont(font(SMALL))
             painter.setPen(QColor(t.dim))
             below = QRectF(self.width() - 86, 23, 80, 14)
             painter.drawText(below, right, layer.mode.value)

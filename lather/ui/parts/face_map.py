@@ -30,7 +30,7 @@ from lather.assist.face_map import (
 from lather.core.survey.regions.region import Part
 from lather.document.state import JobState
 from lather.render.worker import Executor
-from lather.ui.parts.theme import SMALL_PX, font, theme
+from lather.ui.parts.theme import SMALL, font, theme
 
 HEIGHT_PX = 176
 DARKEST, LIGHTEST = 0.22, 0.78  # greys between which parts are shaded
@@ -110,7 +110,7 @@ class FaceMap(QWidget):
             return
         pending = self.bench.pending
         chosen = pending.parts if pending is not None else ()
-        painter.setFont(font(SMALL_PX))
+        painter.setFont(font(SMALL))
         for part, path in paths.items():
             grey = self._grey(part)
             shade = QColor(t.groove) if grey is None else QColor.fromRgbF(grey, grey, grey)

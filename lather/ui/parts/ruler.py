@@ -10,7 +10,7 @@ from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintE
 from PyQt6.QtWidgets import QInputDialog, QSizePolicy, QWidget
 
 from lather.tools.advice import Advice
-from lather.ui.parts.theme import BODY_PX, font, theme
+from lather.ui.parts.theme import BODY, font, theme
 
 HEIGHT_PX = 35
 GROOVE_Y_PX = 22
@@ -85,10 +85,10 @@ class Ruler(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         text = QRectF(0, 0, self.width(), 20)
-        painter.setFont(font(BODY_PX))
+        painter.setFont(font(BODY))
         painter.setPen(QColor(t.text))
         painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, self.title)
-        painter.setFont(font(BODY_PX, QFont.Weight.DemiBold))
+        painter.setFont(font(BODY, QFont.Weight.DemiBold))
         right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
         painter.drawText(text, right, self.figure)
         painter.setPen(Qt.PenStyle.NoPen)

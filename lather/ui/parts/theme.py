@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
+from enum import Enum
 from functools import cache
 
 from PyQt6.QtCore import Qt
@@ -12,10 +14,20 @@ from PyQt6.QtWidgets import QApplication
 from lather.paths import ASSETS
 
 FONT_FAMILY = "Inter"
-BODY_PX, SMALL_PX = 13, 11
 GAP_1, GAP_2, GAP_3, GAP_4 = 4, 8, 12, 16
 RADIUS_PX = 6
 FONT_FILES = ("Inter-Regular.otf", "Inter-Medium.otf", "Inter-SemiBold.otf")
+
+
+class Size(Enum):
+    """Of a text: in pixels as it comes, and a step larger."""
+
+    BODY = (13, 14)
+    SMALL = (11, 12)
+
+
+BODY, SMALL = Size.BODY, Size.SMALL
+LINE = 1.25  # a line's height, of the text's size
 
 
 @dataclass(frozen=True)
@@ -52,11 +64,22 @@ CONTRAST = Theme(
 )  # fmt: skip
 
 _current = DARK
+_larger = False
 
 
 def theme() -> Theme:
     """The theme in force."""
     return _current
+
+
+def text_px(size: Size) -> int:
+    """As the person wants texts."""
+    return size.value[_larger]
+
+
+def line_px(size: Size) -> int:
+    """The height of a line of text."""
+    return math.ceil(LINE * text_px(size))
 
 
 def choose(appearance: str) -> Theme:
@@ -73,9 +96,13 @@ def load_fonts() -> None:
         QFontDatabase.addApplicationFont(str(ASSETS / "fonts" / name))
 
 
-@cache
-def font(size_px: int = BODY_PX, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
+def font(size: Size = BODY, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """The application's font, with figures of equal width."""
+    return _font(text_px(size), weight)
+
+
+@cache
+def _font(size_px: int, weight: QFont.Weight) -> QFont:
     result = QFont(FONT_FAMILY)
     result.setPixelSize(size_px)
     result.setWeight(weight)
@@ -83,10 +110,11 @@ def font(size_px: int = BODY_PX, weight: QFont.Weight = QFont.Weight.Normal) -> 
     return result
 
 
-def apply(application: QApplication, appearance: str) -> None:
-    """Dress the whole application."""
-    global _current
-    _current = t = choose(appearance)
+def apply(application: QApplication, appearance: str, *, larger: bool = False) -> None:
+    """Dress the whole application; with larger texts if they are wanted."""
+    global _current, _larger
+    _current, _larger = choose(appearance), larger
+    t = _current
     application.setStyle("Fusion")
     palette = QPalette()
     for role, colour in (
@@ -112,6 +140,7 @@ def apply(application: QApplication, appearance: str) -> None:
 
 
 def _style(t: Theme) -> str:
+    small_px = text_px(SMALL)
     arrow = (ASSETS / "icons" / "chevron.svg").as_posix()
     tick = (ASSETS / "icons" / "tick.svg").as_posix()
     return f"""
@@ -124,7 +153,7 @@ def _style(t: Theme) -> str:
     QMenu::item:selected {{ background: {t.accent}; color: {t.on_accent}; }}
     QMenu::item:disabled {{ color: {t.dim}; }}
     QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 8px; }}
-    QLabel[role="dim"] {{ color: {t.dim}; font-size: {SMALL_PX}px; }}
+    QLabel[role="dim"] {{ color: {t.dim}; font-size: {small_px}px; }}
     QLabel[role="title"] {{ font-weight: 600; }}
     QFrame[role="line"] {{ background: {t.line}; border: none; }}
     QFrame[role="card"] {{ background: {t.card}; border-radius: {RADIUS_PX}px; }}
@@ -134,10 +163,10 @@ def _style(t: Theme) -> str:
         padding: 4px 5px;
     }}
     QToolButton[role="named"] {{ padding: 2px 5px; min-height: 16px;
-        font-size: {SMALL_PX}px; }}
+        font-size: {small_px}px; }}
     QPushButton[role="key"] {{ padding: 1px 6px; min-height: 14px; color: {t.dim};
         text-align: left; }}
-    QLabel[role="chip"] {{ color: {t.dim}; font-size: {SMALL_PX}px; background: {t.card};
+    QLabel[role="chip"] {{ color: {t.dim}; font-size: {small_px}px; background: {t.card};
         border-radius: {RADIUS_PX}px; padding: 2px 8px; }}
     QLabel[role="warning"] {{ color: {t.warning}; }}
     QSplitter::handle {{ background: {t.window}; }}

@@ -7,7 +7,7 @@ from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolyg
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lather.assist.check.check import Check, Verdict
-from lather.ui.parts.theme import BODY_PX, SMALL_PX, font, theme
+from lather.ui.parts.theme import BODY, SMALL, font, theme
 
 STEP_PX, GAP_PX, BAR_PX = 13, 3, 7
 WARNED = (Verdict.OVERDONE,)
@@ -80,13 +80,13 @@ class VerdictGauge(QWidget):
         if room < 40:
             return
         painter.setPen(QPen(QColor(t.warning if warns else t.text)))
-        painter.setFont(font(BODY_PX))
+        painter.setFont(font(BODY))
         word = f"! {self.text}" if warns else self.text
         elide, dots = painter.fontMetrics().elidedText, Qt.TextElideMode.ElideRight
         painter.drawText(QRectF(left, 0, room, middle), Qt.AlignmentFlag.AlignVCenter,
                          elide(word, dots, int(room)))  # fmt: skip
         painter.setPen(QColor(t.dim))
-        painter.setFont(font(SMALL_PX))
+        painter.setFont(font(SMALL))
         painter.drawText(
             QRectF(left, middle, room, middle), Qt.AlignmentFlag.AlignVCenter,
             painter.fontMetrics().elidedText(self.reason, dots, int(room)),

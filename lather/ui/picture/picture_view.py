@@ -12,6 +12,7 @@ from lather.core.arrays import ByteImage
 from lather.core.rect import Rect
 from lather.render.screen.geometry import ViewGeometry
 from lather.render.screen.view import Shown, ViewTiles
+from lather.ui.parts.texts import CENTRE, draw
 from lather.ui.parts.theme import theme
 
 SHARP_FROM_ZOOM = 2.0  # from here on picture pixels are shown as squares
@@ -123,7 +124,7 @@ def draw_invitation(painter: QPainter, box: QRect) -> None:
     """What to do while no picture is open."""
     painter.setPen(QColor(theme().dim))
     text = "Drop a photo here, or open one with Ctrl+O"
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+    draw(painter, QRectF(box), text, CENTRE)
 
 
 def draw_split_line(painter: QPainter, x: float, height: int) -> None:
@@ -139,4 +140,4 @@ def draw_split_line(painter: QPainter, x: float, height: int) -> None:
         painter.setBrush(QColor(0, 0, 0, 150))
         painter.drawRoundedRect(box, 4, 4)
         painter.setPen(QColor(255, 255, 255))
-        painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+        draw(painter, QRectF(box), text, CENTRE)

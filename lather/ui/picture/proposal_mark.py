@@ -9,7 +9,8 @@ from PyQt6.QtGui import QColor, QFont, QPainter, QPainterPath, QPen, QPolygonF
 
 from lather.actions.work.proposing import set_strength
 from lather.actions.workbench import Workbench
-from lather.ui.parts.theme import SMALL_PX, font, theme
+from lather.ui.parts.texts import draw
+from lather.ui.parts.theme import SMALL, font, theme
 
 KNOB_PX, GRIP_PX = 9.0, 16.0
 FULL_DRAG_PX = 160.0  # of the pen, from nothing to everything
@@ -84,10 +85,10 @@ class ProposalMark:
         painter.drawEllipse(box)
         painter.setPen(QPen(QColor(theme().accent), 3.0))
         painter.drawArc(box, 90 * 16, -round(360 * 16 * strength))
-        painter.setFont(font(SMALL_PX, QFont.Weight.DemiBold))
+        painter.setFont(font(SMALL, QFont.Weight.DemiBold))
         painter.setPen(QColor(255, 255, 255))
         text = QRectF(box.right() + 4, plate.top(), TURNED_PX - 4, plate.height())
-        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, f"{strength:.0%}")
+        draw(painter, text, f"{strength:.0%}")
 
     def _knob(self, ratio: float) -> QPointF | None:
         """At the upper right edge of the largest outline, inside of the view."""

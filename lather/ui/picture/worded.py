@@ -5,7 +5,8 @@ from __future__ import annotations
 from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter
 
-from lather.ui.parts.theme import SMALL_PX, font, theme
+from lather.ui.parts.texts import CENTRE, draw
+from lather.ui.parts.theme import SMALL, font, theme
 
 PADDING_PX = 6.0
 HEIGHT_PX = 20.0
@@ -13,7 +14,7 @@ HEIGHT_PX = 20.0
 
 def draw_tag(painter: QPainter, at: QPointF, text: str, *, warning: bool = False) -> None:
     """Text to the right of a point, centred on its height, kept inside the view."""
-    painter.setFont(font(SMALL_PX))
+    painter.setFont(font(SMALL))
     width = painter.fontMetrics().horizontalAdvance(text) + 2 * PADDING_PX
     view = painter.viewport()
     device = painter.device()
@@ -26,4 +27,4 @@ def draw_tag(painter: QPainter, at: QPointF, text: str, *, warning: bool = False
     painter.drawRoundedRect(box, 4, 4)
     painter.setBrush(Qt.BrushStyle.NoBrush)
     painter.setPen(QColor(theme().warning if warning else "#ffffff"))
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)
+    draw(painter, box, text, CENTRE)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtCore import QRectF, QSize
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
 
@@ -15,7 +15,8 @@ from lather.assist.proposal import MatchProposal, Measure
 from lather.core.tone.match import AreaColour, difference
 from lather.tools.advice import Advice
 from lather.ui.parts.ruler import Ruler
-from lather.ui.parts.theme import GAP_1, GAP_2, SMALL_PX, font, theme
+from lather.ui.parts.texts import TOP_LEFT, TOP_RIGHT, draw
+from lather.ui.parts.theme import GAP_1, GAP_2, SMALL, font, theme
 from lather.ui.parts.widgets import CommandButton, label
 
 SWATCH_PX = 34
@@ -107,15 +108,15 @@ class Swatches(QWidget):
             return
         assert match.outcome is not None
         painter = QPainter(self)
-        painter.setFont(font(SMALL_PX))
+        painter.setFont(font(SMALL))
         for row, (title, target) in enumerate((("now", match.target), ("proposed", match.outcome))):
             top = row * (SWATCH_PX + 18)
             half = self.width() / 2
             away = difference(target, match.reference)
             painter.setPen(QColor(theme().dim))
             text = QRectF(0, top, self.width(), 16)
-            painter.drawText(text, Qt.AlignmentFlag.AlignLeft, f"target {title}")
-            painter.drawText(text, Qt.AlignmentFlag.AlignRight, f"reference, {away:.1f} off")
+            draw(painter, text, f"target {title}", TOP_LEFT)
+            draw(painter, text, f"reference, {away:.1f} off", TOP_RIGHT)
             for x, colour in ((0.0, target), (half, match.reference)):
                 painter.fillRect(QRectF(x, top + 17, half, SWATCH_PX - 3), _colour(colour))
 

@@ -10,7 +10,7 @@ from lather.actions.workbench import Workbench
 from lather.assist.stages import in_order, title
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
-from lather.ui.parts.theme import BODY_PX, font, theme
+from lather.ui.parts.theme import BODY, font, theme
 from lather.ui.stages import table
 
 DOT_PX = 5.0
@@ -55,7 +55,7 @@ class StageTrack(QWidget):
     def places(self) -> list[tuple[Stage, QRectF]]:
         """Where each stage is drawn; the room left over is shared out between them."""
         stages = in_order()
-        metrics = QFontMetricsF(font(BODY_PX, QFont.Weight.Medium))
+        metrics = QFontMetricsF(font(BODY, QFont.Weight.Medium))
         widths = [
             metrics.horizontalAdvance(self._text(stage)) + 2 * DOT_PX + GAP_PX + 2 * PAD_PX
             for stage in stages
@@ -95,7 +95,7 @@ class StageTrack(QWidget):
         painter.setPen(QColor(t.accent if built else t.dim))
         painter.setBrush(QColor(t.accent) if built else Qt.BrushStyle.NoBrush)
         painter.drawEllipse(centre, DOT_PX - 1, DOT_PX - 1)
-        painter.setFont(font(BODY_PX, QFont.Weight.DemiBold if here else QFont.Weight.Normal))
+        painter.setFont(font(BODY, QFont.Weight.DemiBold if here else QFont.Weight.Normal))
         painter.setPen(QColor(t.text if built or here else t.dim))
         text = box.adjusted(PAD_PX + 2 * DOT_PX + GAP_PX, 0, 0, 0)
         painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, self._text(stage))

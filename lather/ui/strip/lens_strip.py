@@ -12,7 +12,7 @@ from lather.actions.workbench import Workbench
 from lather.document.state import JobState
 from lather.render.lenses.lens import Swatch
 from lather.render.lenses.table import LENSES
-from lather.ui.parts.theme import GAP_1, GAP_2, GAP_4, SMALL_PX, font, theme
+from lather.ui.parts.theme import GAP_1, GAP_2, GAP_4, SMALL, font, theme
 from lather.ui.parts.widgets import CommandButton, label
 
 # What can be set of a lens, by the commands that set it.
@@ -117,7 +117,7 @@ class Legend(QWidget):
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: ARG002
         painter = QPainter(self)
-        painter.setFont(font(SMALL_PX))
+        painter.setFont(font(SMALL))
         metrics = painter.fontMetrics()
         x, middle = 0.0, self.height() / 2
         for n, swatch in enumerate(self.swatches):

@@ -18,7 +18,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lather.core.adjust.curves import curve_through
 from lather.document.layers.parameters import LEAST_APART, LEVEL, Points
-from lather.ui.parts.theme import SMALL_PX, font, theme
+from lather.ui.parts.texts import CENTRE, RIGHT, draw
+from lather.ui.parts.theme import SMALL, font, theme
 
 HEIGHT_PX, FOOT_PX, MARGIN_PX = 128, 16, 6
 REACH = 0.5  # what is added at the upper and lower border
@@ -120,19 +121,17 @@ class DeviationRuler(QWidget):
 
     def _draw_figures(self, painter: QPainter) -> None:
         """Of the point picked last: where it is, and what it adds."""
-        painter.setFont(font(SMALL_PX))
+        painter.setFont(font(SMALL))
         painter.setPen(QColor(theme().dim))
         foot = QRectF(MARGIN_PX, self.height() - FOOT_PX, self.width() - 2 * MARGIN_PX, FOOT_PX)
-        centre = Qt.AlignmentFlag.AlignVCenter
         if self._picked is None:
-            painter.drawText(foot, centre, "dark")
-            painter.drawText(foot, centre | Qt.AlignmentFlag.AlignRight, "light")
-            painter.drawText(foot, centre | Qt.AlignmentFlag.AlignHCenter, "what it adds")
+            draw(painter, foot, "dark")
+            draw(painter, foot, "light", RIGHT)
+            draw(painter, foot, "what it adds", CENTRE)
             return
         x, y = self.points[self._picked]
         painter.setPen(QColor(theme().text))
-        painter.drawText(foot, centre | Qt.AlignmentFlag.AlignHCenter,
-                         f"at {100 * x:.0f} %:  {100 * (y - x):+.1f} %")  # fmt: skip
+        draw(painter, foot, f"at {100 * x:.0f} %:  {100 * (y - x):+.1f} %", CENTRE)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() != Qt.MouseButton.LeftButton:

@@ -21,7 +21,8 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lather.core.adjust.bracket import bracket_weight
 from lather.core.colour.lab import lab_to_srgb
-from lather.ui.parts.theme import SMALL_PX, font, theme
+from lather.ui.parts.texts import CENTRE, draw
+from lather.ui.parts.theme import SMALL, font, theme
 
 FIELD_PX, BAND_PX, MARKS_PX, MARGIN_PX = 46, 10, 16, 6
 SHOWN_L, SHOWN_CHROMA = 65.0, 42.0  # of the band
@@ -111,12 +112,12 @@ class HueRuler(QWidget):
         painter.drawImage(band, _band())
         self._draw_marks(painter, band)
         if not self.brackets:
-            painter.setFont(font(SMALL_PX))
+            painter.setFont(font(SMALL))
             painter.setPen(QColor(t.dim))
-            painter.drawText(field, Qt.AlignmentFlag.AlignCenter, "press here, or pick a colour")
+            draw(painter, field, "press here, or pick a colour", CENTRE)
 
     def _draw_marks(self, painter: QPainter, band: QRectF) -> None:
-        painter.setFont(font(SMALL_PX))
+        painter.setFont(font(SMALL))
         metrics = painter.fontMetrics()
         right = -1.0
         for name, hue in sorted(self.marks.items(), key=lambda mark: mark[1]):
@@ -132,7 +133,7 @@ class HueRuler(QWidget):
             right = left + width
             painter.setPen(QColor(theme().dim))
             place = QRectF(left, band.bottom() + 3, width + 2, MARKS_PX - 3)
-            painter.drawText(place, Qt.AlignmentFlag.AlignCenter, name)
+            draw(painter, place, name, CENTRE)
 
     def _handles(self, n: int) -> dict[str, QPointF]:
         middle, width = self.brackets[n]

@@ -15,7 +15,8 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from lather.ui.parts.theme import BODY_PX, SMALL_PX, font, theme
+from lather.ui.parts.texts import RIGHT, draw
+from lather.ui.parts.theme import BODY, SMALL, font, theme
 
 HEIGHT_PX, TITLE_PX, RAMP_PX, MARGIN_PX = 62, 18, 8, 6
 HANDLE_PX, CATCH_PX, STEP_L = 4.0, 10.0, 1.0
@@ -79,14 +80,12 @@ class SpanRuler(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: ARG002
         painter, t, field = QPainter(self), theme(), self._field
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(font(BODY_PX))
+        painter.setFont(font(BODY))
         painter.setPen(QColor(t.text))
         line = QRectF(0, 0, self.width(), TITLE_PX)
-        painter.drawText(line, Qt.AlignmentFlag.AlignVCenter, self._title)
-        painter.setFont(font(SMALL_PX))
-        painter.drawText(
-            line, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, self.figure
-        )
+        draw(painter, line, self._title)
+        painter.setFont(font(SMALL))
+        draw(painter, line, self.figure, RIGHT)
         painter.fillRect(field, QColor(t.groove))
         ramp = QRectF(field.left(), field.bottom() + 3, field.width(), RAMP_PX)
         shades = QLinearGradient(ramp.topLeft(), ramp.topRight())

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QPointF, QSize, Qt
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QHBoxLayout, QPushButton, QSizePolicy, QWidget
 
@@ -16,7 +16,8 @@ from lather.errors import LatherError
 from lather.render.worker import Executor
 from lather.tools.advice import Advice
 from lather.ui.layers.cards.rows import Card
-from lather.ui.parts.theme import SMALL_PX, font, theme
+from lather.ui.parts.texts import CENTRE, RIGHT, draw
+from lather.ui.parts.theme import SMALL, font, line_px, theme
 from lather.ui.parts.widgets import label
 
 if TYPE_CHECKING:
@@ -117,7 +118,7 @@ class Spectrum(QWidget):
             return
         painter, t = QPainter(self), theme()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        width, height = self.width(), self.height() - 14
+        width, height = self.width(), self.height() - line_px(SMALL)
         painter.fillRect(0, 0, width, height, QColor(t.groove))
         sigmas, left = self._radius.sigmas_px, self._radius.left
         low, high = sigmas[0], sigmas[-1]
@@ -136,14 +137,11 @@ class Spectrum(QWidget):
         painter.setBrush(QColor(t.accent))
         painter.drawEllipse(chosen, 3.5, 3.5)
         painter.setPen(QColor(t.dim))
-        painter.setFont(font(SMALL_PX))
-        painter.drawText(2, self.height() - 2, f"{low:g} px")
-        right = f"{high:.0f} px"
-        metrics = painter.fontMetrics()
-        painter.drawText(width - metrics.horizontalAdvance(right) - 2, self.height() - 2, right)
-        middle = "pores left in the tone"
-        x = (width - metrics.horizontalAdvance(middle)) // 2
-        painter.drawText(x, self.height() - 2, middle)
+        painter.setFont(font(SMALL))
+        foot = QRectF(2, height, width - 4, self.height() - height)
+        draw(painter, foot, f"{low:g} px")
+        draw(painter, foot, "pores left in the tone", CENTRE)
+        draw(painter, foot, f"{high:.0f} px", RIGHT)
 
 
 def make(bench: Workbench, executor: Executor) -> Card:

@@ -27,7 +27,8 @@ from lather.document.state import JobState
 from lather.render.worker import Executor
 from lather.ui.parts.face_map import HEIGHT_PX, FaceMap
 from lather.ui.parts.measured_aside import MeasuredAside
-from lather.ui.parts.theme import GAP_1, SMALL_PX, font, theme
+from lather.ui.parts.texts import RIGHT, draw
+from lather.ui.parts.theme import GAP_1, SMALL, font, theme
 from lather.ui.parts.widgets import label
 from lather.ui.stages.part import StagePart
 
@@ -179,7 +180,7 @@ class ScoreTable(QWidget):
             return
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(font(SMALL_PX))
+        painter.setFont(font(SMALL))
         t, figure, limits = theme(), self._figure, self._scores.limits
         pairs = {
             part: (figure.value(score, score.start), figure.value(score, score.now))
@@ -194,7 +195,7 @@ class ScoreTable(QWidget):
             top = n * ROW_PX + 2.0
             text = QRectF(0, top, names_px, ROW_PX)
             painter.setPen(QColor(t.text))
-            painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, where(part).capitalize())
+            draw(painter, text, where(part).capitalize())
             groove = QRectF(names_px, top + ROW_PX / 2 - 3, room, 6)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(t.groove))
@@ -212,8 +213,7 @@ class ScoreTable(QWidget):
             if limit is None:
                 told = f"{start:.1f} → {told}"
             place = QRectF(self.width() - figures_px, top, figures_px, ROW_PX)
-            right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
-            painter.drawText(place, right, ("! " if beyond else "") + told)
+            draw(painter, place, ("! " if beyond else "") + told, RIGHT)
 
     @staticmethod
     def _notch(painter: QPainter, groove: QRectF, share: float, colour: str) -> None:

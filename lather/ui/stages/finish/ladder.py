@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QWidget
 
 from lather.assist.check.check import Checked
 from lather.assist.check.lever import Lever
-from lather.ui.parts.theme import SMALL_PX, font, theme
+from lather.ui.parts.theme import SMALL, font, theme
 
 ROW_PX, BAR_PX = 36, 5
 LEVER_PX = 74
@@ -71,7 +71,7 @@ class Ladder(QWidget):
             painter.drawRoundedRect(QRectF(0.5, top + 0.5, width - 1, ROW_PX - 2), 4, 4)
         inner = QRectF(6, top + 3, width - 12, 15)
         ink = QColor(t.warning if row.is_beyond else t.dim if stale else t.text)
-        painter.setFont(font(SMALL_PX, QFont.Weight.Medium if chosen else QFont.Weight.Normal))
+        painter.setFont(font(SMALL, QFont.Weight.Medium if chosen else QFont.Weight.Normal))
         painter.setPen(QColor(t.dim if stale or row.reading.value is None else t.text))
         painter.drawText(inner, Qt.AlignmentFlag.AlignLeft, row.row.title)
         painter.setPen(ink)

@@ -16,7 +16,8 @@ from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.render.worker import Executor
 from lather.ui.parts.measured_aside import MeasuredAside
-from lather.ui.parts.theme import GAP_1, GAP_2, SMALL_PX, font, theme
+from lather.ui.parts.texts import TOP_LEFT, TOP_RIGHT, draw
+from lather.ui.parts.theme import GAP_1, GAP_2, SMALL, font, theme
 from lather.ui.parts.widgets import CommandButton, label
 from lather.ui.stages.part import StagePart
 
@@ -159,16 +160,16 @@ class DisplacementBars(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: ARG002
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(font(SMALL_PX))
+        painter.setFont(font(SMALL))
         t = theme()
         for n, (name, text, share, limit, beyond) in enumerate(self._rows):
             top = float(n * ROW_PX)
             line = QRectF(0, top, self.width(), 16)
             painter.setPen(QColor(t.text))
-            painter.drawText(line, Qt.AlignmentFlag.AlignLeft, name)
+            draw(painter, line, name, TOP_LEFT)
             painter.setPen(QColor(t.warning if beyond else t.text))
             told = f"! {text}" if beyond else text
-            painter.drawText(line, Qt.AlignmentFlag.AlignRight, told)
+            draw(painter, line, told, TOP_RIGHT)
             groove = QRectF(0, top + 17, self.width(), 4)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(t.groove))
@@ -228,14 +229,14 @@ class SymmetryMeter(QWidget):
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: ARG002
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setFont(font(SMALL_PX))
+        painter.setFont(font(SMALL))
         for n, one in enumerate(self._evenness):
             self._draw_row(painter, float(n * ROW_PX), one)
         t, top = theme(), float(len(self._evenness) * ROW_PX)
         painter.setPen(QColor(t.dim))
         row = QRectF(0, top, self.width(), 16)
-        painter.drawText(row, Qt.AlignmentFlag.AlignLeft, "right larger")
-        painter.drawText(row, Qt.AlignmentFlag.AlignRight, "left larger")
+        draw(painter, row, "right larger", TOP_LEFT)
+        draw(painter, row, "left larger", TOP_RIGHT)
 
     def _draw_row(self, painter: QPainter, top: float, one: Evenness) -> None:
         t, width = theme(), float(self.width())
@@ -244,14 +245,14 @@ class SymmetryMeter(QWidget):
         )
         line = QRectF(0, top, width, 16)
         painter.setPen(QColor(t.text))
-        painter.drawText(line, Qt.AlignmentFlag.AlignLeft, one.name.capitalize())
+        draw(painter, line, one.name.capitalize(), TOP_LEFT)
         painter.setPen(QColor(t.warning if warns else t.text))
         told = f"{one.start_mm:+.1f}"
         if one.verdict is not Verdict.AS_IT_WAS:
             told += f" → {one.now_mm:+.1f} mm {one.verdict.value}"
         else:
             told += " mm"
-        painter.drawText(line, Qt.AlignmentFlag.AlignRight, told.replace("-", "\u2212"))
+        draw(painter, line, told.replace("-", "\u2212"), TOP_RIGHT)
 
         def x(mm: float) -> float:
             return width / 2 * (1 + min(max(mm / MOST_MM, -0.97), 0.97))
