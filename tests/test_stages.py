@@ -120,7 +120,7 @@ class NobodyAsksTest(unittest.TestCase):
     def test_to_name_one_is_no_question(self) -> None:
         for source in (
             "layer = PixelLayer(stage=Stage.CLEAN)",
-            "bench.go_to_stage(Stage.FINISH)",
+            "bench.show_stage(Stage.FINISH)",
             "x = layer.stage is stage",
             "x = stage in stages_built()",
         ):

@@ -43,7 +43,6 @@ from lather.render.worker import Executor, SameThread
 from lather.settings.store import Settings
 from lather.tools.base import Hand
 from lather.tools.session import PenSession, Viewport
-from lather.tools.source import SourceGoes
 from lather.tools.starts import starting_size_px
 from lather.tools.table import tool
 
@@ -86,8 +85,7 @@ class Workbench:
         self.offer: Offer | None = None
         self.stays = False  # what was said last, until it is put away or was there for long
         self.proposals: dict[Stage, Pending] = {}  # that are looked at, each in its stage
-        self.hands, self.looks = Hands(settings), Looks()
-        self.walk, self.gauge = Walk(), Gauge()
+        self.hands, self.looks, self.walk, self.gauge = Hands(settings), Looks(), Walk(), Gauge()
         self.geometry: ViewGeometry | None = None
         self.stage = BEGINS_IN
         self.panning = False
@@ -184,11 +182,9 @@ class Workbench:
     def _on_pen_down(self, sample: PenSample) -> None:
         if self.keeper is not None:
             self.keeper.make_way()
-        hand = self.hand
-        aims = tool(hand.tool).uses_source and hand.source_goes is SourceGoes.FOLLOWING
-        if aims and hand.source is not None and hand.source.about is None:
-            about = self.layer_sight.under(sample.x, sample.y)
-            self.hands.set_source(replace(hand.source, about=about))
+        self.hands.use()
+        if self.hands.aims:
+            self.hands.aim(self.layer_sight.under(sample.x, sample.y))
 
     def change(
         self, name: str, edit: Callable[..., JobState], *args: Any, gesture: object = None,
@@ -323,19 +319,23 @@ class Workbench:
             self.looks_changed.emit()
 
     def go_to_stage(self, stage: Stage) -> None:
-        """Look at another stage: with the brush that it was left with, and its own proposal."""
+        """Go to a stage to work in it, with the tool last used there."""
+        self.hands.go_to_stage(stage)
+        self.start_hand()
+        self.show_stage(stage)
+
+    def show_stage(self, stage: Stage) -> None:
+        """Look at another stage and its own proposal; what is in the hand stays in it."""
+        self.hands.show_stage(stage)
         if stage is not self.stage:
             self.stage = stage
-            self.hands.go_to_stage(stage)
-            self.start_hand()
             self.stage_changed.emit()
             self.pending_changed.emit()
 
     def start_hand(self) -> None:
         """A tool that reshapes begins with a size of this face."""
-        tool_id = self.hand.tool
-        if self.job is not None and tool(tool_id).reshapes and self.hands.is_fresh(tool_id):
-            self.hands.start(tool_id, starting_size_px(tool_id, self.state))
+        if self.job is not None and self.hands.is_fresh:
+            self.hands.start(starting_size_px(self.hand.tool, self.state))
 
     # --- what is proposed ----------------------------------------------------------------
 

@@ -6,14 +6,18 @@ from dataclasses import dataclass
 
 from lather.document.layers.layer import Stage
 
-BY_HAND = (
-    "mend_spot", "mend_from_source", "copy_from_source", "graft", "outline", "grow_area", "mark",
-    "correct_region", "lighten", "darken", "paint_colour", "erase", "paint_back",
+COMMON = ("outline", "grow_area", "erase", "paint_back", "mark")  # of every stage
+MOST_OWN = 10  # of a stage: what a glance takes in
+MENDING = (
+    "mend_spot", "mend_from_source", "copy_from_source", "graft", "lighten", "darken",
+    "paint_colour", "correct_region",
 )  # fmt: skip
+EVENING = ("paint_colour", "copy_from_source", "graft", "correct_region")
 RESHAPING = (
-    "outline", "grow_area", "push", "gather", "swell", "turn", "ease_back", "calm", "hold",
-    "feature", "warp_area", "straighten",
+    "push", "gather", "swell", "turn", "ease_back", "calm", "hold", "feature", "warp_area",
+    "straighten",
 )  # fmt: skip
+LAST_TOUCHES = ("mend_spot", "copy_from_source", "lighten", "darken", "paint_colour")
 
 
 @dataclass(frozen=True)
@@ -23,32 +27,39 @@ class StageRow:
     Attributes
     ----------
     first : in the hand when the stage is gone to for the first time.
-    tools : that are offered, in order.
+    tools : its own, in order; those that all stages have (`COMMON`) come beside them. A stage
+        without any has no use for a brush: what is in the hand waits.
     """
 
-    first: str
-    tools: tuple[str, ...] = BY_HAND
+    first: str = ""
+    tools: tuple[str, ...] = ()
 
 
-# By the stage's value in files; `assist/stages.py` has the order of the stages.
+# By the stage's value in files; `assist/stages.py` has the order of the stages. Sculpt, Features
+# and Hair have the tools of Clean until they have their own.
 STAGES: dict[str, StageRow] = {
-    "brief": StageRow("mark"),
-    "clean": StageRow("mend_spot"),
-    "even": StageRow("paint_colour"),
-    "sculpt": StageRow("lighten"),
-    "features": StageRow("paint_colour"),
-    "hair": StageRow("copy_from_source"),
+    "brief": StageRow(),
+    "clean": StageRow("mend_spot", MENDING),
+    "even": StageRow("paint_colour", EVENING),
+    "sculpt": StageRow("lighten", MENDING),
+    "features": StageRow("paint_colour", MENDING),
+    "hair": StageRow("copy_from_source", MENDING),
     "shape": StageRow("push", RESHAPING),
-    "finish": StageRow("paint_back"),
-    "deliver": StageRow("paint_back"),
+    "finish": StageRow("paint_back", LAST_TOUCHES),
+    "deliver": StageRow(),
 }
-_OTHER = StageRow("mend_spot")  # a stage of a newer Lather
+_OTHER = StageRow("mend_spot", MENDING)  # a stage of a newer Lather
 
 
 def row(stage: Stage) -> StageRow:
     return STAGES.get(stage.value, _OTHER)
 
 
-def first_tool(stage: Stage) -> str:
-    """The id of the tool that is in the hand when a stage is gone to for the first time."""
-    return row(stage).first
+def has_brush(stage: Stage) -> bool:
+    """False for one in which nothing is painted."""
+    return bool(row(stage).tools)
+
+
+def offered(stage: Stage) -> tuple[str, ...]:
+    """The stage's own tools, and those of every stage."""
+    return (*row(stage).tools, *COMMON) if has_brush(stage) else ()

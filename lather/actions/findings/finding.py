@@ -184,7 +184,7 @@ def propose_mends(bench: Workbench) -> None:
     """All certain open findings of Clean, looked at before they are mended."""
     from lather.assist.clean.clean import propose_clean
 
-    bench.go_to_stage(Stage.CLEAN)
+    bench.show_stage(Stage.CLEAN)
     propose(bench, "Mending", lambda state, progress, cancel: propose_clean(
         state, progress=progress, cancel=cancel))  # fmt: skip
 

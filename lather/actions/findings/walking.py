@@ -14,10 +14,12 @@ PATCH_ON_SCREEN_PX = 420.0
 
 
 def look_at(bench: Workbench, finding: Finding) -> None:
-    """Centre the picture on a finding, with the advised tool and brush in the hand."""
+    """Centre the picture on a finding, with the advised tool and brush in the hand; one of another
+    stage leads there and leaves the hand alone."""
     from lather.core.survey.findings.advice import advice_for
 
-    bench.go_to_stage(Stage(finding.kind.stage))
+    led_away = finding.kind.stage != bench.stage.value
+    bench.show_stage(Stage(finding.kind.stage))
     _put_by(bench, finding)
     bench.walk.go_to(finding.id)
     wanted = CLOSE_ZOOM
@@ -25,7 +27,7 @@ def look_at(bench: Workbench, finding: Finding) -> None:
         wanted = min(wanted, PATCH_ON_SCREEN_PX / (2 * finding.reach_px))
     go_close(bench, Rect.around(finding.x, finding.y, 1), wanted)
     advice = advice_for(finding)
-    if advice is not None:
+    if advice is not None and not led_away:
         bench.hands.take_tool(advice.tool)
         if advice.tool == "copy_from_source":
             bench.hands.set_source_goes(SourceGoes.FRESH)

@@ -19,7 +19,7 @@ from lather.settings.store import Settings
 from lather.tools.base import Colour, Hand, ShapeHand
 from lather.tools.presets import BUILT_IN, LONGEST_NAME, Preset, presets_from
 from lather.tools.source import PickedSource, Reads, SourceGoes
-from lather.tools.stages import first_tool
+from lather.tools.stages import has_brush, row
 from lather.tools.table import TOOLS, tool
 
 SIZE_STEP = 1.15
@@ -40,12 +40,11 @@ class _OfStage:
     source_goes: SourceGoes
 
 
-@dataclass(frozen=True)
-class _Left:
-    """The tool in the hand and the brushes of all tools, as a stage was left."""
+def _brush_of(hand: Hand) -> _OfStage:
+    return _OfStage(hand.brush, hand.mode, hand.source_goes)
 
-    tool_id: str
-    hands: dict[str, _OfStage]
+
+_Brushes = dict[str, _OfStage]  # by tool
 
 
 class Hands:
@@ -71,7 +70,10 @@ class Hands:
         self._presets: dict[str, str] = {}  # the preset in use, by tool
         self._tool_id = TOOLS[0].id
         self._stage = BEGINS_IN
-        self._left: dict[Stage, _Left] = {}  # what each stage was left with
+        self.worked_in = BEGINS_IN  # the last stage that has a brush
+        self._left: dict[Stage, _Brushes] = {}  # as each stage was left
+        self._used: dict[Stage, str] = {}  # the tool last used, by stage
+        self._along: _Brushes = {}  # what came along into a stage: that tool's brush of the stage
         self._started: set[str] = set()
         self._on_mask = False
         self._reversed = False
@@ -104,39 +106,72 @@ class Hands:
         self._on_mask = False
         self._started.clear()
         self._left.clear()
+        self._used.clear()
+        self._along.clear()
         for tool_id, hand in self._hands.items():
             self._hands[tool_id] = replace(hand, back_to=None, source=None)
         self.changed.emit()
 
     def take_tool(self, tool_id: str) -> None:
+        if tool_id != self._tool_id:
+            self._put_back()
         self._tool_id = tool_id
         if self._on_mask and not tool(tool_id).works_on_mask:
             self._on_mask = False
+        self.use()
         self._become()
 
+    def use(self) -> None:
+        """What is in the hand is used in this stage: it is taken up when that is gone to again."""
+        self._used[self._stage] = self._tool_id
+
     def go_to_stage(self, stage: Stage) -> None:
-        """The brush of a stage stays there: another one has the tools that it was left with, or
-        begins with its own."""
+        """Take up the tool last used in a stage, at first its own, with its brush of that stage; in
+        one without a brush what is in the hand waits."""
+        if stage is not self._stage:
+            self._on_mask = False
+        self._change_stage(stage)
+        if has_brush(stage):
+            self._put_back()
+            self._tool_id = self._used.get(stage) or row(stage).first
+        self._become()
+
+    def show_stage(self, stage: Stage) -> None:
+        """Look at a stage; what is in the hand stays in it, with its brush."""
+        if stage is not self._stage:
+            self._change_stage(stage)
+            self._become()
+
+    def _change_stage(self, stage: Stage) -> None:
+        """Other tools than that in the hand have the brushes that the stage was left with, or
+        begin with their own."""
         if stage is self._stage:
             return
-        self._left[self._stage] = _Left(self._tool_id, {
-            tool_id: _OfStage(hand.brush, hand.mode, hand.source_goes)
-            for tool_id, hand in self._hands.items()
-        })  # fmt: skip
+        in_hand = _brush_of(self._hands[self._tool_id])
+        self._put_back()
+        self._left[self._stage] = {name: _brush_of(hand) for name, hand in self._hands.items()}
         self._stage = stage
+        if has_brush(stage):
+            self.worked_in = stage
         left = self._left.get(stage)
-        self._on_mask = False
-        self._tool_id = first_tool(stage) if left is None else left.tool_id
-        for tool_id, hand in self._hands.items():
-            entry = tool(tool_id)
-            of_stage = _OfStage(entry.brush, MendMode.ALL, SourceGoes.FOLLOWING)
-            if left is not None:
-                of_stage = left.hands[tool_id]
-            self._hands[tool_id] = replace(
-                hand, brush=of_stage.brush, mode=of_stage.mode, source_goes=of_stage.source_goes
-            )
+        for tool_id in self._hands:
+            own = _OfStage(tool(tool_id).brush, MendMode.ALL, SourceGoes.FOLLOWING)
+            self._set_brush_of(tool_id, own if left is None else left[tool_id])
+        self._along = {self._tool_id: _brush_of(self._hands[self._tool_id])}
+        self._set_brush_of(self._tool_id, in_hand)
         self._own.clear()
-        self._become()
+
+    def _put_back(self) -> None:
+        """What came along with the hand has the stage's own brush again."""
+        for tool_id, brush in self._along.items():
+            self._set_brush_of(tool_id, brush)
+        self._along.clear()
+
+    def _set_brush_of(self, tool_id: str, of_stage: _OfStage) -> None:
+        self._hands[tool_id] = replace(
+            self._hands[tool_id], brush=of_stage.brush, mode=of_stage.mode,
+            source_goes=of_stage.source_goes,
+        )  # fmt: skip
 
     def set_reversed(self, is_reversed: bool) -> None:
         """With the same brush the tool does the reverse, if it has one."""
@@ -191,6 +226,18 @@ class Hands:
         """Where all source tools take from."""
         self._for_all(source=source)
 
+    @property
+    def aims(self) -> bool:
+        """The source goes with the brush, and does not know yet from where."""
+        hand = self.hand
+        goes_along = tool(hand.tool).uses_source and hand.source_goes is SourceGoes.FOLLOWING
+        return goes_along and hand.source is not None and hand.source.about is None
+
+    def aim(self, about: tuple[float, float]) -> None:
+        """Where the brush is as the source begins to go with it."""
+        assert self.hand.source is not None
+        self.set_source(replace(self.hand.source, about=about))
+
     def set_source_goes(self, goes: SourceGoes) -> None:
         self._become(source_goes=goes)
 
@@ -228,12 +275,14 @@ class Hands:
         """How all reshape tools work."""
         self._for_all(shape=shape)
 
-    def is_fresh(self, tool_id: str) -> bool:
-        """True until a tool was given a size for this job."""
-        return tool_id not in self._started
+    @property
+    def is_fresh(self) -> bool:
+        """True for a tool that reshapes until it was given a size for this job."""
+        return tool(self.hand.tool).reshapes and self.hand.tool not in self._started
 
-    def start(self, tool_id: str, size_px: float) -> None:
-        """Give a tool the size that it begins this job with."""
+    def start(self, size_px: float) -> None:
+        """Give the tool in hand the size that it begins this job with."""
+        tool_id = self.hand.tool
         self._started.add(tool_id)
         hand = self._hands[tool_id]
         self._hands[tool_id] = replace(hand, brush=replace(hand.brush, size_px=size_px))

@@ -8,6 +8,7 @@ from lather.actions.workbench import Workbench
 from lather.assist import stages
 from lather.core.rect import Rect
 from lather.document.layers.layer import Stage
+from lather.tools.stages import has_brush
 
 ZOOM_STEP, CLOSE_ZOOM = 1.25, 1.0
 
@@ -17,6 +18,11 @@ def go_close(bench: Workbench, rect: Rect, least_zoom: float = CLOSE_ZOOM) -> No
     if bench.geometry is not None and bench.geometry.zoom < least_zoom:
         bench.zoom_to(least_zoom)
     bench.centre_on(rect)
+
+
+def pans(bench: Workbench) -> bool:
+    """The pen moves the picture: its key is down, or the stage has no brush."""
+    return bench.panning or not has_brush(bench.stage)
 
 
 def _zoom(zoom: float) -> Run:

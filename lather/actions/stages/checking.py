@@ -113,7 +113,7 @@ def _about(state: JobState) -> tuple[object, ...]:
 
 def go_to_check(bench: Workbench) -> None:
     """The ladder, with all measures of what there is now."""
-    bench.go_to_stage(Stage.FINISH)
+    bench.show_stage(Stage.FINISH)
     if is_surveyed(bench) and not bench.gauge.is_fresh(bench.state):
         after_stroke(bench, lambda: check_all(bench, by_itself=True))
 
@@ -151,7 +151,7 @@ def _step(by: int) -> Run:
             return
         ids = [row.row.id for row in check.rows]
         at = ids.index(bench.gauge.row_id) if bench.gauge.row_id in ids else -1
-        bench.go_to_stage(Stage.FINISH)
+        bench.show_stage(Stage.FINISH)
         look_at_row(bench, ids[(at + by) % len(ids)])
 
     return run

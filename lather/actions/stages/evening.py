@@ -72,7 +72,7 @@ def look_at_part(bench: Workbench, part: Part) -> None:
 
 def _in_even(run: Run) -> Run:
     def go(bench: Workbench) -> None:
-        bench.go_to_stage(STAGE)
+        bench.show_stage(STAGE)
         run(bench)
 
     return go

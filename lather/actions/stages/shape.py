@@ -14,6 +14,7 @@ from lather.actions.workbench import Workbench
 from lather.document.layers.layer import Stage
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.reshapes import add_reshape
+from lather.tools.stages import has_brush
 from lather.tools.table import tool
 
 SPEED_STEP = 1.25
@@ -22,9 +23,12 @@ REGION_HELP = "The region is the one that the region lens shows."
 
 
 def take(bench: Workbench, tool_id: str) -> None:
-    """Take a tool; one that reshapes with a size of this face when first taken, and its stage."""
+    """Take a tool; one that reshapes with a size of this face when first taken, and its stage. From
+    a stage without a brush it goes back to the one worked in last."""
     if tool(tool_id).reshapes:
-        bench.go_to_stage(Stage.SHAPE)
+        bench.show_stage(Stage.SHAPE)
+    elif not has_brush(bench.stage):
+        bench.show_stage(bench.hands.worked_in)
     bench.hands.take_tool(tool_id)
     bench.start_hand()
 

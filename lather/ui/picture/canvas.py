@@ -26,6 +26,7 @@ from lather.actions.hand.feature_watch import FeatureWatch
 from lather.actions.hand.rim_watch import RimWatch
 from lather.actions.hand.source import pick_at
 from lather.actions.looking.under import at_place
+from lather.actions.looking.view import pans
 from lather.actions.workbench import Workbench
 from lather.core.arrays import ByteImage
 from lather.core.brush.stroke import PenSample
@@ -139,8 +140,8 @@ class Canvas(QWidget):
         self.update()
 
     def _on_hand_changed(self) -> None:
-        hidden = self.bench.job is None or self.bench.panning
-        shape = Qt.CursorShape.OpenHandCursor if self.bench.panning else Qt.CursorShape.ArrowCursor
+        hidden = self.bench.job is None or pans(self.bench)
+        shape = Qt.CursorShape.OpenHandCursor if pans(self.bench) else Qt.CursorShape.ArrowCursor
         self.setCursor(shape if hidden else Qt.CursorShape.BlankCursor)
         look = self.bench.looks.through(self.bench.hand.region)
         if self.tiles is not None and self.tiles.look_through != look:
@@ -251,7 +252,7 @@ class Canvas(QWidget):
         self._move_cursor(event.position())
         if event.type() != QEvent.Type.TabletMove:  # a pen that hovers leaves the mouse alone
             self._tablet_in_use = event.type() == QEvent.Type.TabletPress
-        if self.bench.panning or self._pan_from is not None:
+        if pans(self.bench) or self._pan_from is not None:
             self._pan(event.type() == QEvent.Type.TabletRelease, event.position())
             return
         if self._grips.busy:
@@ -273,7 +274,7 @@ class Canvas(QWidget):
         if self._tablet_in_use:
             return
         self.bench.hands.set_erasing(False)
-        if event.button() == Qt.MouseButton.MiddleButton or self.bench.panning:
+        if event.button() == Qt.MouseButton.MiddleButton or pans(self.bench):
             self._pan_from = event.position()
         elif event.button() == Qt.MouseButton.LeftButton:
             self._readings.begin()

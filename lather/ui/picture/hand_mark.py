@@ -8,6 +8,7 @@ from PyQt6.QtCore import QPointF, QRect
 from PyQt6.QtGui import QPainter
 
 from lather.actions.hand.rim_watch import RimWatch
+from lather.actions.looking.view import pans
 from lather.actions.workbench import Workbench
 from lather.render.screen.view import ViewTiles
 from lather.render.worker import Executor
@@ -46,7 +47,7 @@ class HandMark:
         self._shape.draw(painter, cursor, ratio)
         self._trail.draw(painter, bench, ratio)
         draw_source(painter, bench, cursor, ratio)
-        if cursor is None or bench.panning:
+        if cursor is None or pans(bench):
             return
         hovers = session is not None and not session.busy
         if hovers:
