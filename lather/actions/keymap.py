@@ -7,9 +7,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
-from typing import Any, Protocol
+from typing import Any, Protocol, TypeVar
 
 from lather.actions.stages.table import STAGES
+from lather.assist.stages import title
+from lather.document.layers.layer import Stage
 from lather.errors import UsageError
 from lather.names import KEY
 from lather.settings.store import Settings
@@ -25,17 +27,20 @@ class Named(Protocol):
     def title(self) -> str: ...
 
 
+A = TypeVar("A", bound=Named)
+
 LOGIC = (
     "A bare key is for the brush or the eye; Shift takes its sibling, and Alt says how the brush "
     "works.",
-    "Seven keys, held down, open a plane of one subject each, in which a letter means what it "
-    "means everywhere: D makes, F shows, G takes away, W and E are less and more, T turns over, Q "
-    "is as it was, A and S look to the side.",
+    "Seven keys, held down, open a plane of one subject each (that of F is the stage at hand), in "
+    "which a letter means what it means everywhere: D makes, F shows, G takes away, W and E are "
+    "less and more, T turns over, Q is as it was, A and S look to the side.",
 )
 PLANES = {
     "Space": "findings", "C": "the source", "R": "areas", "X": "layers", "B": "masks",
-    "V": "the view", "F": "the shape",
+    "V": "the view", "F": "the stage",
 }  # fmt: skip
+STAGE_PLANE = "F"
 
 KEYS: dict[str, tuple[str, ...]] = {
     # What the desktop's own conventions say.
@@ -156,6 +161,7 @@ KEYS: dict[str, tuple[str, ...]] = {
     "layer.rename": ("X+Q",),
     "layer.lock": ("X+V",),
     "layer.limits": ("X+B",),
+    "layer.card": ("X+C",),
     # Masks.
     "mask.add": ("B+D",),
     "mask.add_hidden": ("B+S",),
@@ -171,26 +177,6 @@ KEYS: dict[str, tuple[str, ...]] = {
     "mask.from_lightness": ("B+1",),
     "mask.from_colours": ("B+2",),
     "mask.from_change": ("B+3",),
-    # The shape.
-    "tool.push": ("F+D",),
-    "tool.gather": ("F+W",),
-    "tool.swell": ("F+E",),
-    "tool.turn": ("F+A",),
-    "tool.calm": ("F+S",),
-    "tool.ease_back": ("F+Q",),
-    "tool.hold": ("F+B",),
-    "shape.clear_hold": ("F+G",),
-    "shape.mirrored": ("F+T",),
-    "tool.warp_area": ("F+R",),
-    "tool.feature": ("F+X",),
-    "tool.straighten": ("F+C",),
-    "lens.moved": ("F+V",),
-    "lens.stretched": ("F+Z",),
-    "shape.keep_straight": ("F+1",),
-    "shape.even_other": ("F+2",),
-    "shape.hold_region": ("F+3",),
-    "shape.slower": ("F+4",),
-    "shape.faster": ("F+5",),
     # The check.
     "check.show": ("Shift+C",),
     "check.next": ("Alt+X",),
@@ -239,15 +225,50 @@ def planes(pen_hand: str) -> dict[str, str]:
 
 def default_keys(command_id: str, pen_hand: str) -> tuple[str, ...]:
     """The keys of a command for a person with the pen in that hand, unless changed."""
-    keys = KEYS.get(command_id) or _of_stage(command_id)
+    keys = (*KEYS.get(command_id, ()), *_to_stage(command_id))
+    keys += tuple(dict.fromkeys(_in_plane(letter) for _, letter in _letters(command_id)))
     return tuple(map(mirrored_key, keys)) if pen_hand == "left" else keys
 
 
-def _of_stage(command_id: str) -> tuple[str, ...]:
+def stages_where(command_id: str, key: str, settings: Settings) -> tuple[str, ...]:
+    """The stages in which alone a key is a command's; none for a key that is everywhere."""
+    if command_id in _own(settings):
+        return ()
+    as_pressed = mirrored_key if settings["pen_hand"] == "left" else str
+    return tuple(name for name, letter in _letters(command_id)
+                 if as_pressed(_in_plane(letter)) == key)  # fmt: skip
+
+
+def commands_in(
+    stage: str, actions: Iterable[A], settings: Settings
+) -> dict[str, A]:
+    """What each key does in a stage; a person's own keys come before all others."""
+    own = _own(settings)
+    found: dict[str, A] = {}
+    chosen: dict[str, A] = {}
+    for action in actions:
+        for key in keys_of(action, settings):
+            where = stages_where(action.id, key, settings)
+            if not where or stage in where:
+                (chosen if action.id in own else found)[key] = action
+    return {**found, **chosen}
+
+
+def _to_stage(command_id: str) -> tuple[str, ...]:
     """The key in the row of the stage that a command goes to."""
     group, _, name = command_id.partition(".")
     key = STAGES[name].key if group == "stage" and name in STAGES else ""
     return (key,) if key else ()
+
+
+def _letters(command_id: str) -> list[tuple[str, str]]:
+    """The stages that have a command in their plane, each with its letter there."""
+    return [(name, letter) for name, row in STAGES.items()
+            for letter, named in row.letters.items() if named == command_id]  # fmt: skip
+
+
+def _in_plane(letter: str) -> str:
+    return f"{STAGE_PLANE}+{letter}"
 
 
 def keys_of(action: Named, settings: Settings) -> tuple[str, ...]:
@@ -259,6 +280,15 @@ def keys_for(command_id: str, settings: Settings) -> tuple[str, ...]:
     """The same, of the command of that id."""
     own = _own(settings).get(command_id)
     return default_keys(command_id, settings["pen_hand"]) if own is None else own
+
+
+def keys_told(action: Named, settings: Settings) -> tuple[str, ...]:
+    """The same for a person to read: with the stage of those that only one stage has."""
+    told = []
+    for key in keys_of(action, settings):
+        where = " and ".join(map(title, map(Stage, stages_where(action.id, key, settings))))
+        told.append(f"{key} in {where}" if where else key)
+    return tuple(told)
 
 
 def with_keys(text: str, settings: Settings) -> str:

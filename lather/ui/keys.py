@@ -10,8 +10,9 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from lather.actions.action import Action
-from lather.actions.keymap import keys_of, planes
+from lather.actions.keymap import commands_in, planes
 from lather.actions.workbench import Workbench
+from lather.document.layers.layer import Stage
 from lather.ui.parts.key_names import name_of
 from lather.ui.parts.typing_fields import keeps_key, takes_text
 from lather.ui.parts.widgets import run_action
@@ -33,7 +34,7 @@ class Keys(QObject):
         self._held: dict[int, Action] = {}
         self._plane: tuple[int, str] | None = None  # the key held, and its name
         self._waiting: Action | None = None  # of the plane's own key
-        self._by_key: dict[str, Action] = {}
+        self._by_stage: dict[Stage, dict[str, Action]] = {}  # by key
         bench.settings.changed.connect(self._on_setting_changed)
         self.reset()
         application = QApplication.instance()
@@ -41,11 +42,15 @@ class Keys(QObject):
         application.installEventFilter(self)
 
     def reset(self) -> None:
-        settings = self._bench.settings
-        self._planes = planes(settings["pen_hand"])
-        self._by_key = {
-            key: action for action in self._actions.values() for key in keys_of(action, settings)
-        }
+        self._planes = planes(self._bench.settings["pen_hand"])
+        self._by_stage.clear()
+
+    def _command(self, key: str) -> Action | None:
+        """What a key does in the stage at hand."""
+        stage, settings = self._bench.stage, self._bench.settings
+        if stage not in self._by_stage:
+            self._by_stage[stage] = commands_in(stage.value, self._actions.values(), settings)
+        return self._by_stage[stage].get(key)
 
     def close_view(self) -> None:
         application = QApplication.instance()
@@ -82,7 +87,7 @@ class Keys(QObject):
         name = name_of(event)
         if self._plane is not None:
             return self._pressed_in_plane(event, name)
-        action = self._by_key.get(name)
+        action = self._command(name)
         if name in self._planes:
             self._plane = event.key(), name
             if action is None or action.release is None:
@@ -97,7 +102,7 @@ class Keys(QObject):
         """A key while that of a plane is down; what is none of the plane's does nothing."""
         assert self._plane is not None
         self._waiting = None
-        action = self._by_key.get(f"{self._plane[1]}+{name}") if name else None
+        action = self._command(f"{self._plane[1]}+{name}") if name else None
         if action is not None:
             self._run(action, event)
         return True

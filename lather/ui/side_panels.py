@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QScrollArea, QSplitter, QWidget
 from lather.settings.store import Settings
 
 HANDLE_PX = 6
-LEAST_LEFT_PX, LEAST_RIGHT_PX, LEAST_HEIGHT_PX = 196, 260, 200
+LEAST_LEFT_PX, LEAST_HEIGHT_PX = 196, 200
 
 
 class SidePanels(QSplitter):
@@ -20,8 +20,8 @@ class SidePanels(QSplitter):
         super().__init__(Qt.Orientation.Horizontal)
         self._settings = settings
         self.setHandleWidth(HANDLE_PX)
-        for panel, least_px in ((left, LEAST_LEFT_PX), (None, 0), (right, LEAST_RIGHT_PX)):
-            self.addWidget(middle if panel is None else _Scrolling(panel, least_px))
+        for panel in (_Scrolling(left, LEAST_LEFT_PX), middle, right):
+            self.addWidget(panel)
         self.setCollapsible(1, False)
         self.setStretchFactor(1, 1)
         self.splitterMoved.connect(self._on_dragged)

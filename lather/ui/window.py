@@ -31,23 +31,23 @@ from lather.names import readable
 from lather.paths import ASSETS
 from lather.render.worker import Executor
 from lather.ui.dialogs.asker import WindowAsker
-from lather.ui.hand.tool_card import ToolCard
+from lather.ui.hand.hand_panel import HandPanel
 from lather.ui.keys import Keys
-from lather.ui.layers.layer_card import LayerCard
 from lather.ui.layers.layer_panel import LayerPanel
 from lather.ui.pages import Pages
 from lather.ui.parts.theme import GAP_2, GAP_4
-from lather.ui.parts.widgets import CommandButton, IconButton, label, line, run_action
+from lather.ui.parts.widgets import CommandButton, IconButton, label, run_action
 from lather.ui.picture.canvas import Canvas
 from lather.ui.picture.hint import Hint
 from lather.ui.picture.message_bar import MessageBar
+from lather.ui.right_column import RightColumn
 from lather.ui.side_panels import SidePanels
 from lather.ui.stages.stage_track import StageTrack
 from lather.ui.stages.worklist import Worklist
 from lather.ui.strip.check_strip import CheckStrip
 from lather.ui.strip.lens_strip import LensStrip
 
-TOP_PX, LENSES_PX, BOTTOM_PX, LAYERS_PX = 52, 30, 50, 136
+TOP_PX, LENSES_PX, BOTTOM_PX = 52, 30, 50
 DEFAULT_SIZE = (1280, 800)
 CLOCK_MS = 250
 
@@ -69,8 +69,8 @@ class MainWindow(QMainWindow):
         self.worklist = Worklist(bench, self.actions_by_id, view_executor)
         self.canvas = Canvas(bench, view_executor)
         self.pages = Pages(bench, self.actions_by_id, self.canvas)
-        self.tool_card = ToolCard(bench, self.actions_by_id)
-        self.layer_card = LayerCard(bench, view_executor)
+        self.hand = HandPanel(bench, self.actions_by_id, view_executor)
+        self.tool_card, self.layer_card = self.hand.tool_card, self.hand.layer_card
         self.layers = LayerPanel(bench, self.actions_by_id)
         self.lenses = LensStrip(bench, self.actions_by_id)
         self.checks = CheckStrip(bench, self.actions_by_id, view_executor)
@@ -150,9 +150,9 @@ class MainWindow(QMainWindow):
         self.bench.job_opened.disconnect(self._follow_saved)
         self.bench.job_changed.disconnect(self._on_job_changed)
         self.bench.settings.changed.disconnect(self._on_setting_changed)
-        for view in (self.stages, self.worklist, self.pages, self.canvas, self.tool_card,
-                     self.layer_card, self.layers, self.lenses, self.checks, self.messages,
-                     self.hint, self.keys, self.panels):
+        for view in (self.stages, self.worklist, self.pages, self.canvas, self.hand,
+                     self.layers, self.lenses, self.checks, self.messages,
+                     self.hint, self.keys, self.panels, self.right):
             view.close_view()
 
     def _restore(self) -> None:
@@ -167,16 +167,8 @@ class MainWindow(QMainWindow):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         column.addWidget(self._top())
-        hand = QWidget()
-        rows = QVBoxLayout(hand)
-        rows.setContentsMargins(0, 0, 0, 0)
-        rows.setSpacing(0)
-        rows.addWidget(self.tool_card)
-        rows.addWidget(line())
-        rows.addWidget(self.layer_card)
-        rows.addWidget(self.layers, 1)
-        self.layers.setMinimumHeight(LAYERS_PX)
-        self.panels = SidePanels(self.bench.settings, self.worklist, self.pages, hand)
+        self.right = RightColumn(self.bench.settings, self.hand, self.layers)
+        self.panels = SidePanels(self.bench.settings, self.worklist, self.pages, self.right)
         column.addWidget(self.panels, 1)
         self.lenses.setFixedHeight(LENSES_PX)
         column.addWidget(self.lenses)

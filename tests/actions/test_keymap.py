@@ -10,14 +10,18 @@ from lather.actions.keymap import (
     LOGIC,
     PLANES,
     change_key,
+    commands_in,
     default_keys,
     keys_of,
+    keys_told,
     mirrored_key,
     parts_of,
     plane_of,
     planes,
     reset_keys,
+    stages_where,
 )
+from lather.actions.stages.table import STAGES
 from lather.actions.table import MENUS, all_actions
 from lather.errors import UsageError
 from lather.paths import SOURCE_TREE
@@ -39,13 +43,24 @@ class MapTest(Case):
     def test_every_key_is_that_of_one_command_for_either_hand(self) -> None:
         self.assertLessEqual(set(KEYS), set(self.actions))
         for hand in ("right", "left"):
+            settings = Settings()
+            settings.set("pen_hand", hand)
             keys = [key for action_id in self.actions for key in default_keys(action_id, hand)]
-            self.assertEqual(sorted(keys), sorted(set(keys)), hand)
+            of_stages = [key for key in keys if key[:2] in ("F+", "J+")]
+            rest = [key for key in keys if key not in of_stages]
+            self.assertEqual(sorted(rest), sorted(set(rest)), hand)
+            self.assertGreater(len(of_stages), len(set(of_stages)))
+            for stage, row in STAGES.items():
+                here = commands_in(stage, self.actions.values(), settings)
+                letters = {key[2:]: action.id for key, action in here.items() if key in of_stages}
+                wanted = {mirrored_key(letter) if hand == "left" else letter: name
+                          for letter, name in row.letters.items()}  # fmt: skip
+                self.assertEqual(letters, wanted)
+                self.assertEqual({key: here[key].id for key in rest}.keys(), set(rest))
 
     def test_planes_hold_their_own_subject(self) -> None:
         subjects = {"findings": "Finding", "the source": "Source", "areas": "Area",
-                    "layers": "Layer", "masks": "Mask", "the view": "View",
-                    "the shape": "Shape"}  # fmt: skip
+                    "layers": "Layer", "masks": "Mask", "the view": "View"}  # fmt: skip
         for action in self.actions.values():
             for key in KEYS.get(action.id, ()):
                 plane = plane_of(key)
@@ -60,12 +75,14 @@ class MapTest(Case):
     def test_a_letter_means_the_same_everywhere(self) -> None:
         """Makes, takes away, less, more, turned over: by the words of the commands."""
         same = {
-            "G": r"delete|remove|clear|erase|paint_back|cut_free",
-            "W": r"smaller|softer|less|lower|shrink|gather",
+            "G": r"delete|remove|clear|erase|paint_back|cut_free|forget",
+            "W": r"smaller|softer|less|lower|shrink|gather|shine|lever",
             "E": r"larger|harder|more|raise|grow|next_region|mend_all|swell",
-            "T": r"mirror|invert|other_source|ungroup",
+            "T": r"mirror|invert|other_source|ungroup|blind",
         }
-        for name, keys in KEYS.items():
+        in_planes = [(name, (f"F+{letter}",)) for row in STAGES.values()
+                     for letter, name in row.letters.items()]  # fmt: skip
+        for name, keys in (*KEYS.items(), *in_planes):
             for key in keys:
                 letter = parts_of(key)[-1]
                 if letter in same and "Ctrl" not in key:
@@ -95,9 +112,11 @@ class MapTest(Case):
         page = (SOURCE_TREE / "docs" / "shortcuts.md").read_text(encoding="utf-8")
         for sentence in LOGIC:
             self.assertIn(sentence, page)
+        hands = [Settings(), Settings()]
+        hands[1].set("pen_hand", "left")
         for action in self.actions.values():
             self.assertIn(action.menu, MENUS)
-            right, left = (", ".join(default_keys(action.id, hand)) for hand in ("right", "left"))
+            right, left = (", ".join(keys_told(action, hand)) for hand in hands)
             self.assertIn(f"| {action.title} | {right} | {left} | {action.help} |", page)
 
 
@@ -136,6 +155,23 @@ class ChangeTest(Case):
         self.change("layer.new", "D")
         self.assertEqual(self.keys("layer.new"), ("D",))
 
+    def test_a_key_in_the_plane_of_a_stage_is_told_with_it_and_yields_to_the_person_s(self) -> None:
+        even = self.actions["even.shine"]
+        self.assertEqual(keys_told(even, self.settings), ("F+W in Even",))
+        with self.assertRaisesRegex(UsageError, "it is the key of"):
+            self.change("layer.new", "F+W")
+        self.change("layer.new", "F+K")
+        self.change("tool.push", "F+N")
+        for stage in STAGES:
+            here = commands_in(stage, self.actions.values(), self.settings)
+            self.assertEqual((here["F+K"].id, here["F+N"].id), ("layer.new", "tool.push"))
+        self.assertNotIn("F+D", self.keys("tool.push"))
+        # A person's own of an earlier Lather, which a stage has a letter for by now.
+        self.settings.set("keys", [{"command": "layer.new", "keys": ["F+D"]}])
+        for stage in STAGES:
+            here = commands_in(stage, self.actions.values(), self.settings)
+            self.assertEqual(here["F+D"].id, "layer.new")
+
     def test_the_key_of_a_plane_may_go_back_to_its_own_command(self) -> None:
         self.change("finding.next", "N")
         self.change("finding.next", "Space")
@@ -152,7 +188,7 @@ class ChangeTest(Case):
 
     @given(st.lists(st.tuples(
         st.sampled_from([action.id for action in all_actions()]),
-        st.sampled_from(["N", "M", "D", "X+D", "X", "Space", "Ctrl+S", "F5", None]),
+        st.sampled_from(["N", "M", "D", "X+D", "X", "Space", "Ctrl+S", "F5", "F+D", "F+K", None]),
     ), max_size=12))  # fmt: skip
     def test_whatever_is_changed_no_key_is_bound_twice(self, changes) -> None:
         settings = Settings()
@@ -161,5 +197,7 @@ class ChangeTest(Case):
                 change_key(self.actions.values(), settings, self.actions[name], key)
             except UsageError:
                 continue
-        keys = [key for action in self.actions.values() for key in keys_of(action, settings)]
-        self.assertEqual(len(keys), len(set(keys)))
+        for stage in STAGES:
+            keys = [key for action in self.actions.values() for key in keys_of(action, settings)
+                    if stage in (stages_where(action.id, key, settings) or (stage,))]  # fmt: skip
+            self.assertEqual(len(keys), len(set(keys)), stage)

@@ -66,6 +66,10 @@ def _more(attribute: str, steps: int) -> Run:
 
 
 ACTIONS = (
+    Action("brush.more", "More of the brush",
+           "Unfold what is set more rarely: presets, spacing, source and pen.", "Tool",
+           lambda bench: bench.settings.set("more_of_hand", not bench.settings["more_of_hand"]),
+           checked=lambda bench: bool(bench.settings["more_of_hand"])),
     *(
         Action(
             f"tool.{entry.id}",

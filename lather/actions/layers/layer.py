@@ -25,6 +25,7 @@ from lather.document.state import JobState
 from lather.errors import EditError
 from lather.render.area import area_on
 from lather.render.space import seen_space
+from lather.tools.base import Tool
 
 Edit = Callable[..., JobState]
 
@@ -133,6 +134,18 @@ _has_span = above_photo & When.that(
 )
 
 
+_has_settings = has_job & When.that(
+    lambda bench: isinstance(bench.state.active, ComputedLayer)
+    or not bench.state.active.limits.are_open or bench.looks.limits,
+    "the layer has nothing to set: its strength and mode are in its row",
+)
+
+
+def _show_limits(bench: Workbench) -> None:
+    shown = not bench.looks.limits
+    bench.look(limits=shown, card=shown or bench.looks.card)
+
+
 def _from_change(bench: Workbench) -> None:
     given = bench.ask.text("Mask from change", "Changed by more than (L*)", "2")
     if given is None:
@@ -165,6 +178,14 @@ def _steepen(bench: Workbench) -> None:
     layer_id = bench.state.active_id
     change_aside(bench, "Steepen mask", lambda state, cancel: masks.steepened(
         state, layer_id, cancel))  # fmt: skip
+
+
+def takes_no_paint(bench: Workbench, entry: Tool | None = None) -> bool:
+    """Nothing is painted on the active layer itself, by that tool or at all."""
+    layer = bench.state.active if bench.job is not None else None
+    computed = isinstance(layer, ComputedLayer) and not layer.planes
+    makes_layer = entry is not None and entry.makes_layer
+    return computed and not makes_layer and not bench.hands.on_mask
 
 
 def _add_computed(kind: type[ComputedLayer]) -> Action:
@@ -290,8 +311,12 @@ ACTIONS = (
            _from_change, enabled=above_photo),
     Action("layer.limits", "Limits of the layer",
            "Where it shows without a mask: a span of lightness, regions of the portrait.", "Layer",
-           lambda bench: bench.look(limits=not bench.looks.limits), "limits",
+           _show_limits, "limits",
            enabled=above_photo, checked=lambda bench: bench.looks.limits),
+    Action("layer.card", "Settings of the layer, or brush",
+           "What can be set of the active layer, in the place of the brush; again: the brush.",
+           "Layer", lambda bench: bench.look(card=not bench.looks.card), enabled=_has_settings,
+           checked=lambda bench: bench.looks.card),
     Action("mask.remove", "Remove mask", "The layer shows everywhere again.", "Mask",
            _remove_mask, enabled=has_mask),
 )

@@ -35,6 +35,7 @@ class Looks:
     red_percent: float = 40.0  # of the lens in black and white
     deviation_of: str = LIGHTNESS  # of the blotch lens
     limits: bool = False  # those of the active layer are open to be set
+    card: bool = False  # of the active layer, before the brush
     handles: bool = False  # face handles are shown and can be dragged
     all_findings: bool = False  # every finding's mark in full, while a key is down
     peek: Peek = Peek.NONE

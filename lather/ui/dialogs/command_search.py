@@ -16,7 +16,7 @@ from PyQt6.QtWidgets import (
 )
 
 from lather.actions.action import Action
-from lather.actions.keymap import keys_of
+from lather.actions.keymap import keys_told
 from lather.actions.workbench import Workbench
 from lather.ui.parts.theme import GAP_2, GAP_3
 from lather.ui.parts.widgets import hint_of, run_action
@@ -73,7 +73,7 @@ class CommandSearch(QDialog):
         words = text.lower().split()
         for action in self._actions.values():
             if matches(action, words):
-                keys = ", ".join(keys_of(action, self._bench.settings))
+                keys = ", ".join(keys_told(action, self._bench.settings))
                 item = QListWidgetItem(f"{action.title}{f'   ·   {keys}' if keys else ''}")
                 item.setToolTip(hint_of(action, self._bench))
                 item.setData(_ACTION, action)

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from lather.actions.action import Action
-from lather.actions.keymap import LOGIC, change_key, keys_of, planes, reset_keys
+from lather.actions.keymap import LOGIC, change_key, keys_told, planes, reset_keys
 from lather.actions.table import MENUS
 from lather.actions.workbench import Workbench
 from lather.errors import LatherError
@@ -181,10 +181,11 @@ class KeySheet(QDialog):
 
     def _read_back(self) -> None:
         for action_id, button in self.buttons.items():
-            button.show_keys(keys_of(self._actions[action_id], self._bench.settings))
+            button.show_keys(keys_told(self._actions[action_id], self._bench.settings))
 
 
 _SUBJECTS = {
     "Finding": "findings", "Source": "the source", "Area": "areas", "Layer": "layers",
-    "Mask": "masks", "View": "the view",
+    "Mask": "masks", "View": "the view", "Brief": "the stage", "Even": "the stage",
+    "Shape": "the stage", "Check": "the stage",
 }  # fmt: skip

@@ -1,12 +1,13 @@
-"""The stage's tools as buttons: with their names in two columns, or as icons in rows."""
+"""The stage's tools as buttons: its own with their names in two columns, or as icons in rows; below
+them those of every stage, and another one while it is in the hand."""
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
 
 from lather.actions.action import Action
 from lather.actions.workbench import Workbench
-from lather.tools.stages import row
+from lather.tools.stages import COMMON, MOST_OWN, offered, row
 from lather.tools.table import TOOLS
 from lather.ui.parts.theme import GAP_1
 from lather.ui.parts.widgets import CommandButton
@@ -20,42 +21,90 @@ class ToolGrid(QWidget):
     def __init__(self, bench: Workbench, actions: dict[str, Action]) -> None:
         super().__init__()
         self._bench = bench
-        self._named = bool(bench.settings["tool_names"])
-        self._grid = QGridLayout(self)
-        self._grid.setContentsMargins(0, 0, 0, 0)
-        self._grid.setHorizontalSpacing(GAP_1)
-        self._grid.setVerticalSpacing(2)
         self._buttons = {
             entry.id: CommandButton(actions[f"tool.{entry.id}"], bench, text="")
-            for entry in TOOLS if entry.is_listed
+            for entry in TOOLS
         }  # fmt: skip
-        for button in self._buttons.values():
-            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        bench.stage_changed.connect(self._on_stage_changed)
-        self.arrange(named=self._named)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(GAP_1)
+        self._grid = QGridLayout()
+        self._grid.setHorizontalSpacing(GAP_1)
+        self._grid.setVerticalSpacing(2)
+        column.addLayout(self._grid)
+        self._row = QHBoxLayout()
+        self._row.setSpacing(GAP_1)
+        self._search = CommandButton(actions["help.search"], bench, text="")
+        column.addLayout(self._row)
+        for name, button in self._buttons.items():
+            button.setParent(self)
+            wide = QSizePolicy.Policy.Fixed if name in COMMON else QSizePolicy.Policy.Expanding
+            button.setSizePolicy(wide, QSizePolicy.Policy.Fixed)
+        self._shown: tuple[object, ...] = ()
+        bench.stage_changed.connect(self.reset)
+        bench.hands.changed.connect(self.reset)
+        bench.settings.changed.connect(self._on_setting_changed)
+        self.reset()
 
     @property
     def buttons(self) -> list[CommandButton]:
-        """Those of this stage."""
-        return [self._buttons[tool_id] for tool_id in row(self._bench.stage).tools]
+        """Those of this stage alone."""
+        return [self._buttons[name] for name in row(self._bench.stage).tools]
+
+    @property
+    def common(self) -> list[CommandButton]:
+        """Those of every stage."""
+        return [self._buttons[name] for name in COMMON]
+
+    @property
+    def other(self) -> CommandButton | None:
+        """What is in the hand and belongs to other stages."""
+        name = self._bench.hand.tool
+        return None if name in offered(self._bench.stage) else self._buttons[name]
+
+    def fullest_px(self) -> int:
+        """Its height in a stage with as many tools as any may have."""
+        a_button = self.buttons[0] if self.buttons else self.common[0]
+        rows = -(-MOST_OWN // NAMED_PER_ROW)
+        return rows * (a_button.sizeHint().height() + 2) + GAP_1 + (
+            self.common[0].sizeHint().height())
 
     def close_view(self) -> None:
-        self._bench.stage_changed.disconnect(self._on_stage_changed)
+        self._bench.stage_changed.disconnect(self.reset)
+        self._bench.hands.changed.disconnect(self.reset)
+        self._bench.settings.changed.disconnect(self._on_setting_changed)
 
-    def arrange(self, *, named: bool) -> None:
-        """In two columns with their names, or in rows of icons."""
-        self._named = named
+    def reset(self) -> None:
+        """Show what the stage offers, and what is in the hand."""
+        shown = self._bench.stage, self.other, self._bench.settings["tool_names"]
+        if shown != self._shown:
+            self._shown = shown
+            self._arrange(named=bool(self._bench.settings["tool_names"]))
+        for button in (*self.buttons, *self.common, *filter(None, (self.other,))):
+            button.refresh()
+
+    def _arrange(self, *, named: bool) -> None:
+        for layout in (self._grid, self._row):
+            while layout.count():
+                layout.takeAt(0)
+        own, other = self.buttons, self.other
         per_row = NAMED_PER_ROW if named else PER_ROW
-        for button in self._buttons.values():
-            self._grid.removeWidget(button)
-        shown = self.buttons
-        for button in self._buttons.values():
-            button.setVisible(button in shown)
-        for index, button in enumerate(shown):
+        for index, button in enumerate(own):
             button.show_name(named)
             self._grid.addWidget(button, *divmod(index, per_row))
+        for button in self.common:
+            button.show_name(False)
+            self._row.addWidget(button)
+        if other is not None:
+            other.show_name(True)
+            self._row.addWidget(other, 1)
+        else:
+            self._row.addStretch(1)
+        self._row.addWidget(self._search)
+        shown = (*own, *self.common, other)
+        for button in self._buttons.values():
+            button.setVisible(button in shown)
 
-    def _on_stage_changed(self) -> None:
-        self.arrange(named=self._named)
-        for button in self.buttons:
-            button.refresh()
+    def _on_setting_changed(self, key: str) -> None:
+        if key == "tool_names":
+            self.reset()

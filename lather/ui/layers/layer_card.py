@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QTimer, pyqtSignal
 
 from lather.actions.layers.layer import above_photo
 from lather.actions.workbench import Workbench
@@ -18,14 +18,24 @@ PICTURE_AFTER_MS = 250
 
 
 class LayerCard(Panel):
-    """Between the tool and the layers; gone while the active layer has nothing to set."""
+    """Of the active layer, while that has something to set.
+
+    Signals
+    -------
+    changed() : another card, or none.
+    """
+
+    changed = pyqtSignal()
 
     def __init__(self, bench: Workbench, executor: Executor) -> None:
         super().__init__("")
+        self.column.setContentsMargins(0, 0, 0, 0)
         self.bench = bench
         self._executor = executor
         self.cards: dict[type[ComputedLayer], Card] = {}
         self.card: Card | None = None
+        self.has_card = False
+        self.title_text = ""
         self.limits = LimitsCard(bench)
         self.column.addWidget(self.limits)
         self._timer = QTimer(self)
@@ -50,9 +60,8 @@ class LayerCard(Panel):
         if card is None or computed is None:
             self._timer.stop()
             return
-        self.title.setText(computed.TITLE)
+        self._show_name(computed.TITLE, computed.name)
         self.title.setToolTip(computed.HELP)
-        self.note.setText("" if computed.name == computed.TITLE else computed.name)
         card.show_layer(computed)
         card.show()
         self._timer.start()
@@ -63,12 +72,22 @@ class LayerCard(Panel):
         is_limited = layer is not None and not layer.limits.are_open
         shown = above_photo(self.bench) and (is_limited or self.bench.looks.limits)
         self.limits.setVisible(shown)
-        self.setVisible(shown or self.card is not None)
+        self.has_card = shown or self.card is not None
         if layer is not None and shown:
             self.limits.show_layer(layer)
             if self.card is None:
-                self.title.setText("Limits")
-                self.note.setText(layer.name)
+                self._show_name("Limits", layer.name)
+        self.changed.emit()
+
+    def show_title(self, shown: bool) -> None:
+        """Or not, where another place says it."""
+        self.title.setVisible(shown)
+
+    def _show_name(self, title: str, name: str) -> None:
+        self.title_text = title
+        self.title.setText(title)
+        self.note.setText("" if name == title else name)
+        self.note.setVisible(bool(self.note.text()))
 
     def close_view(self) -> None:
         self._timer.stop()

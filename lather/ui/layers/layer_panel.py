@@ -7,8 +7,6 @@ from collections.abc import Callable
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtWidgets import (
     QComboBox,
-    QHBoxLayout,
-    QLabel,
     QMenu,
     QScrollArea,
     QVBoxLayout,
@@ -27,11 +25,12 @@ from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.unknown import UnknownLayer
 from lather.document.state import JobState
 from lather.document.tree import siblings, walk
-from lather.ui.layers.layer_row import LayerRow
-from lather.ui.parts.theme import GAP_1, GAP_2
-from lather.ui.parts.widgets import CommandButton, Panel, label, run_action
+from lather.ui.layers.layer_row import PHOTO, LayerRow, row_height_px
+from lather.ui.parts.theme import GAP_1, GAP_2, GAP_3
+from lather.ui.parts.widgets import CommandButton, Panel, run_action
 
 BUTTONS = ("layer.new", "layer.group", "mask.add", "layer.limits", "layer.delete")
+MODE_LETTERS = 4  # at least; it takes the room there is
 MENU_GROUPS = ("Layer", "Mask")
 
 
@@ -44,13 +43,15 @@ class LayerPanel(Panel):
         self.rows: dict[int, LayerRow] = {}
         self._actions = actions
         self._shape: object = None
-        self._headings: list[QLabel] = []
+        self._folded: set[int] = set()  # ids of groups
         self._buttons: list[CommandButton] = []
-        self.mode = self._add_mode_row()
+        self.column.setContentsMargins(GAP_3, GAP_2, GAP_1, GAP_2)
+        self.column.setSpacing(GAP_1)
+        self.mode = self._add_heading()
         self._list = QWidget()
         self._list_column = QVBoxLayout(self._list)
         self._list_column.setContentsMargins(0, 0, GAP_1, 0)
-        self._list_column.setSpacing(2)
+        self._list_column.setSpacing(0)
         self._area = QScrollArea()
         self._area.setWidgetResizable(True)
         self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -66,26 +67,28 @@ class LayerPanel(Panel):
         self._on_mask = bench.hands.on_mask
         self.reset()
 
+    def height_of_rows_px(self, n_rows: int) -> int:
+        """As high as so many rows are in sight."""
+        return n_rows * row_height_px() + self.column.contentsMargins().top() + (
+            self.column.contentsMargins().bottom() + self._heading_px() + self.column.spacing())
+
     def reset(self) -> None:
         """Arrange the list anew, with the rows that are there already."""
         while self._list_column.count():
             self._list_column.takeAt(0)
-        rows, headings = self.rows, self._headings
-        self.rows, self._headings = {}, []
+        rows = self.rows
+        self.rows = {}
         job = self.bench.job
-        self._shape = None if job is None else _shape(job.state.layers)
+        self._shape = None if job is None else _shape(job.state.layers, self._folded)
+        above = ""
         for layer in reversed(job.state.layers) if job is not None else ():
-            title = "PHOTO" if isinstance(layer, PhotoLayer) else stage_title(layer.stage).upper()
-            if not self._headings or self._headings[-1].text() != title:
-                heading = headings.pop() if headings else label("", "dim")
-                heading.setText(title)
-                self._headings.append(heading)
-                self._list_column.addWidget(heading)
-            self._add_rows(layer, 0, rows)
+            heading = PHOTO if isinstance(layer, PhotoLayer) else stage_title(layer.stage)
+            self._add_rows(layer, 0, rows, heading if heading != above else "")
+            above = heading
         self._list_column.addStretch(1)
-        for widget in (*rows.values(), *headings):
-            widget.hide()  # deletion may come after the next paint
-            widget.deleteLater()
+        for row in rows.values():
+            row.hide()  # deletion may come after the next paint
+            row.deleteLater()
         self._seen_id = 0
         self._refresh_active()
 
@@ -95,7 +98,7 @@ class LayerPanel(Panel):
         self.bench.hands.changed.disconnect(self._on_hand_changed)
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
-        if _shape(after.layers) != self._shape:
+        if _shape(after.layers, self._folded) != self._shape:
             self.reset()
             return
         layers = {layer.id: layer for layer in walk(after.layers)}
@@ -132,38 +135,53 @@ class LayerPanel(Panel):
         if row is not None:
             self._area.ensureWidgetVisible(row, 0, 2)
 
-    def _add_rows(self, layer: Layer, depth: int, earlier: dict[int, LayerRow]) -> None:
+    def _add_rows(
+        self, layer: Layer, depth: int, earlier: dict[int, LayerRow], heading: str = ""
+    ) -> None:
         """The rows of a layer and its children; those there were are taken from `earlier`."""
         row = earlier.pop(layer.id, None)
         if row is None:
             row = LayerRow(self.bench, layer, depth, self._guarded)
             row.dropped.connect(self._on_dropped)
             row.menu_wanted.connect(self._show_menu)
+            row.fold_wanted.connect(self._fold)
         else:
             row.show_layer(layer, depth)
         self.rows[layer.id] = row
         self._list_column.addWidget(row)
-        for child in reversed(layer.children):
+        is_folded = layer.id in self._folded
+        row.show_heading(heading, is_folded)
+        for child in reversed(layer.children) if not is_folded else ():
             self._add_rows(child, depth + 1, earlier)
 
-    def _add_mode_row(self) -> QComboBox:
-        row = QHBoxLayout()
-        row.setSpacing(GAP_1)
+    def _fold(self, layer_id: int) -> None:
+        """Show what is in a group, or only its own row."""
+        self._folded ^= {layer_id}
+        self.reset()
+
+    def _add_heading(self) -> QComboBox:
+        """Beside the title: the active layer's mode, and what can be done with it."""
+        row = self.heading
+        row.takeAt(1)  # the room between title and note: the mode takes it
+        row.setSpacing(2)
         mode = QComboBox()
         mode.addItems([entry.value for entry in BlendMode])
         mode.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        mode.setMinimumContentsLength(2)
+        mode.setMinimumContentsLength(MODE_LETTERS)
+        mode.setProperty("role", "tight")
         mode.setAccessibleName("Blend mode")
         mode.setToolTip("How the active layer mixes with what lies below.")
         mode.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         mode.currentTextChanged.connect(self._on_mode_chosen)
         row.addWidget(mode, 1)
-        row.addSpacing(GAP_2)
         for action_id in BUTTONS:
             self._buttons.append(CommandButton(self._actions[action_id], self.bench, text=""))
+            self._buttons[-1].setProperty("role", "tight")
             row.addWidget(self._buttons[-1])
-        self.column.addLayout(row)
         return mode
+
+    def _heading_px(self) -> int:
+        return self.heading.sizeHint().height()
 
     def _on_mode_chosen(self, name: str) -> None:
         active_id = self.bench.state.active_id
@@ -218,9 +236,9 @@ class LayerPanel(Panel):
             self.bench.report(error, "Changing the layer failed")
 
 
-def _shape(layers: Layers) -> object:
-    """What decides which rows there are: ids, nesting, stages and order."""
+def _shape(layers: Layers, folded: set[int]) -> object:
+    """What decides which rows there are: ids, nesting, stages, order, and what is folded."""
     return tuple(
-        (layer.id, layer.stage, _shape(layer.children))
+        (layer.id, layer.stage, layer.id in folded or _shape(layer.children, folded))
         for layer in layers
     )

@@ -4,20 +4,28 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable
+from functools import cache
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QColor,
     QContextMenuEvent,
     QFont,
+    QFontMetricsF,
     QMouseEvent,
     QPainter,
     QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
 )
 from PyQt6.QtWidgets import QApplication, QSizePolicy, QWidget
 
 from lather.actions.layers.layer import rename, toggle_visible
 from lather.actions.workbench import Workbench
+from lather.assist.stages import in_order
+from lather.assist.stages import title as stage_title
+from lather.core.blend.modes import BlendMode
 from lather.document import edits
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Layer
@@ -25,14 +33,16 @@ from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.pixels import PixelLayer
 from lather.document.layers.unknown import UnknownLayer
 from lather.ui.parts import icons
-from lather.ui.parts.theme import BODY, SMALL, font, theme
+from lather.ui.parts.texts import RIGHT, draw
+from lather.ui.parts.theme import BODY, GAP_1, GAP_2, SMALL, font, line_px, text_px, theme
 
-HEIGHT_PX = 42
-INDENT_PX = 14
-EYE_PX = 26
-BAR_PX = 4
-FIGURE_PX = 50
-CHIP_PX = 20
+INDENT_PX, EYE_PX, FOLD_PX = 10, 24, 18
+SIGN_PX, CHIP_PX = 16, 18
+BAR_PX, LEAST_BAR_PX = 4, 40
+TOP_PX, RIGHT_PX = 3, 6
+FIGURE = "100 %"  # the widest
+PHOTO = "Photo"
+SIGNS = ("lock", "mask", "limits")
 
 Guard = Callable[[Callable[[], object]], None]
 _gestures = itertools.count(1)
@@ -43,12 +53,15 @@ class LayerRow(QWidget):
 
     dropped = pyqtSignal(int, QPointF)  # layer id, place in global coordinates
     menu_wanted = pyqtSignal(QPointF)
+    fold_wanted = pyqtSignal(int)  # id of a group
 
     def __init__(self, bench: Workbench, layer: Layer, depth: int, guard: Guard) -> None:
         super().__init__()
         self.bench = bench
         self.layer = layer
         self._depth = depth
+        self._heading = ""  # the stage, on the first row of its layers
+        self.is_folded = False
         self._guard = guard
         self._gesture: int | None = None
         self._pressed_at: QPointF | None = None
@@ -64,14 +77,24 @@ class LayerRow(QWidget):
         self.setToolTip(self._hint())
         self.update()
 
+    def show_heading(self, heading: str, is_folded: bool) -> None:
+        """The stage that begins with this row; whether a group shows what is in it."""
+        if (heading, is_folded) != (self._heading, self.is_folded):
+            self._heading, self.is_folded = heading, is_folded
+            self.update()
+
+    @property
+    def heading(self) -> str:
+        return self._heading
+
     def sizeHint(self) -> QSize:
-        return QSize(200, HEIGHT_PX)
+        return QSize(200, row_height_px())
 
     @property
     def active(self) -> bool:
         return self.bench.job is not None and self.bench.state.active_id == self.layer.id
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paintEvent(self, event: QPaintEvent) -> None:  # noqa: ARG002
         t, layer = theme(), self.layer
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -80,59 +103,76 @@ class LayerRow(QWidget):
             painter.setBrush(QColor(t.card))
             painter.drawRoundedRect(QRectF(self.rect()), 6, 6)
             painter.setBrush(QColor(t.accent))
-            painter.drawRect(QRectF(0, 4, 3, HEIGHT_PX - 8))
-        eye = icons.pixmap("shown" if layer.visible else "hidden",
-                           t.text if layer.visible else t.dim, 16, self.devicePixelRatioF())
-        painter.drawPixmap(QPointF(self._left + 4, 12), eye)
+            painter.drawRect(QRectF(0, 4, 3, self.height() - 8))
+        eye = self._sign("shown" if layer.visible else "hidden",
+                         t.text if layer.visible else t.dim)  # fmt: skip
+        painter.drawPixmap(QPointF(self._left + 4, (self.height() - SIGN_PX) / 2), eye)
+        if isinstance(layer, GroupLayer):
+            painter.setPen(QPen(QColor(t.dim), 1.4))
+            painter.drawPolyline(self._triangle())
         painter.setFont(font(BODY, QFont.Weight.Medium if self.active else QFont.Weight.Normal))
         painter.setPen(QColor(t.text if layer.visible else t.dim))
-        name = QRectF(self._bar.left(), 5, self._bar.width() - self._chips_width, 18)
-        shown = painter.fontMetrics().elidedText(
-            layer.name, Qt.TextElideMode.ElideRight, int(name.width())
-        )
-        painter.drawText(name, Qt.AlignmentFlag.AlignVCenter, shown)
-        self._draw_chips(painter)
-        self._draw_strength(painter)
+        draw(painter, self._name, layer.name, is_written=True)
+        self._draw_figure(painter)
+        self._draw_second_line(painter)
 
-    def _draw_strength(self, painter: QPainter) -> None:
-        t, layer = theme(), self.layer
-        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
-        figure = QRectF(self.width() - FIGURE_PX - 6, 5, FIGURE_PX, 18)
-        painter.setFont(font(SMALL if isinstance(layer, PhotoLayer) else BODY))
-        painter.setPen(QColor(t.dim))
+    def _draw_figure(self, painter: QPainter) -> None:
+        """At the end of the first line."""
+        layer = self.layer
+        if isinstance(layer, UnknownLayer):
+            return
+        painter.setPen(QColor(theme().dim))
+        figure = f"{round(100 * layer.strength)} %"
         if isinstance(layer, PhotoLayer):
-            painter.drawText(figure, right, f"{self.bench.state.photo.depth_bits} bit")
+            painter.setFont(font(SMALL))
+            job = self.bench.job
+            figure = f"{job.state.photo.depth_bits} bit" if job is not None else ""
+        else:
+            painter.setFont(font())
+        draw(painter, self._figure, figure, RIGHT)
+
+    def _draw_second_line(self, painter: QPainter) -> None:
+        """Strength as a bar, what limits the layer, its mode, the stage that begins here."""
+        t, layer, line = theme(), self.layer, self._second_line
+        painter.setFont(font(SMALL))
+        painter.setPen(QColor(t.dim))
+        draw(painter, line, self._heading, RIGHT)
+        if isinstance(layer, PhotoLayer):
             return
         if isinstance(layer, UnknownLayer):
-            below = QRectF(self._bar.left(), 22, self.width() - self._bar.left() - 6, 16)
-            painter.setFont(font(SMALL))
-            painter.drawText(below, Qt.AlignmentFlag.AlignVCenter, "cannot be computed here")
+            draw(painter, line, "cannot be computed here")
             return
-        painter.drawText(figure, right, f"{round(100 * layer.strength)} %")
+        draw(painter, self._mode, layer.mode.value)
+        bar = self._bar
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(t.groove))
-        painter.drawRoundedRect(self._bar, 2, 2)
-        filled = QRectF(self._bar)
-        filled.setWidth(self._bar.width() * layer.strength)
+        painter.drawRoundedRect(bar, 2, 2)
+        filled = QRectF(bar)
+        filled.setWidth(bar.width() * layer.strength)
         painter.setBrush(QColor(t.accent if self.active else t.dim))
         painter.drawRoundedRect(filled, 2, 2)
-        if layer.mode.value != "normal":
-            painter.setFont(font(SMALL))
-            painter.setPen(QColor(t.dim))
-            below = QRectF(self.width() - 86, 23, 80, 14)
-            painter.drawText(below, right, layer.mode.value)
+        self._draw_chips(painter)
+
+    def _sign(self, name: str, colour: str) -> QPixmap:
+        return icons.pixmap(name, colour, SIGN_PX, self.devicePixelRatioF())
+
+    def _triangle(self) -> QPolygonF:
+        """Of a group: down where it is open, to the right where it is folded."""
+        x, y = self._fold.center().x(), self._fold.center().y()
+        if self.is_folded:
+            return QPolygonF([QPointF(x - 2, y - 4), QPointF(x + 2, y), QPointF(x - 2, y + 4)])
+        return QPolygonF([QPointF(x - 4, y - 2), QPointF(x, y + 2), QPointF(x + 4, y - 2)])
 
     def _draw_chips(self, painter: QPainter) -> None:
-        t, ratio = theme(), self.devicePixelRatioF()
+        t = theme()
         for place, name in self._chips():
             on_mask = name == "mask" and self.active and self.bench.hands.on_mask
-            colour = t.accent if on_mask else t.dim
             if on_mask:
                 painter.setPen(QColor(t.accent))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawRoundedRect(place.adjusted(0, 0, -1, -1), 4, 4)
-            sign = icons.pixmap(name, colour, 16, ratio)
-            painter.drawPixmap(place.topLeft() + QPointF(2, 2), sign)
+            sign = self._sign(name, t.accent if on_mask else t.dim)
+            painter.drawPixmap(place.topLeft() + QPointF(1, (place.height() - SIGN_PX) / 2), sign)
             if name == "mask" and self.layer.mask is not None and not self.layer.mask.enabled:
                 painter.setPen(QColor(t.warning))
                 painter.drawLine(place.bottomLeft(), place.topRight())
@@ -144,12 +184,15 @@ class LayerRow(QWidget):
         if position.x() < self._left + EYE_PX:
             self._guard(lambda: toggle_visible(self.bench, self.layer.id))
             return
-        mask_pressed = any(
-            name == "mask" and place.contains(position) for place, name in self._chips()
-        )
+        if isinstance(self.layer, GroupLayer) and self._fold.contains(position):
+            self.fold_wanted.emit(self.layer.id)
+            return
+        pressed = next((name for place, name in self._chips() if place.contains(position)), "")
         was_active = self.active
         self._guard(lambda: self.bench.select_layer(self.layer.id))
-        if mask_pressed:
+        if pressed == "limits":
+            self.bench.look(limits=True, card=True)
+        elif pressed == "mask":
             on = not self.bench.hands.on_mask if was_active else True
             self._guard(lambda: self.bench.set_on_mask(on))
         elif self._on_bar(position):
@@ -178,7 +221,7 @@ class LayerRow(QWidget):
             self.dropped.emit(self.layer.id, event.globalPosition())
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        if event.position().x() >= self._bar.left() and not self._on_bar(event.position()):
+        if event.position().x() >= self._name.left() and not self._on_bar(event.position()):
             self._guard(lambda: rename(self.bench, self.layer.id))
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
@@ -190,34 +233,60 @@ class LayerRow(QWidget):
         return 4 + self._depth * INDENT_PX
 
     @property
-    def _bar(self) -> QRectF:
-        left = self._left + EYE_PX
-        return QRectF(left, 29, self.width() - left - FIGURE_PX - 14, BAR_PX)
+    def _inner_left(self) -> float:
+        """Where name and bar begin."""
+        return self._left + EYE_PX + (FOLD_PX if isinstance(self.layer, GroupLayer) else 0)
 
     @property
-    def _chips_width(self) -> float:
-        return CHIP_PX * len(self._chip_names())
+    def _fold(self) -> QRectF:
+        return QRectF(self._left + EYE_PX, 0, FOLD_PX - 4, self.height())
+
+    @property
+    def _figure(self) -> QRectF:
+        width = QFontMetricsF(font(BODY)).horizontalAdvance(FIGURE) + 2
+        return QRectF(self.width() - RIGHT_PX - width, TOP_PX, width, line_px(BODY))
+
+    @property
+    def _name(self) -> QRectF:
+        left = self._inner_left
+        return QRectF(left, TOP_PX, self._figure.left() - left - 2, line_px(BODY))
+
+    @property
+    def _second_line(self) -> QRectF:
+        left, top = self._inner_left, TOP_PX + line_px(BODY)
+        return QRectF(left, top, self.width() - left - RIGHT_PX, line_px(SMALL))
+
+    @property
+    def _mode(self) -> QRectF:
+        """All modes in one column, before that of the stages."""
+        line, (modes_px, stages_px) = self._second_line, columns_px(text_px(SMALL))
+        left = line.right() - stages_px - GAP_2 - modes_px
+        return QRectF(left, line.top(), modes_px, line.height())
+
+    @property
+    def _bar(self) -> QRectF:
+        line = self._second_line
+        end = self._mode.left() - GAP_2 - CHIP_PX * len(self._chip_names())
+        width = max(LEAST_BAR_PX, end - line.left())
+        return QRectF(line.left(), line.center().y() - BAR_PX / 2, width, BAR_PX)
 
     def _chip_names(self) -> list[str]:
         layer = self.layer
-        present = (
-            ("group", isinstance(layer, GroupLayer)),
-            ("lock", layer.locked),
-            ("mask", layer.mask is not None),
-        )
-        return [name for name, there in present if there]
+        there = layer.locked, layer.mask is not None, not layer.limits.are_open
+        return [name for name, is_there in zip(SIGNS, there, strict=True) if is_there]
 
     def _chips(self) -> list[tuple[QRectF, str]]:
-        names = self._chip_names()
-        left = self._bar.right() - CHIP_PX * len(names)
+        names, line = self._chip_names(), self._second_line
+        left = self._mode.left() - GAP_1 - CHIP_PX * len(names)
         return [
-            (QRectF(left + i * CHIP_PX, 4, CHIP_PX, CHIP_PX), name) for i, name in enumerate(names)
+            (QRectF(left + i * CHIP_PX, line.top() - 1, CHIP_PX, line.height() + 2), name)
+            for i, name in enumerate(names)
         ]
 
     def _on_bar(self, position: QPointF) -> bool:
         if isinstance(self.layer, (PhotoLayer, UnknownLayer)):
             return False
-        return self._bar.adjusted(-4, -7, 4, 9).contains(position)
+        return self._bar.adjusted(-4, -6, 4, 8).contains(position)
 
     def _set_strength(self, position: QPointF) -> bool:
         """False if it was refused."""
@@ -250,5 +319,21 @@ class LayerRow(QWidget):
         return (  # with the name, which a narrow list cuts short
             f"{self.layer.name}\n"
             "Drag the bar for strength, the row to move it, double-click the name to rename.\n"
-            "The mask sign switches the brush between pixels and mask."
+            "The mask sign switches the brush between pixels and mask; that of the limits shows "
+            "them."
         )
+
+
+def row_height_px() -> int:
+    return TOP_PX + line_px(BODY) + line_px(SMALL) + 2
+
+
+@cache
+def columns_px(size_px: int) -> tuple[float, float]:  # noqa: ARG001 - the texts' size is the key
+    """The widths of the modes and of the stages."""
+    metrics = QFontMetricsF(font(SMALL))
+    stages = (*map(stage_title, in_order()), PHOTO)
+    return tuple(  # type: ignore[return-value]
+        max(map(metrics.horizontalAdvance, texts)) + 2
+        for texts in ([mode.value for mode in BlendMode], stages)
+    )

@@ -164,6 +164,10 @@ def _style(t: Theme) -> str:
     }}
     QToolButton[role="named"] {{ padding: 2px 5px; min-height: 16px;
         font-size: {small_px}px; }}
+    QPushButton[role="tab"] {{ padding: 2px 8px; min-height: 16px; font-weight: 600; }}
+    QToolButton[role="fold"] {{ background: transparent; border-color: transparent;
+        padding: 0; min-height: 16px; color: {t.dim}; font-size: {small_px}px; }}
+    QToolButton[role="fold"]:hover {{ color: {t.text}; }}
     QPushButton[role="key"] {{ padding: 1px 6px; min-height: 14px; color: {t.dim};
         text-align: left; }}
     QLabel[role="chip"] {{ color: {t.dim}; font-size: {small_px}px; background: {t.card};
@@ -193,6 +197,9 @@ def _style(t: Theme) -> str:
     QPlainTextEdit:focus {{
         border-color: {t.accent}; }}
     QComboBox::drop-down {{ border: none; width: 22px; }}
+    QComboBox[role="tight"] {{ padding: 2px 2px 2px 6px; }}
+    QComboBox[role="tight"]::drop-down {{ width: 16px; }}
+    QToolButton[role="tight"] {{ padding: 3px; }}
     QComboBox::down-arrow {{ image: url({arrow}); width: 12px; height: 12px; }}
     QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button,
     QDoubleSpinBox::down-button {{

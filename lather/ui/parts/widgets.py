@@ -6,7 +6,7 @@ from PyQt6.QtCore import QEvent, QObject, QSize, Qt, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from lather.actions.action import Action
-from lather.actions.keymap import keys_of, with_keys
+from lather.actions.keymap import keys_told, with_keys
 from lather.actions.workbench import Workbench
 from lather.errors import BusyError
 from lather.ui.parts import icons
@@ -102,7 +102,7 @@ class CommandButton(IconButton):
 
 def hint_of(action: Action, bench: Workbench) -> str:
     """What a command does and its keys; and why it does not apply, where it does not."""
-    keys = ", ".join(keys_of(action, bench.settings))
+    keys = ", ".join(keys_told(action, bench.settings))
     why_not = with_keys(action.enabled.why_not(bench), bench.settings)
     lines = (f"{action.title}{f'  ({keys})' if keys else ''}", action.help,
              f"Not now: {why_not}." if why_not else "")  # fmt: skip
@@ -161,4 +161,5 @@ class Panel(QWidget):
         heading.addWidget(self.title)
         heading.addStretch(1)
         heading.addWidget(self.note)
+        self.heading = heading
         self.column.addLayout(heading)

@@ -34,6 +34,7 @@ class StageRow:
     above : its own part, above what is proposed and found.
     below : another one, below that.
     page : instead of the picture.
+    beside : instead of the brush, in a stage that has none, with its title.
     words : what it says while its part does not speak for itself.
     heading : of the column; the stage's title without one.
     lists : its findings, with what can be done about them.
@@ -44,6 +45,8 @@ class StageRow:
     above: type[StagePart] | None = None
     below: type[StagePart] | None = None
     page: type[StagePage] | None = None
+    beside: type[StagePart] | None = None
+    beside_title: str = ""
     words: Callable[[Stage, Workbench], str] = intro
     heading: str = ""
     lists: bool = False
