@@ -74,13 +74,13 @@ def build(settings: Settings | None = None, arguments: list[str] | None = None) 
     bench = start_workbench(
         settings, asker, stroke_executor=strokes, task_executor=tasks, keep_executor=keep
     )
-    window = MainWindow(bench, asker, view)
 
     def on_setting(key: str) -> None:
         if key in ("appearance", "larger_text"):
             _dress(qt, settings)
 
-    settings.changed.connect(on_setting)
+    settings.changed.connect(on_setting)  # before the window, which goes by it
+    window = MainWindow(bench, asker, view)
     sys.excepthook = lambda kind, error, trace: _on_fault(bench, error)
     if kernels_ready():
         _keep_loaded()
@@ -98,11 +98,11 @@ def _on_fault(bench: Workbench, error: BaseException) -> None:
         sys.__excepthook__(type(error), error, error.__traceback__)
 
 
-@cache
 def _dress(qt: QApplication, settings: Settings) -> None:
     theme.apply(qt, settings["appearance"], larger=settings["larger_text"])
 
 
+@cache
 def _keep_loaded() -> None:
     """What is loaded by now stays: the collector need not look at it again and again.
 

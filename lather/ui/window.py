@@ -8,7 +8,7 @@ import time
 from pathlib import Path
 
 from PyQt6.QtCore import QByteArray, QEvent, QObject, Qt, QTimer
-from PyQt6.QtGui import QCloseEvent, QIcon, QResizeEvent
+from PyQt6.QtGui import QCloseEvent, QFont, QIcon, QResizeEvent
 from PyQt6.QtWidgets import (
     QDialog,
     QHBoxLayout,
@@ -35,10 +35,12 @@ from lather.ui.hand.hand_panel import HandPanel
 from lather.ui.keys import Keys
 from lather.ui.layers.layer_panel import LayerPanel
 from lather.ui.pages import Pages
-from lather.ui.parts.theme import GAP_2, GAP_4
+from lather.ui.parts.fitting import FittingLine
+from lather.ui.parts.theme import GAP_2, GAP_4, SMALL
 from lather.ui.parts.widgets import CommandButton, IconButton, label, run_action
 from lather.ui.picture.canvas import Canvas
 from lather.ui.picture.hint import Hint
+from lather.ui.picture.legend import Legend
 from lather.ui.picture.message_bar import MessageBar
 from lather.ui.right_column import RightColumn
 from lather.ui.side_panels import SidePanels
@@ -49,6 +51,8 @@ from lather.ui.strip.lens_strip import LensStrip
 
 TOP_PX, LENSES_PX, BOTTOM_PX = 52, 30, 50
 DEFAULT_SIZE = (1280, 800)
+WIDE_PX = 1240
+NAMES_PX = (150, 200)  # in a narrow window, in a wide one
 CLOCK_MS = 250
 
 
@@ -62,8 +66,8 @@ class MainWindow(QMainWindow):
         asker.window, asker.bench, asker.actions = self, bench, self.actions_by_id
         self.setWindowTitle("Lather")
         self.setWindowIcon(QIcon(str(ASSETS / "icons" / "lather.svg")))
-        self.job_name = label("", "title")
-        self.job_note = label("", "dim")
+        self.job_name = FittingLine(weight=QFont.Weight.DemiBold, is_written=True)
+        self.job_note = FittingLine(SMALL, is_dim=True)
         self.clock = label("", "title")
         self.stages = StageTrack(bench)
         self.worklist = Worklist(bench, self.actions_by_id, view_executor)
@@ -76,6 +80,7 @@ class MainWindow(QMainWindow):
         self.checks = CheckStrip(bench, self.actions_by_id, view_executor)
         self.messages = MessageBar(bench, self.pages)
         self.hint = Hint(bench, self.canvas)
+        self.legend = Legend(bench, self.canvas, self.hint)
         self.keys = Keys(bench, self.actions_by_id, self)
         self._compose()
         self._may_close = False
@@ -109,13 +114,17 @@ class MainWindow(QMainWindow):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
+        is_wide = self.width() >= WIDE_PX
+        self._names.setFixedWidth(NAMES_PX[is_wide])
         self.messages.place()
         self.hint.place()
+        self.legend.place()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if watched is self.pages and event is not None and event.type() == QEvent.Type.Resize:
             self.messages.place()
             self.hint.place()
+            self.legend.place()
         return False
 
     def close_now(self) -> None:
@@ -152,7 +161,7 @@ class MainWindow(QMainWindow):
         self.bench.settings.changed.disconnect(self._on_setting_changed)
         for view in (self.stages, self.worklist, self.pages, self.canvas, self.hand,
                      self.layers, self.lenses, self.checks, self.messages,
-                     self.hint, self.keys, self.panels, self.right):
+                     self.hint, self.legend, self.keys, self.panels, self.right):
             view.close_view()
 
     def _restore(self) -> None:
@@ -190,13 +199,15 @@ class MainWindow(QMainWindow):
         menu.aboutToShow.connect(lambda: self._fill_menu(menu))
         self.menu_button.setMenu(menu)
         row.addWidget(self.menu_button)
-        names = QVBoxLayout()
+        self._names = QWidget()
+        names = QVBoxLayout(self._names)
+        names.setContentsMargins(0, 0, 0, 0)
         names.setSpacing(0)
         names.addStretch(1)
         names.addWidget(self.job_name)
         names.addWidget(self.job_note)
         names.addStretch(1)
-        row.addLayout(names)
+        row.addWidget(self._names)
         row.addWidget(self.stages, 1)
         row.addWidget(self.clock)
         self.clock.setToolTip("Time worked on this job, without the pauses.")
@@ -268,7 +279,11 @@ class MainWindow(QMainWindow):
             photo = job.state.photo
             self.job_name.setText(job.title)
             saved = " · not saved" if job.modified else ""
-            self.job_note.setText(f"{photo.width} × {photo.height}, {photo.depth_bits} bit{saved}")
+            size = f"{photo.width} × {photo.height}"
+            megapixels = f"{photo.width * photo.height / 1e6:.0f} MP"
+            self.job_note.set_texts((
+                f"{size}, {photo.depth_bits} bit{saved}", f"{size}{saved}", f"{megapixels}{saved}",
+            ))  # fmt: skip
             self.setWindowTitle(f"{job.title}{' *' if job.modified else ''} – Lather")
         self._show_clock()
 

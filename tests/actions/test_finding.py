@@ -140,9 +140,22 @@ class WalkTest(Case):
         findings = self.bench.state.findings
         return [findings.state(item).value for item in findings.items]
 
+    def test_a_finding_of_another_stage_leaves_the_hand_as_it_is(self) -> None:
+        self.bench.go_to_stage(Stage.EVEN)
+        self.bench.hands.take_tool("paint_colour")
+        self.bench.hands.set_brush(size_px=91)
+        self.run_action("finding.next")
+        self.assertIs(self.bench.stage, Stage.CLEAN)
+        hand = self.bench.hand
+        self.assertEqual((hand.tool, hand.brush.size_px), ("paint_colour", 91))
+        self.bench.hands.take_tool("mend_spot")
+        self.bench.hands.take_tool("paint_colour")  # Clean's own brush of it again
+        self.assertNotEqual(self.bench.hand.brush.size_px, 91)
+        self.bench.go_to_stage(Stage.EVEN)
+        self.assertEqual(self.bench.hand.brush.size_px, 91)
+
     def test_stepping_centres_and_puts_the_advised_brush_in_the_hand(self) -> None:
         self.bench.hands.take_tool("paint_colour")
-        self.bench.go_to_stage(Stage.DELIVER)
         self.run_action("finding.next")
         self.assertEqual(self.bench.walk.finding_id, 1)
         self.assertIs(self.bench.stage, Stage.CLEAN)

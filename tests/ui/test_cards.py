@@ -53,8 +53,10 @@ class CardsTest(WindowCase):
         for kind in COMPUTED:
             card = self.add(kind)
             self.assertIs(card.kind, kind)
+            self.assertTrue(self.window.layer_card.has_card)
+            self.assertEqual(self.window.hand.tabs[1].text(), kind.TITLE)
+            self.window.hand.tabs[1].click()
             self.assertTrue(self.window.layer_card.isVisible())
-            self.assertEqual(self.window.layer_card.title.text(), kind.TITLE)
         self.bench.select_layer(self.bench.state.layers[0].id)
         settle(self.app)
         self.assertFalse(self.window.layer_card.isVisible())

@@ -29,7 +29,7 @@ from lather.document.state import new_state
 from lather.document.tiles import BLACK_MASK
 from lather.tools.session import PenSession
 from lather.tools.source import PickedSource, Reads
-from lather.ui.layers.layer_row import LayerRow
+from lather.ui.layers.layer_row import LayerRow, row_height_px
 from lather.ui.picture import area_mark
 from lather.ui.picture.trail_mark import PIECE, TrailMark
 from lather.ui.scripted import open_and_settle, settle, wait_until
@@ -236,6 +236,7 @@ class ToolCardTest(StageCase):
     def test_rows_follow_the_tool(self) -> None:
         self.open()
         card = self.window.tool_card
+        self.bench.settings.set("more_of_hand", True)
         shown = {
             "mend_spot": (True, False, False, False),
             "mend_from_source": (True, True, True, False),
@@ -245,13 +246,13 @@ class ToolCardTest(StageCase):
         }  # fmt: skip
         for tool_id, expected in shown.items():
             self.bench.hands.take_tool(tool_id)
-            rows = (card.presets, card.sources, card.turn, card.combine)
+            rows = (card.rare.presets, card.rare.sources, card.rare.turn, card.combine)
             with self.subTest(tool_id):
                 self.assertEqual(tuple(row.isVisible() for row in rows), expected)
 
     def test_presets_and_choices_reach_the_hand(self) -> None:
         self.open()
-        card, hands = self.window.tool_card, self.bench.hands
+        card, hands = self.window.tool_card.rare, self.bench.hands
         hands.take_tool("copy_from_source")
         index = card.presets.findText("Sweep")
         card.presets.activated.emit(index)
@@ -265,7 +266,7 @@ class ToolCardTest(StageCase):
         card.presets.activated.emit(card.presets.count() - 1)
         self.assertEqual(card.presets.currentText(), "Mine")
         hands.take_tool("outline")
-        button = next(b for b in card.combine.findChildren(QPushButton)
+        button = next(b for b in self.window.tool_card.combine.buttons
                       if b.property("choice") is Combine.ADD)  # fmt: skip
         button.click()
         self.assertIs(hands.hand.combine, Combine.ADD)
@@ -277,7 +278,20 @@ class ToolCardTest(StageCase):
             settle(self.app)
             with self.subTest(tool_id):
                 self.assertEqual(self.window.height(), 800)
-                self.assertGreater(self.window.layers.height(), 150)
+                self.assertGreater(self.window.layers.height(), 5 * row_height_px())
+
+    def test_what_is_rare_is_folded_until_it_is_wanted(self) -> None:
+        self.open()
+        card = self.window.tool_card
+        self.assertFalse(card.rare.isVisible())
+        self.assertTrue(all(ruler.isVisible() for ruler in card.rulers.values()))
+        card.more.click()
+        self.assertTrue(card.rare.spacing.isVisible())
+        self.assertEqual(card.more.text(), "Less of the brush")
+        card.rare.spacing.moved.emit(30)
+        self.assertAlmostEqual(self.bench.hand.brush.spacing, 0.3)
+        self.bench.hands.take_tool("outline")  # has nothing of it
+        self.assertFalse(card.more.isVisible() or card.rare.isVisible())
 
 
 class HandleTest(StageCase):

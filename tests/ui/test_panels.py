@@ -16,7 +16,8 @@ from lather.document.job import Job
 from lather.document.photo import UNTAGGED
 from lather.document.state import new_state
 from lather.settings.store import Settings
-from lather.tools.table import TOOLS
+from lather.tools.stages import row
+from lather.tools.table import TOOLS, tool
 from lather.ui.app import build
 from lather.ui.picture.peek_ring import RADIUS_PX
 from lather.ui.scripted import open_and_settle, settle
@@ -115,8 +116,8 @@ class FoldingTest(WindowCase):
 class ToolNamesTest(WindowCase):
     def test_names_show_until_they_are_folded(self) -> None:
         self.open()
-        tools = self.window.tool_card.tools.buttons
-        listed = [entry for entry in TOOLS if entry.is_listed and not entry.reshapes]
+        tools = self.window.hand.tools.buttons
+        listed = [tool(name) for name in row(self.bench.stage).tools]
         self.assertEqual([button.text() for button in tools], [entry.title for entry in listed])
         self.chord(Qt.Key.Key_V, Qt.Key.Key_Q)
         self.assertEqual({button.text() for button in tools}, {""})

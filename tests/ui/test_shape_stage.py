@@ -37,11 +37,11 @@ class ShapeStageTest(WindowCase):
         settle(self.app)
 
     def test_a_reshape_tool_brings_its_stage_and_its_tools(self) -> None:
-        names = [button.text() for button in self.window.tool_card.tools.buttons]
+        names = [button.text() for button in self.window.hand.tools.buttons]
         self.assertNotIn("Push", names)
         take(self.bench, "push")
         self.assertIs(self.bench.stage, Stage.SHAPE)
-        names = [button.text() for button in self.window.tool_card.tools.buttons]
+        names = [button.text() for button in self.window.hand.tools.buttons]
         self.assertIn("Push", names)
         self.assertNotIn("Mend spot", names)
         self.assertTrue(self.panel.isVisibleTo(self.window))
@@ -106,6 +106,10 @@ class ShapeStageTest(WindowCase):
             self.bench.look(lens="")
 
     def test_keys_of_the_plane(self) -> None:
+        self.chord(Qt.Key.Key_F, Qt.Key.Key_D)
+        self.assertNotEqual(self.bench.hand.tool, "push")  # Clean's plane
+        self.bench.go_to_stage(Stage.SHAPE)
+        self.bench.hands.take_tool("swell")
         self.chord(Qt.Key.Key_F, Qt.Key.Key_D)
         self.assertEqual(self.bench.hand.tool, "push")
         self.chord(Qt.Key.Key_F, Qt.Key.Key_T)

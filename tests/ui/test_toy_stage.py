@@ -72,7 +72,7 @@ class ToyCase:
             (kinds.KINDS, DOT, KindRow("Toy dot", TOY)),
             (assistants.STAGES, TOY, assistants.StageRow(
                 "Toy", {"dots": Assistant("Toying", propose, frozenset({Kind(DOT)}))}, look)),
-            (tools.STAGES, TOY, tools.StageRow("mark", ("mark", "erase", "push"))),
+            (tools.STAGES, TOY, tools.StageRow("lighten", ("lighten", "mend_spot", "push"))),
             (actions.STAGES, TOY, actions.StageRow(
                 "Alt+0", "Toys are played with here.", doing="Toying", lenses=("change",))),
             (views.STAGES, TOY, views.StageRow(above=ToyPanel, heading="Toys", lists=True)),
@@ -108,10 +108,10 @@ class ToyStageTest(ToyCase, WindowCase):
 
     def test_its_tools_panel_lenses_and_findings_are_shown(self) -> None:
         self.go_there()
-        work, grid = self.window.worklist, self.window.tool_card.tools
+        work, grid = self.window.worklist, self.window.hand.tools
         self.assertEqual([button.action_id for button in grid.buttons],
-                         ["tool.mark", "tool.erase", "tool.push"])  # fmt: skip
-        self.assertEqual(self.bench.hand.tool, "mark")
+                         ["tool.lighten", "tool.mend_spot", "tool.push"])  # fmt: skip
+        self.assertEqual(self.bench.hand.tool, "lighten")
         self.assertTrue(all(button.isVisible() for button in grid.buttons))
         self.assertEqual(work.title.text(), "Toys")
         self.assertTrue(work.part(ToyPanel).isVisible())

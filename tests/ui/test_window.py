@@ -28,6 +28,7 @@ from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.job import Job
 from lather.document.layers.layer import Stage
+from lather.document.layers.limits import Limits, Span
 from lather.document.layers.pixels import PixelLayer
 from lather.document.photo import Metadata
 from lather.document.state import new_state
@@ -341,11 +342,36 @@ class PanelsTest(WindowCase):
         layers = [replace(layer, stage=stage) for layer, stage in zip(
             state.layers, (Stage.CLEAN, Stage.CLEAN, Stage.EVEN, Stage.CLEAN), strict=True)]
         self.open(replace(state, layers=tuple(layers)))
-        titles = [label.text() for label in self.window.layers._headings]
-        self.assertEqual(titles, ["CLEAN", "EVEN", "CLEAN", "PHOTO"])
-        self.bench.change("Layer", edits.add_pixel_layer)
-        titles = [label.text() for label in self.window.layers._headings]
-        self.assertEqual(titles, ["CLEAN", "EVEN", "CLEAN", "PHOTO"])
+        def titles() -> list[str]:
+            rows = self.window.layers.rows
+            return [rows[layer.id].heading for layer in reversed(self.bench.state.layers)]
+
+        self.assertEqual(titles(), ["Clean", "Even", "Clean", "Photo"])
+        self.bench.change("Layer", edits.add_pixel_layer)  # above the active one, which is on top
+        self.assertEqual(titles(), ["Clean", "", "Even", "Clean", "Photo"])
+
+    def test_a_group_is_folded_and_opened_again(self) -> None:
+        self.open(painted_state(n_layers=2))
+        inner = self.bench.state.active_id
+        self.bench.change("Group", edits.group, inner)
+        settle(self.app)
+        group = self.window.layers.rows[self.bench.state.active_id]
+        self.assertTrue(self.window.layers.rows[inner].isVisible())
+        QTest.mouseClick(group, Qt.MouseButton.LeftButton, pos=group._fold.center().toPoint())
+        self.assertNotIn(inner, self.window.layers.rows)
+        self.bench.change("Strength", edits.set_strength, inner, 0.5)  # unseen, and no harm
+        QTest.mouseClick(group, Qt.MouseButton.LeftButton, pos=group._fold.center().toPoint())
+        settle(self.app)
+        self.assertEqual(self.window.layers.rows[inner].layer.strength, 0.5)
+
+    def test_the_sign_of_the_limits_shows_them(self) -> None:
+        self.open(painted_state(n_layers=1))
+        limits = Limits(Span(low_l=30.0))
+        self.bench.change("Limits", edits.set_limits, self.bench.state.active_id, limits)
+        row = self.row()
+        place = next(place for place, name in row._chips() if name == "limits")
+        QTest.mouseClick(row, Qt.MouseButton.LeftButton, pos=place.center().toPoint())
+        self.assertTrue(self.window.layer_card.limits.isVisible())
 
     def row(self) -> LayerRow:
         settle(self.app)

@@ -151,11 +151,12 @@ class KeepMarkTest(WindowCase):
 class SourceTest(WindowCase):
     def test_a_held_key_picks_the_source_and_the_first_stroke_sets_the_distance(self) -> None:
         self.open()
+        self.bench.settings.set("more_of_hand", True)
         self.bench.hands.take_tool("copy_from_source")
         self.bench.hands.set_brush(size_px=20, hardness=1, opacity=1, flow=1)
         self.bench.zoom_to(1.0)
         settle(self.app)
-        self.assertTrue(self.window.tool_card.sources.isVisible())
+        self.assertTrue(self.window.tool_card.rare.sources.isVisible())
         self.key(Qt.Key.Key_C)
         self.pen.stroke([PenSample(0.0, 250, 200, 0.8)])
         self.key(Qt.Key.Key_C, QEvent.Type.KeyRelease)
@@ -170,7 +171,7 @@ class SourceTest(WindowCase):
         self.assertEqual(offsets[0], offsets[1])
         self.assert_close(offsets[0], (100, 50), 1)
         for goes in SourceGoes:
-            goes_list = self.window.tool_card.goes
+            goes_list = self.window.tool_card.rare.goes
             goes_list.activated.emit(list(SourceGoes).index(goes))
             self.assertIs(self.bench.hand.source_goes, goes)
 

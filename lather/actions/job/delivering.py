@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from lather.actions.action import Action, has_job
@@ -18,8 +18,16 @@ from lather.document.state import JobState
 from lather.document.tree import walk
 from lather.errors import UsageError
 from lather.files import endings
-from lather.files.exchange.delivery import DEFAULT_PATTERN, ENDINGS, Delivery, SizeBy
+from lather.files.exchange.delivery import (
+    DEFAULT_PATTERN,
+    ENDINGS,
+    PRESETS,
+    Delivery,
+    SizeBy,
+    delivery_from_json,
+)
 from lather.files.outputs import Form, Output, check_outputs, with_ending
+from lather.settings.store import Settings
 
 DELIVERY_CAUTION = (
     "Changing how a person looks needs their consent, for children their guardian's. Identity "
@@ -58,6 +66,38 @@ def agreed_deliveries(brief: Brief) -> tuple[Delivery, ...]:
         )
         for form in brief.formats if form.known for px in sizes_px
     )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Planned:
+    """A delivery that is offered.
+
+    Attributes
+    ----------
+    is_ticked : it is written, unless the person says otherwise.
+    is_agreed : the brief says so.
+    is_usual : it would be ticked without a brief.
+    """
+
+    delivery: Delivery
+    is_ticked: bool
+    is_agreed: bool = False
+    is_usual: bool = False
+
+
+def planned(brief: Brief, settings: Settings) -> list[Planned]:
+    """What the brief says, and the person's presets; what is in the brief is what is ticked."""
+    presets: list[tuple[Delivery, bool]] = []
+    for entry in settings["deliveries"]:
+        try:
+            presets.append((delivery_from_json(entry), bool(entry.get("ticked"))))
+        except (ValueError, TypeError, AttributeError, OverflowError):
+            continue  # written by a newer version, or by hand
+    presets = presets or [(preset, preset is PRESETS[0]) for preset in PRESETS]
+    agreed = agreed_deliveries(brief)
+    return [Planned(delivery, True, is_agreed=True) for delivery in agreed] + [
+        Planned(delivery, ticked and not agreed, is_usual=ticked) for delivery, ticked in presets
+    ]
 
 
 def _agreed(form: Delivered) -> Delivery:

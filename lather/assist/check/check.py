@@ -142,6 +142,14 @@ class Check:
             said.append(worst.sentence())
         return tuple(said)
 
+    @property
+    def headlines(self) -> tuple[str, ...]:
+        """The first of the reasons, from its fullest form to its shortest; () without any."""
+        reasons, worst = self.reasons, self.worst
+        if not reasons or worst is None or reasons[0] != worst.sentence():
+            return reasons[:1]
+        return reasons[0], f"{worst.row.title} {worst.value_text}", worst.row.title
+
     def facts(self) -> dict[str, Any]:
         """Ready for JSON."""
         return {

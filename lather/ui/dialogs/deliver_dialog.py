@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from lather.actions.job.delivering import DELIVERY_CAUTION, Order, agreed_deliveries
+from lather.actions.job.delivering import DELIVERY_CAUTION, Order, planned
 from lather.document.job import Job
 from lather.errors import LatherError
 from lather.files.endings import WRITABLE_BITS
@@ -33,7 +33,6 @@ from lather.files.exchange.delivery import (
     PRESETS,
     Delivery,
     SizeBy,
-    delivery_from_json,
     delivery_to_json,
 )
 from lather.files.outputs import Form, Output, check_outputs
@@ -196,18 +195,9 @@ class DeliverDialog(QDialog):
     # --- state ---------------------------------------------------------------------------
 
     def _load(self) -> None:
-        presets: list[tuple[Delivery, bool]] = []
-        for entry in self._settings["deliveries"]:
-            try:
-                presets.append((delivery_from_json(entry), bool(entry.get("ticked"))))
-            except (ValueError, TypeError, AttributeError, OverflowError):
-                continue  # written by a newer version, or by hand
-        presets = presets or [(preset, preset is PRESETS[0]) for preset in PRESETS]
-        agreed = agreed_deliveries(self._job.state.brief)
-        for delivery in agreed:  # what is in the brief is what is ticked
-            self._append(delivery, True, is_agreed=True)
-        for delivery, ticked in presets:
-            self._append(delivery, ticked and not agreed).setData(_USUALLY, ticked)
+        for one in planned(self._job.state.brief, self._settings):
+            item = self._append(one.delivery, one.is_ticked, is_agreed=one.is_agreed)
+            item.setData(_USUALLY, one.is_usual)
         photo_path, folder = self._job.state.photo.path, self._settings["delivery_folder"]
         beside = self._job.path or photo_path
         if not folder or not Path(folder).is_dir():

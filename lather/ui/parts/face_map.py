@@ -30,11 +30,13 @@ from lather.assist.face_map import (
 from lather.core.survey.regions.region import Part
 from lather.document.state import JobState
 from lather.render.worker import Executor
+from lather.ui.parts.texts import CENTRE, Told, draw, tell, width_of
 from lather.ui.parts.theme import SMALL, font, theme
 
 HEIGHT_PX = 176
 DARKEST, LIGHTEST = 0.22, 0.78  # greys between which parts are shaded
 HALO_PX, SPOT_PX = 2.6, 4.0
+NEAR, LEAST_LABELS, APART_PX = 0.75, 2, 3.0
 
 
 Drawn = tuple[dict[Part, tuple[Outline, ...]], tuple[Outline, ...]]  # parts, features
@@ -106,7 +108,7 @@ class FaceMap(QWidget):
         paths = self._paths()
         if not paths:
             painter.setPen(QColor(t.dim))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "no face was found")
+            draw(painter, QRectF(self.rect()), "no face was found", CENTRE)
             return
         pending = self.bench.pending
         chosen = pending.parts if pending is not None else ()
@@ -126,8 +128,7 @@ class FaceMap(QWidget):
                 painter.setPen(QPen(QColor(t.accent), 2.0))
                 painter.drawPath(path)
         self._draw_features(painter)
-        for part, path in paths.items():
-            self._draw_figure(painter, part, path)
+        self._draw_figures(painter, paths)
         for x, y in self._spots:
             self._draw_spot(painter, self._placed_point(x, y))
 
@@ -146,23 +147,38 @@ class FaceMap(QWidget):
         for outline in self._features:
             painter.drawPath(self._placed((outline,)))
 
-    def _draw_figure(self, painter: QPainter, part: Part, path: QPainterPath) -> None:
-        if part not in self.shades:
-            return
-        text = self.shades[part].text
-        box = path.boundingRect()
-        if painter.fontMetrics().horizontalAdvance(text) > box.width() + 8:
-            return
-        centre = box.center()
-        if part is Part.EARS:  # on one of them, not between them
-            centre = QPointF(box.left() + 8, box.center().y())
-        width = painter.fontMetrics().horizontalAdvance(text)
+    def _draw_figures(self, painter: QPainter, paths: Mapping[Part, QPainterPath]) -> None:
+        """Those of parts beyond a limit or near it, and of the two that come first; the others are
+        told on hover. None lies on another."""
+        shades = sorted((part for part in paths if part in self.shades),
+                        key=lambda part: -self.shades[part].share)  # fmt: skip
+        shades.sort(key=lambda part: not self.shades[part].is_beyond)
+        taken: list[QRectF] = []
+        for number, part in enumerate(shades):
+            shade = self.shades[part]
+            if not shade.is_beyond and shade.share < NEAR and number >= LEAST_LABELS:
+                continue
+            box = paths[part].boundingRect()
+            width, height = width_of(shade.text, painter), painter.fontMetrics().height()
+            place = QRectF(0, 0, width, height)
+            place.moveCenter(box.center())
+            if part is Part.EARS:  # on one of them, not between them
+                place.moveCenter(QPointF(box.left() + 8, box.center().y()))
+            place.moveLeft(min(max(place.left(), 1.0), self.width() - width - 1))
+            place.moveTop(min(max(place.top(), 1.0), self.height() - height - 1))
+            if not any(place.intersects(other) for other in taken):
+                taken.append(place.adjusted(-APART_PX, 0, APART_PX, 0))
+                self._draw_figure(painter, place, shade.text)
+
+    def _draw_figure(self, painter: QPainter, place: QRectF, text: str) -> None:
         path = QPainterPath()
-        path.addText(QPointF(centre.x() - width / 2, centre.y() + 4), painter.font(), text)
+        path.addText(QPointF(place.left(), place.top() + painter.fontMetrics().ascent()),
+                     painter.font(), text)  # fmt: skip
         painter.setPen(QPen(QColor(0, 0, 0, 190), HALO_PX))  # readable on any grey
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(path)
         painter.fillPath(path, QColor("#ffffff"))
+        tell(painter.device(), Told(text, place.size(), QRectF(self.rect()), place))
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         part = self.part_at(event.position())

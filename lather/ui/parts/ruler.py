@@ -10,7 +10,8 @@ from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintE
 from PyQt6.QtWidgets import QInputDialog, QSizePolicy, QWidget
 
 from lather.tools.advice import Advice
-from lather.ui.parts.theme import BODY, font, theme
+from lather.ui.parts.texts import RIGHT, draw
+from lather.ui.parts.theme import BODY, font, line_px, theme
 
 HEIGHT_PX = 35
 GROOVE_Y_PX = 22
@@ -84,13 +85,12 @@ class Ruler(QWidget):
         t = theme()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        text = QRectF(0, 0, self.width(), 20)
+        text = QRectF(0, 0, self.width(), line_px(BODY) + 2)
         painter.setFont(font(BODY))
         painter.setPen(QColor(t.text))
-        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, self.title)
+        draw(painter, text, self.title)
         painter.setFont(font(BODY, QFont.Weight.DemiBold))
-        right = Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight
-        painter.drawText(text, right, self.figure)
+        draw(painter, text, self.figure, RIGHT)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(t.groove))
         groove = QRectF(0, GROOVE_Y_PX, self.width(), GROOVE_PX)

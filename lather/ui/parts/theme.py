@@ -164,6 +164,7 @@ def _style(t: Theme) -> str:
     }}
     QToolButton[role="named"] {{ padding: 2px 5px; min-height: 16px;
         font-size: {small_px}px; }}
+    QToolButton[role="lens"] {{ padding: 2px 3px; min-height: 16px; font-size: {small_px}px; }}
     QPushButton[role="tab"] {{ padding: 2px 8px; min-height: 16px; font-weight: 600; }}
     QToolButton[role="fold"] {{ background: transparent; border-color: transparent;
         padding: 0; min-height: 16px; color: {t.dim}; font-size: {small_px}px; }}

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QFontMetricsF, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from lather.assist.check.check import Check, Verdict
-from lather.ui.parts.theme import BODY, SMALL, font, theme
+from lather.ui.parts.texts import draw, longest_that_fits
+from lather.ui.parts.theme import BODY, SMALL, font, line_px, theme
 
 STEP_PX, GAP_PX, BAR_PX = 13, 3, 7
+BARS_PX = 4 * (STEP_PX + GAP_PX) + 6
 WARNED = (Verdict.OVERDONE,)
 
 
@@ -22,17 +24,25 @@ class VerdictGauge(QWidget):
         super().__init__()
         self._check: Check | None = None
         self._note = ""
+        self._with_reason = True
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setCursor(Qt.CursorShape.PointingHandCursor)
         self.setAccessibleName("Check")
-        self.setMinimumWidth(4 * STEP_PX + 3 * GAP_PX + 8)
 
     def sizeHint(self) -> QSize:
-        return QSize(230, 36)
+        lines = (BODY, SMALL) if self._with_reason else (BODY,)
+        return QSize(230, max(sum(map(line_px, lines)) + 3, BAR_PX + 14))
 
-    def show_check(self, check: Check | None, note: str = "") -> None:
-        """`note` stands where there is no check, or beside a quick one."""
-        self._check, self._note = check, note
+    def minimumSizeHint(self) -> QSize:
+        words = QFontMetricsF(font(BODY))
+        longest = max(map(words.horizontalAdvance, (f"! {v.value.capitalize()}" for v in Verdict)))
+        return QSize(round(BARS_PX + longest) + 4, self.sizeHint().height())
+
+    def show_check(
+        self, check: Check | None, note: str = "", *, with_reason: bool = True
+    ) -> None:
+        """`note` stands where there is no check; the reason may stand elsewhere."""
+        self._check, self._note, self._with_reason = check, note, with_reason
         self.setAccessibleDescription(self.text)
         told = "\n".join(check.reasons) if check is not None else ""
         self.setToolTip("\n".join(part for part in (self.text, told, "Click for the ladder.")
@@ -47,11 +57,11 @@ class VerdictGauge(QWidget):
         return self._check.verdict.value.capitalize()
 
     @property
-    def reason(self) -> str:
+    def reasons(self) -> tuple[str, ...]:
+        """The first reason, from its fullest form to its shortest."""
         if self._check is None:
-            return ""
-        reasons = self._check.reasons
-        return reasons[0] if reasons else "nothing is measurable of a retouch"
+            return ()
+        return self._check.headlines or ("nothing is measurable of a retouch",)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:  # noqa: ARG002
         self.clicked.emit()
@@ -75,19 +85,21 @@ class VerdictGauge(QWidget):
                 painter.setBrush(QColor(t.text))
                 painter.drawPolygon(QPolygonF(
                     [top, top + QPointF(4, 5), top + QPointF(-4, 5)]))  # fmt: skip
-        left = len(Verdict) * (STEP_PX + GAP_PX) + 6
-        room = self.width() - left
-        if room < 40:
-            return
+        room = QRectF(BARS_PX, 0, self.width() - BARS_PX, self.height())
         painter.setPen(QPen(QColor(t.warning if warns else t.text)))
         painter.setFont(font(BODY))
         word = f"! {self.text}" if warns else self.text
-        elide, dots = painter.fontMetrics().elidedText, Qt.TextElideMode.ElideRight
-        painter.drawText(QRectF(left, 0, room, middle), Qt.AlignmentFlag.AlignVCenter,
-                         elide(word, dots, int(room)))  # fmt: skip
+        reason = ""
+        if self._with_reason:
+            small = QFontMetricsF(font(SMALL))
+            reason = longest_that_fits(self.reasons, room.width(), small)
+        first = QRectF(room)
+        if reason:
+            first.setHeight(line_px(BODY))
+            first.moveTop((self.height() - line_px(BODY) - line_px(SMALL)) / 2)
+        draw(painter, first, word)
         painter.setPen(QColor(t.dim))
         painter.setFont(font(SMALL))
-        painter.drawText(
-            QRectF(left, middle, room, middle), Qt.AlignmentFlag.AlignVCenter,
-            painter.fontMetrics().elidedText(self.reason, dots, int(room)),
-        )  # fmt: skip
+        if reason:
+            second = QRectF(room.left(), first.bottom(), room.width(), line_px(SMALL))
+            draw(painter, second, reason)

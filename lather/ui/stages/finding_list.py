@@ -29,6 +29,7 @@ from lather.document.findings import Findings, FindingState
 from lather.document.state import JobState
 from lather.ui.parts.context_menu import show_menu
 from lather.ui.parts.crops import CROP_PX, crop_of
+from lather.ui.parts.line_rows import LineRows
 from lather.ui.parts.theme import GAP_2
 from lather.ui.parts.widgets import CommandButton, label
 
@@ -74,6 +75,7 @@ class FindingList(QWidget):
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setIconSize(QSize(CROP_PX, CROP_PX))
         self.list.setUniformItemSizes(True)
+        self.list.setItemDelegate(LineRows(self.list))
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.list.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.list.setAccessibleName("Findings")
@@ -160,15 +162,15 @@ class FindingList(QWidget):
         state = self.findings.state(finding)
         place = Rect.around(finding.x, finding.y, CROP_RADII * finding.reach_px / 2)
         name = f"{finding.kind.title}, {_size_text(finding)}"
+        more = " · ".join((state.title, *_more(finding)))
         item = QListWidgetItem(
-            f"{name}\n{_measured(finding)} · {state.title}"
-            + ("" if finding.stands_free else " · edge"),
+            f"{finding.kind.title}\n{_size_text(finding)} · {_measured(finding)}\n{more}"
         )
         item.setIcon(self._no_crop)
         self._without_crop.append((item, place))
         self._cropping.start()
         item.setData(_ID, finding.id)
-        item.setToolTip(  # with the name, which a narrow list cuts short
+        item.setToolTip(
             f"{name}\n{2 * finding.radius_px:.0f} px across, with its surround "
             f"{2 * finding.reach_px:.0f} px.\nAgainst the skin around: "
             f"L* {finding.contrast_l:+.1f}, a* {finding.contrast_a:+.1f}. "
@@ -240,11 +242,17 @@ def _heading(title: str, what: str) -> QListWidgetItem:
 def _measured(finding: Finding) -> str:
     """What is told of a finding beside its size: of patches, how far the skin is off."""
     if finding.kind is Kind.SHINE:
-        clipped = f", {finding.clipped:.0%} clipped" if finding.clipped >= 0.005 else ""
-        return f"L* {finding.contrast_l:+.0f}{clipped}"
+        return f"L* {finding.contrast_l:+.0f}"
     if finding.kind.is_patch:
         return f"a* {finding.contrast_a:+.1f}"
     return f"severity {finding.severity:.0f}"
+
+
+def _more(finding: Finding) -> list[str]:
+    """What else speaks for or against a way to answer it."""
+    is_clipped = finding.kind is Kind.SHINE and finding.clipped >= 0.005
+    return ([f"{finding.clipped:.0%} clipped"] if is_clipped else []) + (
+        [] if finding.stands_free else ["edge"])
 
 
 def _size_text(finding: Finding) -> str:

@@ -10,13 +10,15 @@ from lather.actions.workbench import Workbench
 from lather.assist.stages import in_order, title
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
+from lather.ui.parts.texts import draw
 from lather.ui.parts.theme import BODY, font, theme
 from lather.ui.stages import table
 
 DOT_PX = 5.0
 GAP_PX = 7.0
-PAD_PX = 12.0
+PAD_PX, LEAST_PAD_PX = 12.0, 6.0
 HEIGHT_PX = 30
+LEAST_PX = 420
 
 
 class StageTrack(QWidget):
@@ -26,7 +28,7 @@ class StageTrack(QWidget):
         super().__init__()
         self.bench = bench
         self.setAccessibleName("Stages")
-        self.setMinimumWidth(560)
+        self.setMinimumWidth(LEAST_PX)
         bench.stage_changed.connect(self.update)
         bench.job_opened.connect(self.update)
         bench.job_changed.connect(self._on_job_changed)
@@ -40,7 +42,7 @@ class StageTrack(QWidget):
         if before.findings != after.findings:
             self.update()
 
-    def _text(self, stage: Stage) -> str:
+    def _counted(self, stage: Stage) -> str:
         """The stage's name; with how many of its findings are decided."""
         job = self.bench.job
         if job is None or not job.state.surveyed or not table.row(stage).lists:
@@ -49,25 +51,41 @@ class StageTrack(QWidget):
         n, n_open = (len(of(stage.value)) for of in (findings.of_stage, findings.open_of_stage))
         return f"{title(stage)} {n - n_open}/{n}"
 
+    def _told(self) -> list[tuple[list[str], float]]:
+        """What may stand on the stages, with the room around each, from the fullest on: all counts,
+        only that of the stage at hand, and at last numbers for the others."""
+        stages = in_order()
+        here = [stage is self.bench.stage for stage in stages]
+        counted = [self._counted(stage) for stage in stages]
+        named, numbers = (
+            [text if at else other for text, at, other in zip(counted, here, others, strict=True)]
+            for others in (map(title, stages), map(str, range(1, len(stages) + 1)))
+        )
+        return [(counted, PAD_PX), (counted, LEAST_PAD_PX), (named, PAD_PX),
+                (named, LEAST_PAD_PX), (numbers, LEAST_PAD_PX)]  # fmt: skip
+
     def sizeHint(self) -> QSize:
         return QSize(700, HEIGHT_PX + 4)
 
     def places(self) -> list[tuple[Stage, QRectF]]:
-        """Where each stage is drawn; the room left over is shared out between them."""
-        stages = in_order()
-        metrics = QFontMetricsF(font(BODY, QFont.Weight.Medium))
-        widths = [
-            metrics.horizontalAdvance(self._text(stage)) + 2 * DOT_PX + GAP_PX + 2 * PAD_PX
-            for stage in stages
-        ]
-        # Where there is no room the padding behind the names gives way, not the last name.
-        too_much = max(0.0, sum(widths) + 2 - self.width()) / len(widths)
-        widths = [width - min(too_much, PAD_PX) for width in widths]
+        """Where each stage is drawn."""
+        return [(stage, box) for stage, box, _, _ in self._laid()]
+
+    def _laid(self) -> list[tuple[Stage, QRectF, str, float]]:
+        """Place, text and room around it of each stage; the room left over is shared out between
+        them."""
+        metrics = QFontMetricsF(font(BODY, QFont.Weight.DemiBold))
+        for texts, pad in self._told():
+            widths = [metrics.horizontalAdvance(text) + 2 * DOT_PX + GAP_PX + 2 * pad + 2
+                      for text in texts]  # fmt: skip
+            if sum(widths) + 2 <= self.width():
+                break
         gap = max(0.0, min(22.0, (self.width() - sum(widths) - 2) / (len(widths) - 1)))
         x = max(1.0, (self.width() - sum(widths) - gap * (len(widths) - 1)) / 2)
         result = []
-        for stage, width in zip(stages, widths, strict=True):
-            result.append((stage, QRectF(x, (self.height() - HEIGHT_PX) / 2, width, HEIGHT_PX)))
+        for stage, text, width in zip(in_order(), texts, widths, strict=True):
+            box = QRectF(x, (self.height() - HEIGHT_PX) / 2, width, HEIGHT_PX)
+            result.append((stage, box, text, pad))
             x += width + gap
         return result
 
@@ -75,30 +93,31 @@ class StageTrack(QWidget):
         t = theme()
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        places = self.places()
+        laid = self._laid()
         painter.setPen(QColor(t.line))
-        for (_, left), (_, right) in zip(places, places[1:], strict=False):
+        for (_, left, _, _), (_, right, _, _) in zip(laid, laid[1:], strict=False):
             if right.left() - left.right() > 4:
                 y = left.center().y()
                 painter.drawLine(QPointF(left.right() + 1, y), QPointF(right.left() - 1, y))
-        for stage, box in places:
-            self._draw_stage(painter, stage, box)
+        for stage, box, text, pad in laid:
+            self._draw_stage(painter, stage, box, text, pad)
 
-    def _draw_stage(self, painter: QPainter, stage: Stage, box: QRectF) -> None:
+    def _draw_stage(
+        self, painter: QPainter, stage: Stage, box: QRectF, text: str, pad: float
+    ) -> None:
         t = theme()
         here, built = stage is self.bench.stage, table.row(stage).is_built
         if here:
             painter.setPen(QColor(t.accent))
             painter.setBrush(QColor(t.card))
             painter.drawRoundedRect(box.adjusted(0.5, 0.5, -0.5, -0.5), 15, 15)
-        centre = QPointF(box.left() + PAD_PX + DOT_PX, box.center().y())
+        centre = QPointF(box.left() + pad + DOT_PX, box.center().y())
         painter.setPen(QColor(t.accent if built else t.dim))
         painter.setBrush(QColor(t.accent) if built else Qt.BrushStyle.NoBrush)
         painter.drawEllipse(centre, DOT_PX - 1, DOT_PX - 1)
         painter.setFont(font(BODY, QFont.Weight.DemiBold if here else QFont.Weight.Normal))
         painter.setPen(QColor(t.text if built or here else t.dim))
-        text = box.adjusted(PAD_PX + 2 * DOT_PX + GAP_PX, 0, 0, 0)
-        painter.drawText(text, Qt.AlignmentFlag.AlignVCenter, self._text(stage))
+        draw(painter, box.adjusted(pad + 2 * DOT_PX + GAP_PX, 0, -2, 0), text)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         for stage, box in self.places():
@@ -110,6 +129,6 @@ class StageTrack(QWidget):
             for stage, box in self.places():
                 if box.contains(QPointF(event.pos())):
                     state = "" if table.row(stage).is_built else " (not built yet)"
-                    QToolTip.showText(event.globalPos(), f"{title(stage)}{state}")
+                    QToolTip.showText(event.globalPos(), f"{self._counted(stage)}{state}")
                     return True
         return super().event(event)

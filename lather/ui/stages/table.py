@@ -8,10 +8,12 @@ from dataclasses import dataclass
 from lather.actions.stages import table
 from lather.actions.workbench import Workbench
 from lather.document.layers.layer import Stage
-from lather.ui.stages import deliver
 from lather.ui.stages.brief import words as brief
+from lather.ui.stages.brief.agreed import Agreed
 from lather.ui.stages.brief.brief_page import BriefPage
 from lather.ui.stages.clean.mended_places import MendedPlaces
+from lather.ui.stages.deliver.deliver_button import DeliverButton, words
+from lather.ui.stages.deliver.outputs import Outputs
 from lather.ui.stages.even.assistants import Assistants
 from lather.ui.stages.even.score_panel import ScorePanel
 from lather.ui.stages.finish.check_panel import CheckPanel
@@ -58,7 +60,8 @@ _UNBUILT = StageRow(measures=False, is_built=False)
 
 # By the stage's value in files; `assist/stages.py` has the order of the stages.
 STAGES: dict[str, StageRow] = {
-    "brief": StageRow(page=BriefPage, words=brief.words),
+    "brief": StageRow(
+        page=BriefPage, beside=Agreed, beside_title="How far to go", words=brief.words),
     "clean": StageRow(below=MendedPlaces, heading="Worklist", lists=True),
     "even": StageRow(above=ScorePanel, below=Assistants, heading="Worklist", lists=True),
     "sculpt": _UNBUILT,
@@ -66,7 +69,9 @@ STAGES: dict[str, StageRow] = {
     "hair": _UNBUILT,
     "shape": StageRow(above=ShapePanel),
     "finish": StageRow(above=CheckPanel, heading="Check"),
-    "deliver": StageRow(above=deliver.DeliverButton, words=deliver.words, measures=False),
+    "deliver": StageRow(
+        above=DeliverButton, beside=Outputs, beside_title="What is delivered", words=words,
+        measures=False),
 }
 
 

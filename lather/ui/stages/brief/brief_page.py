@@ -23,7 +23,6 @@ from lather.actions.action import Action
 from lather.actions.stages.briefing import change_brief, sizes_of
 from lather.actions.workbench import Workbench
 from lather.assist.briefing import NOT_BUILT, money, zoom_advice
-from lather.assist.check.table import BY_ID
 from lather.core.bounds import LARGEST_AMOUNT, LARGEST_SIDE_PX
 from lather.document.agreed.brief import Brief, Delivered, Task, missing_consent
 from lather.document.agreed.style import Style
@@ -40,11 +39,8 @@ from lather.ui.parts.fields import (
 )
 from lather.ui.parts.theme import GAP_2, GAP_3, GAP_4
 from lather.ui.parts.widgets import CommandButton, dress_anew, label
-from lather.ui.stages.brief.kept_list import KeptList
 from lather.ui.stages.page import StagePage
 
-ALLOWED = ("texture_kept", "modelling_kept", "colour_shift", "displacement", "teeth_lighter",
-           "eye_whites_lighter", "evenness", "keep_marks")  # fmt: skip
 COMMANDS = (("brief.open", "From a file…"), ("brief.save", "To a file…"), ("brief.clear", "Clear"))
 WORDS_PX, WIDE_PX = 64, 640
 
@@ -70,9 +66,6 @@ class BriefPage(StagePage):
         column.addWidget(self._tasks())
         column.addWidget(self._order())
         column.addWidget(self._consent())
-        column.addWidget(label("What is kept", "title"))
-        self.kept = KeptList(bench)
-        column.addWidget(self.kept)
         column.addStretch(1)
         bench.job_opened.connect(self.reset)
         bench.job_changed.connect(self._on_job_changed)
@@ -92,7 +85,6 @@ class BriefPage(StagePage):
             return
         self._showing = True
         self._show(job.state.brief, job.state)
-        self.kept.show_state(job.state)
         self._showing = False
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
@@ -146,14 +138,6 @@ class BriefPage(StagePage):
         self.style_help = label("", "dim")
         self.style_help.setWordWrap(True)
         column.addWidget(self.style_help)
-        self.limits = {name: label("", "title") for name in ALLOWED}
-        cells = []
-        for name, value in self.limits.items():
-            title = label(BY_ID[name].title)
-            title.setToolTip(BY_ID[name].help)
-            cells.append((title, value))
-        grid = self._laid(Columns(cells, 2, 1))
-        column.addLayout(grid)
         return card
 
     def _tasks(self) -> QWidget:
@@ -252,12 +236,6 @@ class BriefPage(StagePage):
         caution = brief.style.caution
         self.style_help.setText(
             brief.style.help + (f" {caution[0].upper()}{caution[1:]}." if caution else ""))
-        limits = brief.limits.bounds
-        for name, value in self.limits.items():
-            row, bound = BY_ID[name], limits[name]
-            most = bound.high if bound.low is None or row.unit == "L*" else None
-            value.setText(f"≤ {row.text(most)}" if most is not None
-                          else f"≥ {row.text(bound.low or 0.0)}")  # fmt: skip
         for task, box in self.tasks.items():
             box.setChecked(not brief.tasks or task in brief.tasks)
             box.setEnabled(not brief.style.forbids_retouching)

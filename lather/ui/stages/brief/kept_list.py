@@ -13,6 +13,7 @@ from lather.assist.briefing import Question, questions
 from lather.document.findings import FindingState
 from lather.document.state import JobState
 from lather.ui.parts.crops import CROP_PX, crop_of
+from lather.ui.parts.line_rows import LineRows
 from lather.ui.parts.theme import GAP_1
 from lather.ui.parts.widgets import label
 
@@ -40,6 +41,7 @@ class KeptList(QWidget):
         self.list = QListWidget()
         self.list.setIconSize(QSize(CROP_PX, CROP_PX))
         self.list.setAccessibleName("What is kept")
+        self.list.setItemDelegate(LineRows(self.list, wraps=True))
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.itemChanged.connect(self._on_changed)
         column.addWidget(self.list)

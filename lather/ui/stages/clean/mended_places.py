@@ -16,6 +16,7 @@ from lather.document.tree import walk
 from lather.render.worker import Executor
 from lather.tools.table import tool
 from lather.ui.parts.crops import CROP_PX, crop_of
+from lather.ui.parts.line_rows import LineRows
 from lather.ui.parts.theme import GAP_2
 from lather.ui.parts.widgets import label
 from lather.ui.stages.part import StagePart
@@ -40,6 +41,7 @@ class MendedPlaces(StagePart):
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.list.setIconSize(QSize(CROP_PX, CROP_PX))
         self.list.setUniformItemSizes(True)
+        self.list.setItemDelegate(LineRows(self.list))
         self.list.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.list.setAccessibleName("Mended places")
         self.list.itemActivated.connect(self._on_picked)

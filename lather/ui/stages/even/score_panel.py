@@ -33,6 +33,9 @@ from lather.ui.parts.widgets import label
 from lather.ui.stages.part import StagePart
 
 ROW_PX = 22
+MOST_SAID = 2  # parts that are beyond a limit
+WITHIN = "Every part, as a whole, is within the style's limits."
+SINGLE_PLACES = "What is listed below are single places that stand out in theirs."
 
 
 class ScorePanel(StagePart):
@@ -140,9 +143,7 @@ class ScorePanel(StagePart):
         elif self.scores is None:
             self.said.setText("")
         else:
-            said = self.scores.said
-            lines = [text[:1].upper() + text[1:] + "." for text in said]
-            self.said.setText("\n".join(lines) or "Every part is within the style's limits.")
+            self.said.setText(_said(self.bench, self.scores))
         self.said.setProperty("role", "warning" if self.scores and self.scores.said else "dim")
         style = self.said.style()
         assert style is not None
@@ -156,6 +157,18 @@ class ScorePanel(StagePart):
                 look_at_part(self.bench, part)
         except Exception as error:  # noqa: BLE001 - the edge
             self.bench.report(error, "Going there failed")
+
+
+def _said(bench: Workbench, scores: Scores) -> str:
+    """Which parts are beyond a limit; how that goes together with what was found."""
+    lines = [text[:1].upper() + text[1:] + "." for text in scores.said]
+    n_more = len(lines) - MOST_SAID
+    if n_more > 1:
+        lines[MOST_SAID:] = [f"{n_more} more like these: see the table."]
+    if lines:
+        return "\n".join(lines)
+    n_open = len(bench.state.findings.open_of_stage(bench.stage.value))
+    return f"{WITHIN} {SINGLE_PLACES}" if n_open else WITHIN
 
 
 class ScoreTable(QWidget):

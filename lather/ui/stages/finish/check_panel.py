@@ -26,7 +26,6 @@ from lather.ui.parts.widgets import CommandButton, dress_anew, label
 from lather.ui.stages.finish.ladder import Ladder
 from lather.ui.stages.part import StagePart
 
-MAP_PX = 124
 COMMANDS = (("check.all", "Check all"), ("check.blind", "Which is it?"))
 NO_SURVEY = "Survey the portrait first: what skin is, and how large a millimetre."
 NO_RETOUCH = "Nothing was changed yet: there is nothing to check."
@@ -50,6 +49,9 @@ class CheckPanel(StagePart):
         column.setSpacing(GAP_2)
         self.gauge = VerdictGauge()
         column.addWidget(self.gauge)
+        self.headline = label("")
+        self.headline.setWordWrap(True)
+        column.addWidget(self.headline)
         self.said = label("", "dim")
         self.said.setWordWrap(True)
         column.addWidget(self.said)
@@ -66,7 +68,6 @@ class CheckPanel(StagePart):
         self.trials.setWordWrap(True)
         column.addWidget(self.trials)
         self.map = FaceMap(bench, executor)
-        self.map.setFixedHeight(MAP_PX)
         self.map.picked.connect(self._on_part)
         column.addWidget(self.map)
         self.detail = label("")
@@ -108,14 +109,18 @@ class CheckPanel(StagePart):
         if not self.is_looked_at:
             return  # read back when it is gone to
         if self.bench.job is None:
-            self.gauge.show_check(None, "no photo open")
+            self.gauge.show_check(None, "no photo open", with_reason=False)
+            self.headline.hide()
             return
         gauge, state = self.bench.gauge, self.bench.state
         check = gauge.check(state)
-        self.gauge.show_check(check, "not checked yet")
+        self.gauge.show_check(check, "not checked yet", with_reason=False)
         self.said.setText(_said(self.bench, check))
         self.said.setVisible(bool(self.said.text()))
         row = gauge.row(state)
+        first = check.headlines[0] if check is not None and check.headlines else ""
+        self.headline.setText(first)
+        self.headline.setVisible(bool(first) and (row is None or row.sentence() != first))
         self.map.show_state(state if is_surveyed(self.bench) else None)
         by_part = row if row is not None and row.reading.by_part else None
         if by_part is None and check is not None:

@@ -11,11 +11,16 @@ from PyQt6.QtWidgets import QWidget
 
 from lather.assist.check.check import Checked
 from lather.assist.check.lever import Lever
-from lather.ui.parts.theme import SMALL, font, theme
+from lather.ui.parts.texts import RIGHT, draw
+from lather.ui.parts.theme import SMALL, font, line_px, theme
 
-ROW_PX, BAR_PX = 36, 5
+BAR_PX = 5
 LEVER_PX = 74
 MOST_SHARE = 1.35  # of the limit, at the end of a rung
+
+
+def _row_px() -> int:
+    return 2 * line_px(SMALL) + 8
 
 
 class Ladder(QWidget):
@@ -33,7 +38,7 @@ class Ladder(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
     def sizeHint(self) -> QSize:
-        return QSize(220, max(1, len(self.rows)) * ROW_PX)
+        return QSize(220, max(1, len(self.rows)) * _row_px())
 
     minimumSizeHint = sizeHint
 
@@ -48,7 +53,7 @@ class Ladder(QWidget):
         self.update()
 
     def row_at(self, position: QPointF) -> Checked | None:
-        n = int(position.y() // ROW_PX)
+        n = int(position.y() // _row_px())
         return self.rows[n] if 0 <= n < len(self.rows) else None
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
@@ -60,7 +65,7 @@ class Ladder(QWidget):
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         for n, row in enumerate(self.rows):
-            self._draw(painter, float(n * ROW_PX), row)
+            self._draw(painter, float(n * _row_px()), row)
 
     def _draw(self, painter: QPainter, top: float, row: Checked) -> None:
         t, width = theme(), float(self.width())
@@ -68,17 +73,16 @@ class Ladder(QWidget):
         if chosen:
             painter.setPen(QPen(QColor(t.accent), 1))
             painter.setBrush(QColor(t.card))
-            painter.drawRoundedRect(QRectF(0.5, top + 0.5, width - 1, ROW_PX - 2), 4, 4)
-        inner = QRectF(6, top + 3, width - 12, 15)
+            painter.drawRoundedRect(QRectF(0.5, top + 0.5, width - 1, _row_px() - 2), 4, 4)
+        inner = QRectF(6, top + 3, width - 12, line_px(SMALL))
         ink = QColor(t.warning if row.is_beyond else t.dim if stale else t.text)
         painter.setFont(font(SMALL, QFont.Weight.Medium if chosen else QFont.Weight.Normal))
         painter.setPen(QColor(t.dim if stale or row.reading.value is None else t.text))
-        painter.drawText(inner, Qt.AlignmentFlag.AlignLeft, row.row.title)
+        draw(painter, inner, row.row.title)
         painter.setPen(ink)
         value = row.value_text if row.reading.value is not None else "–"
-        painter.drawText(inner, Qt.AlignmentFlag.AlignRight,
-                         f"! {value}" if row.is_beyond else value)  # fmt: skip
-        self._draw_rung(painter, top + 23, row, stale)
+        draw(painter, inner, f"! {value}" if row.is_beyond else value, RIGHT)
+        self._draw_rung(painter, top + line_px(SMALL) + 9, row, stale)
 
     def _draw_rung(self, painter: QPainter, y: float, row: Checked, stale: bool) -> None:
         """The way to the limit, and beyond it; the notch; the lever's handle and figure."""
@@ -105,14 +109,13 @@ class Ladder(QWidget):
         painter.drawPolygon(QPolygonF([at + QPointF(0, -5), at + QPointF(4, 0),
                                        at + QPointF(0, 5), at + QPointF(-4, 0)]))  # fmt: skip
         lever = self._levers.get(row.row.id)
-        box = QRectF(self.width() - 6.0 - LEVER_PX, y - 6, LEVER_PX, 16)
-        right = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+        box = QRectF(self.width() - 6.0 - LEVER_PX, y - 6, LEVER_PX, line_px(SMALL) + 2)
         if lever is not None:
             painter.setPen(QColor(t.accent))
-            painter.drawText(box, right, f"lever {lever.strength:.0%}")
+            draw(painter, box, f"lever {lever.strength:.0%}", RIGHT)
         elif row.limit_text:
             painter.setPen(QColor(t.dim))
             limit = row.bound.near(row.reading.value)
             assert limit is not None
             sign = "≥" if limit == row.bound.low else "≤"
-            painter.drawText(box, right, f"{sign} {row.row.text(limit)}")
+            draw(painter, box, f"{sign} {row.row.text(limit)}", RIGHT)

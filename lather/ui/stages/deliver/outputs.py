@@ -1,0 +1,108 @@
+"""Beside the delivery: what would be written, how large, and what the check says of it."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout
+
+from lather.actions.action import Action
+from lather.actions.findings.finding import is_surveyed
+from lather.actions.job.delivering import Planned, planned
+from lather.actions.workbench import Workbench
+from lather.assist.check.check import Check
+from lather.document.layers.layer import Stage
+from lather.document.state import JobState
+from lather.files.exchange.delivery import ENDINGS
+from lather.render.worker import Executor
+from lather.ui.parts.theme import GAP_1, GAP_3
+from lather.ui.parts.verdict_gauge import VerdictGauge
+from lather.ui.parts.widgets import CommandButton, label
+from lather.ui.stages.part import StagePart
+
+MOST_REASONS = 3
+NOTHING = "Nothing is ticked: choose under Deliver… what is to be written."
+NO_JOB = "Open a photo first."
+NOT_CHECKED = "Not checked since the last change."
+
+
+class Outputs(StagePart):
+    """Reads the brief, the presets and the gauge."""
+
+    def __init__(
+        self, stage: Stage, bench: Workbench, actions: dict[str, Action], executor: Executor
+    ) -> None:
+        super().__init__(stage, bench, actions, executor)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(GAP_1)
+        self.outputs = label("")
+        self.outputs.setWordWrap(True)
+        column.addWidget(self.outputs)
+        column.addSpacing(GAP_3)
+        column.addWidget(label("What the check says", "title"))
+        self.gauge = VerdictGauge()
+        column.addWidget(self.gauge)
+        self.reasons = label("", "dim")
+        self.reasons.setWordWrap(True)
+        column.addWidget(self.reasons)
+        self.buttons = [CommandButton(actions[name], bench) for name in ("check.show", "check.all")]
+        for button in self.buttons:
+            button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+            column.addWidget(button)
+        bench.gauge.changed.connect(self.reset)
+        bench.job_opened.connect(self.reset)
+        bench.job_changed.connect(self._on_job_changed)
+        bench.stage_changed.connect(self.reset)
+        bench.settings.changed.connect(self._on_setting_changed)
+        self.reset()
+
+    def close_view(self) -> None:
+        self.bench.gauge.changed.disconnect(self.reset)
+        self.bench.job_opened.disconnect(self.reset)
+        self.bench.job_changed.disconnect(self._on_job_changed)
+        self.bench.stage_changed.disconnect(self.reset)
+        self.bench.settings.changed.disconnect(self._on_setting_changed)
+
+    def reset(self) -> None:
+        if not self.is_looked_at:
+            return
+        job, gauge = self.bench.job, self.bench.gauge
+        check = gauge.check(job.state) if job is not None else None
+        if job is None:
+            self.outputs.setText(NO_JOB)
+        else:
+            ticked = [one for one in planned(job.state.brief, self.bench.settings) if one.is_ticked]
+            lines = [_told(job.state, one) for one in ticked]
+            self.outputs.setText("\n\n".join(lines) or NOTHING)
+        self.gauge.show_check(check, "not checked yet", with_reason=False)
+        self.reasons.setText(self._said(check))
+        for button in self.buttons:
+            button.refresh()
+
+    def _said(self, check: Check | None) -> str:
+        if self.bench.job is None or not is_surveyed(self.bench) or check is None:
+            return ""
+        lines = list(check.reasons[:MOST_REASONS])
+        n_more = len(check.reasons) - len(lines)
+        if n_more > 0:
+            lines.append(f"{n_more} more: see the check.")
+        if not self.bench.gauge.is_fresh(self.bench.state):
+            lines.append(NOT_CHECKED)
+        return "\n".join(lines)
+
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:  # noqa: ARG002
+        self.reset()
+
+    def _on_setting_changed(self, key: str) -> None:
+        if key == "deliveries":
+            self.reset()
+
+
+def _told(state: JobState, one: Planned) -> str:
+    """Its name, and what comes of it."""
+    delivery = one.delivery
+    form = next((form.label for form, endings in ENDINGS.items() if delivery.suffix in endings),
+                delivery.suffix)  # fmt: skip
+    width, height = delivery.pixels(state.photo.width, state.photo.height)
+    profile = "sRGB" if delivery.to_srgb else "the photo's own colours"
+    return (f"{delivery.name}\n{form}, {delivery.depth_bits} bit, {width} × {height} px, "
+            f"{profile}")  # fmt: skip
