@@ -15,7 +15,7 @@ ACTIONS = (
     Action(
         "app.full_screen",
         "Full screen",
-        "Fill the screen with the window, or give the rest of it back.",
+        "Fill the screen with the picture: all panels fold away; again, and all is back.",
         "View",
         lambda bench: bench.ask.full_screen(),
     ),

@@ -51,6 +51,7 @@ from lather.ui.strip.lens_strip import LensStrip
 
 TOP_PX, LENSES_PX, BOTTOM_PX = 52, 30, 50
 DEFAULT_SIZE = (1280, 800)
+FOLDED = ("left_folded", "right_folded")
 WIDE_PX = 1240
 NAMES_PX = (150, 200)  # in a narrow window, in a wide one
 CLOCK_MS = 250
@@ -83,6 +84,7 @@ class MainWindow(QMainWindow):
         self.legend = Legend(bench, self.canvas, self.hint)
         self.keys = Keys(bench, self.actions_by_id, self)
         self._compose()
+        self._before_alone: dict[str, bool] = {}  # what was folded before all was
         self._may_close = False
         self._closing = False
         self._clock = QTimer(self)
@@ -133,6 +135,21 @@ class MainWindow(QMainWindow):
         if not self._closing:
             self.close()
 
+    def show_picture_alone(self, alone: bool) -> None:
+        """The picture over the whole screen, or all else as it was before."""
+        settings = self.bench.settings
+        if alone:
+            self._before_alone = {key: settings[key] for key in FOLDED}
+        for part in (self._top_bar, self.lenses, self.checks):
+            part.setVisible(not alone)
+        for key, was in self._before_alone.items():
+            settings.set(key, alone or was)
+        if not alone:
+            self._before_alone = {}
+        full = Qt.WindowState.WindowFullScreen
+        state = self.windowState()
+        self.setWindowState(state | full if alone else state & ~full)
+
     def leave(self, at_once: bool = False) -> None:
         """Close without a question, as a signal asks: unsaved steps are kept."""
         for dialog in self.findChildren(QDialog):
@@ -152,6 +169,8 @@ class MainWindow(QMainWindow):
 
     def _close_views(self) -> None:
         """The views stop listening; the window's place is remembered."""
+        for key, was in self._before_alone.items():
+            self.bench.settings.set(key, was)
         state = base64.b64encode(self.saveGeometry().data()).decode("ascii")
         self.bench.settings.set("window", state)
         self._clock.stop()
@@ -175,7 +194,8 @@ class MainWindow(QMainWindow):
         column = QVBoxLayout(page)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
-        column.addWidget(self._top())
+        self._top_bar = self._top()
+        column.addWidget(self._top_bar)
         self.right = RightColumn(self.bench.settings, self.hand, self.layers)
         self.panels = SidePanels(self.bench.settings, self.worklist, self.pages, self.right)
         column.addWidget(self.panels, 1)

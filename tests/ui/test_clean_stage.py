@@ -10,7 +10,7 @@ from unittest import mock
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, Qt
 from PyQt6.QtGui import QImage, QMouseEvent, QPainter
-from PyQt6.QtWidgets import QApplication, QPushButton
+from PyQt6.QtWidgets import QApplication
 
 from lather.actions.findings import finding as commands
 from lather.actions.findings import surveying
@@ -287,7 +287,7 @@ class ToolCardTest(StageCase):
         self.assertTrue(all(ruler.isVisible() for ruler in card.rulers.values()))
         card.more.click()
         self.assertTrue(card.rare.spacing.isVisible())
-        self.assertEqual(card.more.text(), "Less of the brush")
+        self.assertEqual(card.more.text(), "–  Less of the brush")
         card.rare.spacing.moved.emit(30)
         self.assertAlmostEqual(self.bench.hand.brush.spacing, 0.3)
         self.bench.hands.take_tool("outline")  # has nothing of it

@@ -8,7 +8,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -46,7 +45,7 @@ class WindowAsker:
     """Asks through dialogs over a window."""
 
     def __init__(self) -> None:
-        self.window: QWidget | None = None
+        self.window: MainWindow | None = None
         self.bench: Workbench | None = None
         self.actions: dict[str, Action] = {}
 
@@ -204,7 +203,7 @@ class WindowAsker:
 
     def full_screen(self) -> None:
         assert self.window is not None
-        self.window.setWindowState(self.window.windowState() ^ Qt.WindowState.WindowFullScreen)
+        self.window.show_picture_alone(not self.window.isFullScreen())
 
     def quit(self) -> None:
         assert self.window is not None

@@ -189,7 +189,7 @@ class ToolCard(QWidget):
         self.more.setVisible(RareRows.are_wanted(entry))
         self.more.refresh()
         unfolded = bool(self.bench.settings["more_of_hand"])
-        self.more.setText("Less of the brush" if unfolded else "More of the brush")
+        self.more.setText("–  Less of the brush" if unfolded else "+  More of the brush")
         self.rare.setVisible(unfolded and RareRows.are_wanted(entry))
 
     def _advice_text(self) -> str:

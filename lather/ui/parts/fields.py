@@ -67,6 +67,18 @@ def together(*widgets: QWidget) -> QWidget:
     return held
 
 
+def in_pairs(*widgets: QWidget) -> QWidget:
+    """Several widgets as one field, two in a row."""
+    held = QWidget()
+    grid = QGridLayout(held)
+    grid.setContentsMargins(0, 0, 0, 0)
+    grid.setHorizontalSpacing(GAP_2)
+    grid.setVerticalSpacing(GAP_1)
+    for number, widget in enumerate(widgets):
+        grid.addWidget(widget, *divmod(number, 2))
+    return held
+
+
 def number_field(low: int, high: int, none: str, suffix: str) -> QSpinBox:
     """A number; the least of its range stands for none."""
     field = QSpinBox()

@@ -173,6 +173,7 @@ def _style(t: Theme) -> str:
         text-align: left; }}
     QLabel[role="chip"] {{ color: {t.dim}; font-size: {small_px}px; background: {t.card};
         border-radius: {RADIUS_PX}px; padding: 2px 8px; }}
+    QLabel[role="caution"] {{ color: {t.warning}; font-size: {small_px}px; }}
     QLabel[role="warning"] {{ color: {t.warning}; }}
     QSplitter::handle {{ background: {t.window}; }}
     QSplitter::handle:hover {{ background: {t.line}; }}

@@ -153,7 +153,7 @@ class Panel(QWidget):
     def __init__(self, title: str) -> None:
         super().__init__()
         self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(GAP_4, GAP_4, GAP_4, GAP_4)
+        self.column.setContentsMargins(GAP_4, GAP_2, GAP_4, GAP_2)
         self.column.setSpacing(GAP_2)
         self.title = label(title, "title")
         self.note = label("", "dim")

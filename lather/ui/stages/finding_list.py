@@ -39,6 +39,7 @@ FILTERS: tuple[tuple[str, FindingState | None], ...] = (
 )  # fmt: skip
 ORDERS = ("by severity", "by size", "from the top")
 CROP_RADII = 3.0
+LEAST_LIST_PX = CROP_PX + 10  # a row
 CROPPING_S = 0.006  # of a turn of the loop, at most
 _ID = Qt.ItemDataRole.UserRole
 
@@ -84,6 +85,7 @@ class FindingList(QWidget):
         self.list.itemSelectionChanged.connect(self._show_count)
         self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         self.list.customContextMenuRequested.connect(self._show_menu)
+        self.list.setMinimumHeight(LEAST_LIST_PX)
         column.addWidget(self.list, 1)
         row = QHBoxLayout()
         self.buttons = [

@@ -44,7 +44,6 @@ class Worklist(Panel):
         self.findings = FindingList(bench, actions)
         self.column.addWidget(self.findings, 1)
         self._below = self._place()
-        self.column.addSpacing(GAP_2)
         self.column.addStretch(0)
         bench.job_opened.connect(self.reset)
         bench.job_changed.connect(self._on_job_changed)

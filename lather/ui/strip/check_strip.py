@@ -45,15 +45,14 @@ class CheckStrip(QWidget):
             self._looks.append(self._button(actions[action_id]))
             self._looks[-1].show_name(True)
             row.addWidget(self._looks[-1])
-        row.addSpacing(GAP_4)
-        row.addWidget(label("Zoom %", "dim"))
+        row.addSpacing(GAP_2)
+        row.addWidget(label("Zoom", "dim"))
         for action_id, text in ZOOMS:
             button = self._button(actions[action_id], text=text)
             button.setProperty("role", "compact")
             row.addWidget(button)
         self.zoom = label("", "title")
-        self.zoom.setMinimumWidth(56)
-        row.addSpacing(GAP_2)
+        self.zoom.setMinimumWidth(46)
         row.addWidget(self.zoom)
         self.untagged = label("sRGB assumed", "chip")
         self.untagged.setToolTip(f"{UNTAGGED}\nIf it is in another space, colours are wrong here "

@@ -32,6 +32,7 @@ from lather.ui.parts.fields import (
     Columns,
     DateField,
     fields,
+    in_pairs,
     number_field,
     set_number,
     set_text,
@@ -183,7 +184,7 @@ class BriefPage(StagePage):
         self.more_sizes.editingFinished.connect(self._on_sizes)
         grid = self._laid(fields((
             ("Long side at delivery", self.long_side),
-            ("Formats", together(*self.formats.values())),
+            ("Formats", in_pairs(*self.formats.values())),
             ("Further sizes", self.more_sizes), ("Deadline", self.deadline),
             ("Pictures", self.n_pictures),
             ("Fee for all of them", together(self.fee, self.currency)),

@@ -33,7 +33,7 @@ from lather.ui.parts.widgets import label
 from lather.ui.stages.part import StagePart
 
 ROW_PX = 22
-MOST_SAID = 2  # parts that are beyond a limit
+MOST_SAID = 1  # parts that are beyond a limit
 WITHIN = "Every part, as a whole, is within the style's limits."
 SINGLE_PLACES = "What is listed below are single places that stand out in theirs."
 
@@ -144,7 +144,7 @@ class ScorePanel(StagePart):
             self.said.setText("")
         else:
             self.said.setText(_said(self.bench, self.scores))
-        self.said.setProperty("role", "warning" if self.scores and self.scores.said else "dim")
+        self.said.setProperty("role", "caution" if self.scores and self.scores.said else "dim")
         style = self.said.style()
         assert style is not None
         style.polish(self.said)
@@ -163,8 +163,8 @@ def _said(bench: Workbench, scores: Scores) -> str:
     """Which parts are beyond a limit; how that goes together with what was found."""
     lines = [text[:1].upper() + text[1:] + "." for text in scores.said]
     n_more = len(lines) - MOST_SAID
-    if n_more > 1:
-        lines[MOST_SAID:] = [f"{n_more} more like these: see the table."]
+    if n_more > 0:
+        lines[MOST_SAID:] = [f"{n_more} more beyond a limit: see the table."]
     if lines:
         return "\n".join(lines)
     n_open = len(bench.state.findings.open_of_stage(bench.stage.value))
