@@ -30,6 +30,7 @@ from lather.document.state import JobState
 from lather.ui.dialogs.blind_dialog import BlindDialog
 from lather.ui.parts.widgets import run_action
 from lather.ui.scripted import settle, wait_until
+from lather.ui.stages.brief.agreed import Agreed
 from lather.ui.stages.finish.check_panel import CheckPanel
 from tests.assist import test_check
 from tests.assist.test_check import smoothed
@@ -115,14 +116,21 @@ class BriefPageTest(WindowCase):
             self.assertEqual(self.brief().more_sizes_px, sizes)
         self.assertTrue(any("'tall' is no list of pixels" in said for said, _ in self.said))
 
+    def beside(self) -> Agreed:
+        part = self.window.hand.findChild(Agreed)
+        assert isinstance(part, Agreed)
+        self.assertTrue(part.isVisible())
+        return part
+
     def test_a_style_shows_what_it_allows(self) -> None:
-        groomed = self.page.limits["texture_kept"].text()
+        limits = self.beside().limits
+        groomed = limits["texture_kept"].text()
         QTest.mouseClick(self.page.styles[Style.INFANT], Qt.MouseButton.LeftButton)
         self.assertIs(self.brief().style, Style.INFANT)
-        self.assertNotEqual(self.page.limits["texture_kept"].text(), groomed)
+        self.assertNotEqual(limits["texture_kept"].text(), groomed)
         self.assertIn("child's face", self.page.style_help.text())
         self.assertIn("guardian", self.page.asked.text())
-        self.assertEqual(self.page.limits["displacement"].text(), "≤ 0%")
+        self.assertEqual(limits["displacement"].text(), "≤ 0%")
 
     def test_identity_refuses_tools_with_the_reason(self) -> None:
         QTest.mouseClick(self.page.styles[Style.IDENTITY], Qt.MouseButton.LeftButton)
@@ -151,7 +159,7 @@ class BriefPageTest(WindowCase):
         self.assertEqual(len(self.bench.state.layers), 2)
 
     def test_what_is_ticked_is_kept(self) -> None:
-        kept = self.page.kept.list
+        kept = self.beside().kept.list
         items = [kept.item(n) for n in range(kept.count())]
         item = next(i for i in items if i.checkState() == Qt.CheckState.Checked)
         ids = item.data(Qt.ItemDataRole.UserRole)

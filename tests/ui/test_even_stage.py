@@ -224,7 +224,7 @@ class WorklistTest(EvenCase):
         shown = self.window.worklist.findings
         self.assertTrue(shown.isVisible())
         texts = [shown.list.item(n).text() for n in range(shown.list.count())]
-        self.assertTrue(any(text.startswith("Shine, ") and "L* +" in text for text in texts))
+        self.assertTrue(any(text.startswith("Shine\n") and "L* +" in text for text in texts))
         self.assertEqual(shown.buttons[0].text(), "Propose")
         self.bench.go_to_stage(Stage.CLEAN)
         self.assertEqual(shown.list.count(), 0)

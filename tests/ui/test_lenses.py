@@ -33,10 +33,11 @@ class LensStripTest(WindowCase):
             settle(self.app)
             self.assertEqual(self.bench.looks.lens, name)
             self.assertTrue(button.isChecked())
-            self.assertTrue(strip.legend.accessibleDescription())
+            self.assertTrue(self.window.legend.isVisible())
+            self.assertTrue(self.window.legend.accessibleDescription())
         run_action(self.window.actions_by_id["lens.clear"], self.bench)
         self.assertFalse(any(button.isChecked() for button in strip.buttons.values()))
-        self.assertFalse(strip.legend.swatches)
+        self.assertFalse(self.window.legend.swatches or self.window.legend.isVisible())
 
     def test_a_key_switches_and_held_down_it_only_shows(self) -> None:
         self.open()

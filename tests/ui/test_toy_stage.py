@@ -98,7 +98,7 @@ class ToyStageTest(ToyCase, WindowCase):
 
     def rows(self) -> list[str]:
         rows = self.window.worklist.findings.list
-        return [rows.item(n).text().split(",")[0] for n in range(rows.count())]
+        return [rows.item(n).text().split("\n")[0] for n in range(rows.count())]
 
     def test_it_stands_where_its_row_does_and_has_its_key(self) -> None:
         self.assertIs(in_order()[-1], Stage(TOY))

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
@@ -39,6 +40,9 @@ from lather.tools.base import Colour
 from lather.ui.parts.theme import GAP_2
 
 MOST_LOSSES = 12
+
+if TYPE_CHECKING:
+    from lather.ui.window import MainWindow
 
 
 class WindowAsker:
