@@ -35,10 +35,24 @@ class Columns(QGridLayout):
         self.setVerticalSpacing(GAP_1)
         self._cells, self._wide, self._narrow = cells, wide, narrow
         self._n_columns = 0
-        self.arrange(is_wide=True)
+        self._arrange(wide)
 
-    def arrange(self, *, is_wide: bool) -> None:
-        n_columns = self._wide if is_wide else self._narrow
+    def arrange_in(self, room_px: int) -> None:
+        """As many columns as have room in so many pixels."""
+        needed_px = self._needed_px(self._wide)
+        self._arrange(self._wide if needed_px <= room_px else self._narrow)
+
+    def _needed_px(self, n_columns: int) -> int:
+        """As wide as that many columns are at least."""
+        per_cell = len(self._cells[0])
+        widest = [0] * (n_columns * per_cell)
+        for number, cell in enumerate(self._cells):
+            for n, widget in enumerate(cell):
+                at = number % n_columns * per_cell + n
+                widest[at] = max(widest[at], widget.minimumSizeHint().width())
+        return sum(widest) + self.horizontalSpacing() * (len(widest) - 1)
+
+    def _arrange(self, n_columns: int) -> None:
         if n_columns == self._n_columns:
             return
         self._n_columns = n_columns

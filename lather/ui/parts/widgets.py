@@ -10,7 +10,7 @@ from lather.actions.keymap import keys_told, with_keys
 from lather.actions.workbench import Workbench
 from lather.errors import BusyError
 from lather.ui.parts import icons
-from lather.ui.parts.theme import GAP_2, GAP_4, theme
+from lather.ui.parts.theme import GAP_2, GAP_3, theme
 
 
 class OnInterfaceThread(QObject):
@@ -153,7 +153,7 @@ class Panel(QWidget):
     def __init__(self, title: str) -> None:
         super().__init__()
         self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(GAP_4, GAP_2, GAP_4, GAP_2)
+        self.column.setContentsMargins(GAP_3, GAP_2, GAP_3, GAP_2)
         self.column.setSpacing(GAP_2)
         self.title = label(title, "title")
         self.note = label("", "dim")

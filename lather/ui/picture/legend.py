@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtCore import QEvent, QRectF, QSize, Qt
 from PyQt6.QtGui import QBrush, QColor, QFontMetricsF, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
@@ -59,6 +59,11 @@ class Legend(QWidget):
         below = self._hint.geometry().bottom() + GAP_2 if self._hint.isVisible() else MARGIN_PX
         self.setGeometry(MARGIN_PX, below, size.width(), size.height())
         self.update()
+
+    def changeEvent(self, event: QEvent) -> None:
+        super().changeEvent(event)
+        if event.type() == QEvent.Type.StyleChange:  # texts may be of another size
+            self.place()
 
     def sizeHint(self) -> QSize:
         rows = self._rows()

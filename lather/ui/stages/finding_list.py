@@ -39,6 +39,7 @@ FILTERS: tuple[tuple[str, FindingState | None], ...] = (
 )  # fmt: skip
 ORDERS = ("by severity", "by size", "from the top")
 CROP_RADII = 3.0
+LEAST_CLIPPED = 0.005
 LEAST_LIST_PX = CROP_PX + 10  # a row
 CROPPING_S = 0.006  # of a turn of the loop, at most
 _ID = Qt.ItemDataRole.UserRole
@@ -69,6 +70,8 @@ class FindingList(QWidget):
         self.order.setAccessibleName("In what order")
         self.order.addItems(ORDERS)
         self.order.currentIndexChanged.connect(lambda index: self.reset())
+        for box in (self.filter, self.order):
+            box.setProperty("role", "tight")
         choices.addWidget(self.filter)
         choices.addWidget(self.order, 1)
         column.addLayout(choices)
@@ -100,8 +103,9 @@ class FindingList(QWidget):
         self.mend_all = CommandButton(actions["finding.mend_all"], bench, text="Mend all")
         self.other = CommandButton(actions["finding.other_source"], bench)
         row = QHBoxLayout()
-        row.addWidget(self.mend_all, 1)
-        row.addWidget(self.other, 1)
+        for command in (self.mend_all, self.other):
+            command.setProperty("role", "compact")
+            row.addWidget(command, 1)
         column.addLayout(row)
         self.empty = label("", "dim")
         self.empty.setWordWrap(True)
@@ -252,9 +256,9 @@ def _measured(finding: Finding) -> str:
 
 def _more(finding: Finding) -> list[str]:
     """What else speaks for or against a way to answer it."""
-    is_clipped = finding.kind is Kind.SHINE and finding.clipped >= 0.005
-    return ([f"{finding.clipped:.0%} clipped"] if is_clipped else []) + (
-        [] if finding.stands_free else ["edge"])
+    if finding.kind.is_patch:
+        return [f"{finding.clipped:.0%} clipped"] if finding.clipped >= LEAST_CLIPPED else []
+    return [] if finding.stands_free else ["edge"]
 
 
 def _size_text(finding: Finding) -> str:

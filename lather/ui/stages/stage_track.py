@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QToolTip, QWidget
 
 from lather.actions.workbench import Workbench
 from lather.assist.stages import in_order, title
+from lather.document.findings import Findings
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.ui.parts.texts import draw
@@ -27,6 +28,8 @@ class StageTrack(QWidget):
     def __init__(self, bench: Workbench) -> None:
         super().__init__()
         self.bench = bench
+        self._counted_of: Findings | None = None
+        self._counts: dict[Stage, tuple[int, int]] = {}
         self.setAccessibleName("Stages")
         self.setMinimumWidth(LEAST_PX)
         bench.stage_changed.connect(self.update)
@@ -47,9 +50,19 @@ class StageTrack(QWidget):
         job = self.bench.job
         if job is None or not job.state.surveyed or not table.row(stage).lists:
             return title(stage)
-        findings = job.state.findings
-        n, n_open = (len(of(stage.value)) for of in (findings.of_stage, findings.open_of_stage))
+        n, n_open = self._counts_of(job.state.findings)[stage]
         return f"{title(stage)} {n - n_open}/{n}"
+
+    def _counts_of(self, findings: Findings) -> dict[Stage, tuple[int, int]]:
+        """How many each stage has, and how many of them are open; counted once."""
+        if findings is not self._counted_of:
+            self._counted_of = findings
+            both = findings.of_stage, findings.open_of_stage
+            self._counts = {
+                stage: (len(both[0](stage.value)), len(both[1](stage.value)))
+                for stage in in_order()
+            }
+        return self._counts
 
     def _told(self) -> list[tuple[list[str], float]]:
         """What may stand on the stages, with the room around each, from the fullest on: all counts,

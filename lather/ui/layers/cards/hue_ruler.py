@@ -22,9 +22,9 @@ from PyQt6.QtWidgets import QSizePolicy, QWidget
 from lather.core.adjust.bracket import bracket_weight
 from lather.core.colour.lab import lab_to_srgb
 from lather.ui.parts.texts import CENTRE, draw
-from lather.ui.parts.theme import SMALL, font, theme
+from lather.ui.parts.theme import SMALL, font, line_px, theme
 
-FIELD_PX, BAND_PX, MARKS_PX, MARGIN_PX = 46, 10, 16, 6
+FIELD_PX, BAND_PX, MARKS_GAP_PX, MARGIN_PX = 46, 10, 3, 6
 SHOWN_L, SHOWN_CHROMA = 65.0, 42.0  # of the band
 CATCH_PX, HANDLE_PX = 9.0, 4.0
 LEAST_WIDTH_DEG, STEP_DEG, LARGE_STEP_DEG = 2.0, 1.0, 5.0
@@ -54,7 +54,7 @@ class HueRuler(QWidget):
                         "end to widen it.")  # fmt: skip
 
     def sizeHint(self) -> QSize:
-        return QSize(200, FIELD_PX + BAND_PX + MARKS_PX)
+        return QSize(200, FIELD_PX + BAND_PX + MARKS_GAP_PX + line_px(SMALL))
 
     def show_brackets(self, brackets: Sequence[Bracket], picked: int) -> None:
         self.brackets, self.picked = tuple(brackets), picked
@@ -123,7 +123,7 @@ class HueRuler(QWidget):
         for name, hue in sorted(self.marks.items(), key=lambda mark: mark[1]):
             x = self._x(hue)
             painter.setPen(QPen(QColor(theme().text), 1.5))
-            painter.drawLine(QPointF(x, band.top()), QPointF(x, band.bottom() + 3))
+            painter.drawLine(QPointF(x, band.top()), QPointF(x, band.bottom() + MARKS_GAP_PX))
             width = metrics.horizontalAdvance(name)
             left = max(x - width / 2, right + 6, 0.0)
             if left + width > self.width():
@@ -132,7 +132,7 @@ class HueRuler(QWidget):
                 continue  # no room: its line says where it is
             right = left + width
             painter.setPen(QColor(theme().dim))
-            place = QRectF(left, band.bottom() + 3, width + 2, MARKS_PX - 3)
+            place = QRectF(left, band.bottom() + MARKS_GAP_PX, width + 2, line_px(SMALL))
             draw(painter, place, name, CENTRE)
 
     def _handles(self, n: int) -> dict[str, QPointF]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, QObject, Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QButtonGroup,
@@ -43,7 +43,7 @@ from lather.ui.parts.widgets import CommandButton, dress_anew, label
 from lather.ui.stages.page import StagePage
 
 COMMANDS = (("brief.open", "From a file…"), ("brief.save", "To a file…"), ("brief.clear", "Clear"))
-WORDS_PX, WIDE_PX = 64, 640
+WORDS_PX = 64
 
 
 class BriefPage(StagePage):
@@ -95,8 +95,20 @@ class BriefPage(StagePage):
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Fewer columns where there is no room for more."""
         super().resizeEvent(event)
+        self._arrange()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Texts of another size need another width."""
+        if event is not None and event.type() == QEvent.Type.LayoutRequest:
+            self._arrange()
+        return super().eventFilter(watched, event)
+
+    def _arrange(self) -> None:
+        viewport = self.viewport()
+        assert viewport is not None
+        room_px = viewport.width() - 2 * GAP_4
         for columns in self._columns:
-            columns.arrange(is_wide=self.width() >= WIDE_PX)
+            columns.arrange_in(room_px)
 
     # --- parts ---------------------------------------------------------------------------
 
@@ -200,7 +212,7 @@ class BriefPage(StagePage):
     def _consent(self) -> QWidget:
         card, column = _card("Consent")
         self.consent_by, self.guardian = QLineEdit(), QLineEdit()
-        self.consent_by.setPlaceholderText("the person in the picture")
+        self.consent_by.setPlaceholderText("the person shown")
         self.guardian.setPlaceholderText("for a child")
         self.consent_by.textEdited.connect(
             lambda text: self._change("consent", consent_by=text))

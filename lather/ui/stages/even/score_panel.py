@@ -59,6 +59,7 @@ class ScorePanel(StagePart):
             QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon
         )
         self.figures.setMinimumContentsLength(8)
+        self.figures.setProperty("role", "tight")
         for figure in FIGURES:
             self.figures.addItem(figure.title)
         self.figures.currentIndexChanged.connect(lambda index: self._show())

@@ -16,6 +16,7 @@ from lather.ui.parts.theme import SMALL, font, line_px, theme
 
 BAR_PX = 5
 LEVER_PX = 74
+LEAST_PX = 200
 MOST_SHARE = 1.35  # of the limit, at the end of a rung
 
 
@@ -38,7 +39,7 @@ class Ladder(QWidget):
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
 
     def sizeHint(self) -> QSize:
-        return QSize(220, max(1, len(self.rows)) * _row_px())
+        return QSize(LEAST_PX, max(1, len(self.rows)) * _row_px())
 
     minimumSizeHint = sizeHint
 
