@@ -65,6 +65,7 @@ class MainWindow(QMainWindow):
         self.bench = bench
         self.actions_by_id = {action.id: action for action in all_actions()}
         asker.window, asker.bench, asker.actions = self, bench, self.actions_by_id
+        asker.show_picture_alone = self.show_picture_alone
         self.setWindowTitle("Lather")
         self.setWindowIcon(QIcon(str(ASSETS / "icons" / "lather.svg")))
         self.job_name = FittingLine(weight=QFont.Weight.DemiBold, is_written=True)

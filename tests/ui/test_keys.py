@@ -84,6 +84,7 @@ class PlaneTest(WindowCase):
     def test_full_screen_and_back(self) -> None:
         asker = WindowAsker()
         asker.window, self.bench.ask = self.window, asker
+        asker.show_picture_alone = self.window.show_picture_alone
         for expected in (True, False):
             self.chord(K.Key_F11)
             self.assertEqual(self.window.isFullScreen(), expected)

@@ -181,6 +181,17 @@ class EveryStageTest(RoomCase):
         shown = [ruler for name, ruler in body.rulers.items() if entry.uses(name)]
         self.assertEqual(whole_rows([*shown, body.advice_line], viewport), len(shown) + 1)
 
+    def test_what_is_done_with_findings_needs_no_scrolling(self) -> None:
+        work = self.window.worklist
+        viewport = self.window.panels.widget(0).viewport()
+        for stage in (Stage.CLEAN, Stage.EVEN):
+            self.bench.go_to_stage(stage)
+            self.measured()
+            for _ in self.dressed():
+                shown = [work.findings.list, *work.findings.buttons, work.findings.mend_all]
+                with self.subTest(stage=stage.value):
+                    self.assertEqual(whole_rows(shown, viewport), len(shown))
+
     def test_names_of_24_letters_are_whole(self) -> None:
         self.bench.go_to_stage(Stage.CLEAN)
         named = {layer.name: layer.id for layer in walk(self.bench.state.layers)}

@@ -5,9 +5,8 @@ The larger ones are loaded when they are first asked: the window is there sooner
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING
 
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import (
@@ -41,15 +40,13 @@ from lather.ui.parts.theme import GAP_2
 
 MOST_LOSSES = 12
 
-if TYPE_CHECKING:
-    from lather.ui.window import MainWindow
-
 
 class WindowAsker:
     """Asks through dialogs over a window."""
 
     def __init__(self) -> None:
-        self.window: MainWindow | None = None
+        self.window: QWidget | None = None
+        self.show_picture_alone: Callable[[bool], object] = lambda alone: None
         self.bench: Workbench | None = None
         self.actions: dict[str, Action] = {}
 
@@ -207,7 +204,7 @@ class WindowAsker:
 
     def full_screen(self) -> None:
         assert self.window is not None
-        self.window.show_picture_alone(not self.window.isFullScreen())
+        self.show_picture_alone(not self.window.isFullScreen())
 
     def quit(self) -> None:
         assert self.window is not None

@@ -68,7 +68,7 @@ class HandPanel(QWidget):
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.area.setWidget(self._body)
         column.addWidget(self.area, 1)
-        bench.stage_changed.connect(self.arrange)
+        bench.stage_changed.connect(self._on_stage_changed)
         bench.looks_changed.connect(self.arrange)
         bench.hands.changed.connect(self._on_hand_changed)
         bench.job_opened.connect(self._on_opened)
@@ -77,7 +77,7 @@ class HandPanel(QWidget):
         self.arrange()
 
     def close_view(self) -> None:
-        self.bench.stage_changed.disconnect(self.arrange)
+        self.bench.stage_changed.disconnect(self._on_stage_changed)
         self.bench.looks_changed.disconnect(self.arrange)
         self.bench.hands.changed.disconnect(self._on_hand_changed)
         self.bench.job_opened.disconnect(self._on_opened)
@@ -165,6 +165,10 @@ class HandPanel(QWidget):
         assert layout is not None
         width = max(self.area.width() - GAP_2, part.minimumSizeHint().width())
         return max(layout.totalHeightForWidth(width), layout.totalMinimumSize().height())
+
+    def _on_stage_changed(self) -> None:
+        self.bench.look(card=False)
+        self.arrange()
 
     def _on_hand_changed(self) -> None:
         tool_id, before = self.bench.hand.tool, self._tool_id

@@ -61,6 +61,10 @@ class Worklist(Panel):
         for part in self._parts.values():
             part.close_view()
 
+    def heightForWidth(self, width: int) -> int:
+        """As high as it has to be: lists give way before the column scrolls."""
+        return self.column.minimumHeightForWidth(width)
+
     def part(self, kind: type[P]) -> P:
         """The part of that class, of whichever stage has it; LookupError if none has."""
         for name, its in STAGES.items():
