@@ -143,7 +143,7 @@ class MarksTest(WindowCase):
     def marked(self, number: int) -> str:
         """How a finding is marked: 'shape' where its rim is drawn, 'dot' in its middle."""
         x, y = self.PLACES[number - 1]
-        rim = max(min(self.pixel(x + dx, y + dy)) for dx in range(9, 20) for dy in (-1, 0, 1))
+        rim = max(min(self.pixel(x + dx, y + dy)) for dx in range(9, 20) for dy in (-3, 0, 3))
         dot = min(self.pixel(x, y))
         return "shape" if rim > 200 else "dot" if dot > 200 else ""
 
