@@ -88,6 +88,12 @@ class ArchitectureTest(unittest.TestCase):
             if uses:
                 self.assertEqual(path.relative_to(PACKAGE).parts[0], "ui", path)
 
+    def test_all_texts_are_painted_by_one_function(self) -> None:
+        for path in (PACKAGE / "ui").rglob("*.py"):
+            if path.relative_to(PACKAGE / "ui").as_posix() != "parts/texts.py":
+                self.assertNotRegex(path.read_text(encoding="utf-8"), r"drawText\(|elidedText\(",
+                                    path)  # fmt: skip
+
     def test_core_loads_without_toolkit_compiler_or_decoder(self) -> None:
         code = (
             "import sys, lather.core.blend.composite, lather.core.brush.dabs, "

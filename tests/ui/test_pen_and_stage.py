@@ -21,6 +21,7 @@ from lather.document.layers.layer import Stage
 from lather.document.state import new_state
 from lather.ui.dialogs.deliver_dialog import DeliverDialog
 from lather.ui.scripted import settle, wait_until
+from lather.ui.stages.deliver.outputs import Outputs
 from tests.assist.test_clean import PLACES, spotted
 from tests.support import painted_state, skin_photo
 from tests.ui.test_clean_stage import StageCase
@@ -161,6 +162,18 @@ class DeliverByBriefTest(StageCase):
         self.assertEqual(self.bench.state.brief, agreed)
         again = self.dialog(Brief())  # the person's own ticks are as they were
         self.assertEqual(self.ticked(again), ["Client, full size"])
+
+    def test_beside_the_delivery_stands_what_would_be_written_and_what_the_check_says(self) -> None:
+        self.open(set_brief(new_state(skin_photo()), Brief(delivery_long_side_px=300)))
+        self.bench.go_to_stage(Stage.DELIVER)
+        beside = self.window.hand.findChild(Outputs)
+        self.assertTrue(beside.isVisible())
+        self.assertEqual(beside.outputs, ["Brief: JPEG, 300 px", "JPEG, 8 bit, 300 × 270 px, sRGB"])
+        self.bench.change("Brief", set_brief, Brief())
+        self.assertEqual(beside.outputs[0], "Client, full size")
+        self.assertEqual(beside.gauge.text, "not checked yet")
+        beside.buttons[0].click()
+        self.assertIs(self.bench.stage, Stage.FINISH)
 
     def test_nothing_delivered_changes_the_brief(self) -> None:
         dialog = self.dialog(Brief(delivery_long_side_px=300))

@@ -34,11 +34,13 @@ from lather.document.layers.limits import Limits, Span
 from lather.document.layers.table import COMPUTED
 from lather.document.state import JobState, new_state
 from lather.document.tree import walk
+from lather.files.exchange.delivery import PRESETS, delivery_to_json
 from lather.render.lenses.table import LENSES
 from lather.tools.stages import COMMON, MOST_OWN, STAGES, has_brush, offered, row
 from lather.tools.table import TOOLS, tool
 from lather.ui.layers.layer_row import LayerRow, row_height_px
 from lather.ui.parts.texts import draw
+from lather.ui.parts.widgets import run_action
 from lather.ui.scripted import settle, wait_until
 from lather.ui.stages.even.score_panel import ScorePanel
 from tests.support import skin_photo
@@ -273,6 +275,28 @@ class LongestTextsTest(RoomCase):
                 self.laid_out()
                 with self.subTest(style.value):
                     self.check_texts()
+
+    def test_what_a_person_wrote_is_cut_with_dots_and_whole_in_the_hint(self) -> None:
+        long = "W" * 60
+        self.bench.change("Add", edits.start_computed, COMPUTED[0])
+        self.bench.change("Rename", edits.rename, self.bench.state.active_id, long)
+        self.answers.answers["text"] = long
+        run_action(self.window.actions_by_id["brush.save_preset"], self.bench)
+        self.bench.settings.set("more_of_hand", True)
+        delivery = delivery_to_json(replace(PRESETS[0], name=long))
+        self.bench.settings.set("deliveries", [{**delivery, "ticked": True}])
+        self.addCleanup(self.bench.settings.set, "deliveries", [])
+        for size in self.small_and_large():
+            for stage, card in ((Stage.CLEAN, False), (Stage.CLEAN, True), (Stage.DELIVER, False)):
+                self.bench.go_to_stage(stage)
+                self.bench.look(card=card)
+                self.laid_out()
+                self.assertGreaterEqual(self.window.pages.width() / size[0], PICTURE[size[0]])
+                self.check_layers(size)
+                named = self.window.layers.rows[self.bench.state.active_id]
+                told = [shown.told for shown in self.texts() if shown.widget is named]
+                self.assertTrue(told[0].is_written and told[0].text.endswith("…"))
+                self.assertIn(long, named.toolTip())
 
     def test_labels_of_the_face_map_keep_apart_and_the_map_is_high(self) -> None:
         self.bench.go_to_stage(Stage.FINISH)

@@ -54,6 +54,9 @@ class RareRows(QWidget):
         self.presets = QComboBox()
         self.presets.setAccessibleName("Preset")
         self.presets.setToolTip("Named brushes of this tool.")
+        self.presets.setSizeAdjustPolicy(  # a person's own may have long names
+            QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.presets.setMinimumContentsLength(12)
         self.presets.activated.connect(self._on_preset)
         self.sources = QWidget()
         self.goes = combo("How the source goes", SOURCE_TEXTS, bench.hands.set_source_goes)

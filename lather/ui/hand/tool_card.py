@@ -203,8 +203,7 @@ class ToolCard(QWidget):
             return f"{of_area:.0%} of the rim crosses an edge. {self._cut_free.title} ({keys}) " \
                 "copies along it first."
         if entry.paints and takes_no_paint(self.bench, entry):
-            return (f"'{self.bench.state.active.name}' takes no paint: a stroke goes on a layer of "
-                    "its own.")  # fmt: skip
+            return "This layer takes no paint: a stroke goes on a layer of its own."
         for ruler in self.rulers.values():
             if ruler.advice is not None and not ruler.advised:
                 return f"{ruler.title}: {ruler.advice.reason}"

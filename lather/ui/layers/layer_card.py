@@ -12,6 +12,8 @@ from lather.render.worker import Executor
 from lather.ui.layers.cards.limits import LimitsCard
 from lather.ui.layers.cards.rows import Card
 from lather.ui.layers.cards.table import CARDS
+from lather.ui.parts.fitting import FittingLine
+from lather.ui.parts.theme import SMALL
 from lather.ui.parts.widgets import Panel
 
 PICTURE_AFTER_MS = 250
@@ -30,6 +32,8 @@ class LayerCard(Panel):
     def __init__(self, bench: Workbench, executor: Executor) -> None:
         super().__init__("")
         self.column.setContentsMargins(0, 0, 0, 0)
+        self.layer_name = FittingLine(SMALL, is_dim=True, is_written=True)
+        self.column.addWidget(self.layer_name)
         self.bench = bench
         self._executor = executor
         self.cards: dict[type[ComputedLayer], Card] = {}
@@ -86,8 +90,8 @@ class LayerCard(Panel):
     def _show_name(self, title: str, name: str) -> None:
         self.title_text = title
         self.title.setText(title)
-        self.note.setText("" if name == title else name)
-        self.note.setVisible(bool(self.note.text()))
+        self.layer_name.setText("" if name == title else name)
+        self.layer_name.setVisible(name != title)
 
     def close_view(self) -> None:
         self._timer.stop()

@@ -2,17 +2,19 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QSizePolicy, QVBoxLayout
+from PyQt6.QtWidgets import QLabel, QSizePolicy, QVBoxLayout
 
 from lather.actions.action import Action
 from lather.actions.findings.finding import is_surveyed
 from lather.actions.job.delivering import Planned, planned
 from lather.actions.workbench import Workbench
 from lather.assist.check.check import Check
+from lather.document.agreed.brief import Brief
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.files.exchange.delivery import ENDINGS
 from lather.render.worker import Executor
+from lather.ui.parts.fitting import FittingLine
 from lather.ui.parts.theme import GAP_1, GAP_3
 from lather.ui.parts.verdict_gauge import VerdictGauge
 from lather.ui.parts.widgets import CommandButton, label
@@ -34,9 +36,9 @@ class Outputs(StagePart):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(GAP_1)
-        self.outputs = label("")
-        self.outputs.setWordWrap(True)
-        column.addWidget(self.outputs)
+        self._rows = QVBoxLayout()
+        self._rows.setSpacing(GAP_1)
+        column.addLayout(self._rows)
         column.addSpacing(GAP_3)
         column.addWidget(label("What the check says", "title"))
         self.gauge = VerdictGauge()
@@ -67,16 +69,37 @@ class Outputs(StagePart):
             return
         job, gauge = self.bench.job, self.bench.gauge
         check = gauge.check(job.state) if job is not None else None
-        if job is None:
-            self.outputs.setText(NO_JOB)
-        else:
-            ticked = [one for one in planned(job.state.brief, self.bench.settings) if one.is_ticked]
-            lines = [_told(job.state, one) for one in ticked]
-            self.outputs.setText("\n\n".join(lines) or NOTHING)
+        self._show_outputs(job.state if job is not None else None)
         self.gauge.show_check(check, "not checked yet", with_reason=False)
         self.reasons.setText(self._said(check))
         for button in self.buttons:
             button.refresh()
+
+    @property
+    def outputs(self) -> list[str]:
+        """What is said, line by line."""
+        widgets = [self._rows.itemAt(n).widget() for n in range(self._rows.count())]  # type: ignore[union-attr]
+        return [widget.text() for widget in widgets if isinstance(widget, (QLabel, FittingLine))]
+
+    def _show_outputs(self, state: JobState | None) -> None:
+        """The name of each delivery, and what comes of it."""
+        while self._rows.count():
+            widget = self._rows.takeAt(0).widget()  # type: ignore[union-attr]
+            assert widget is not None
+            widget.hide()  # deletion may come after the next paint
+            widget.deleteLater()
+        brief, settings = state.brief if state is not None else Brief(), self.bench.settings
+        ticked = [one for one in planned(brief, settings) if one.is_ticked]
+        if state is None or not ticked:
+            said = label(NO_JOB if state is None else NOTHING)
+            said.setWordWrap(True)
+            self._rows.addWidget(said)
+            return
+        for one in ticked:
+            name = FittingLine(is_written=True)
+            name.setText(one.delivery.name)
+            self._rows.addWidget(name)
+            self._rows.addWidget(label(_told(state, one), "dim"))
 
     def _said(self, check: Check | None) -> str:
         if self.bench.job is None or not is_surveyed(self.bench) or check is None:
@@ -98,11 +121,11 @@ class Outputs(StagePart):
 
 
 def _told(state: JobState, one: Planned) -> str:
-    """Its name, and what comes of it."""
+    """What comes of it."""
     delivery = one.delivery
     form = next((form.label for form, endings in ENDINGS.items() if delivery.suffix in endings),
                 delivery.suffix)  # fmt: skip
     width, height = delivery.pixels(state.photo.width, state.photo.height)
-    profile = "sRGB" if delivery.to_srgb else "the photo's own colours"
-    return (f"{delivery.name}\n{form}, {delivery.depth_bits} bit, {width} × {height} px, "
+    profile = "sRGB" if delivery.to_srgb else "own colours"
+    return (f"{form}, {delivery.depth_bits} bit, {width} × {height} px, "
             f"{profile}")  # fmt: skip

@@ -72,6 +72,7 @@ class CheckPanel(StagePart):
         column.addWidget(self.map)
         self.detail = label("")
         self.detail.setWordWrap(True)
+        self.detail.setMinimumWidth(1)  # it names layers, whose names may be one long word
         column.addWidget(self.detail)
         self.lever = CommandButton(self._use, bench)
         self.lever.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
