@@ -18,8 +18,9 @@ from PyQt6.QtGui import QImage
 from PyQt6.QtWidgets import QDialog, QWidget
 
 from lather.actions.findings import surveying, walking
+from lather.actions.hand.taking import take
 from lather.actions.stages import checking, evening
-from lather.actions.stages.shape import set_shape, take
+from lather.actions.stages.shape import set_shape
 from lather.actions.work import proposing
 from lather.assist.check.blind import blind_pair
 from lather.assist.shape.face_features import mesh_of
@@ -141,6 +142,7 @@ def computed_layers(app) -> None:
         else:
             wait_until(lambda: not card._timer.isActive())
             settle(app)
+            card.show_title(True)
             cards.append(grabbed(card))
     beside(app, cards, FOLDER / "layers.png")
     bench.job.change("As it was", before)
@@ -166,6 +168,7 @@ def adjustments(app) -> None:
         wait_until(lambda: not app.window.layer_card._timer.isActive())
         settle(app)
         if kind != "hues":
+            app.window.layer_card.show_title(True)
             cards.append(grabbed(app.window.layer_card))
     limits = Limits(Span(low_l=35.0, high_l=90.0, soft_low_l=10.0))
     bench.change("Limits", edits.set_limits, bench.state.active_id, limits)

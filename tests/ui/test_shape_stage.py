@@ -7,7 +7,8 @@ import unittest
 import numpy as np
 from PyQt6.QtCore import QPointF, Qt
 
-from lather.actions.stages.shape import set_shape, take
+from lather.actions.hand.taking import take
+from lather.actions.stages.shape import set_shape
 from lather.actions.table import all_actions
 from lather.core.brush.stroke import PenSample
 from lather.document import edits

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from lather.actions.action import Action, Run, When, next_choice
-from lather.actions.stages.shape import take
+from lather.actions.hand.taking import take
 from lather.actions.workbench import Workbench
 from lather.tools.table import TOOLS, tool
 

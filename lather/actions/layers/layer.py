@@ -7,6 +7,7 @@ from typing import Any
 
 from lather.actions.action import Action, Run, When, has_job
 from lather.actions.findings.geometry import has_regions
+from lather.actions.hand.taking import take
 from lather.actions.work.aside import change_aside, merge_aside, take_merged
 from lather.actions.workbench import Workbench
 from lather.assist import masks
@@ -163,7 +164,7 @@ def _from_change(bench: Workbench) -> None:
 def _from_colours(bench: Workbench) -> None:
     if not has_mask(bench):
         bench.change("Add mask", edits.add_mask, bench.state.active_id)
-    bench.hands.take_tool("pick")
+    take(bench, "pick")
     bench.set_on_mask(True)
     bench.say("Press on a colour in the picture: the layer will show on colours like it.")
 
@@ -215,7 +216,7 @@ def _add_computed(kind: type[ComputedLayer]) -> Action:
 
     def added(bench: Workbench) -> None:
         if kind.PAINTED_WITH:
-            bench.hands.take_tool(kind.PAINTED_WITH)
+            take(bench, kind.PAINTED_WITH)
         elif bench.state.area is not None:
             bench.say(f"'{kind.TITLE}' shows in the area, which is its mask now.")
         elif kind.STARTS_HIDDEN:

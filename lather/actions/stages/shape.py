@@ -11,26 +11,12 @@ from lather.actions.layers.area import has_area
 from lather.actions.work.aside import change_aside
 from lather.actions.work.proposing import propose
 from lather.actions.workbench import Workbench
-from lather.document.layers.layer import Stage
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.reshapes import add_reshape
-from lather.tools.stages import has_brush
-from lather.tools.table import tool
 
 SPEED_STEP = 1.25
 SLOWEST_MM_S, FASTEST_MM_S = 0.2, 30.0
 REGION_HELP = "The region is the one that the region lens shows."
-
-
-def take(bench: Workbench, tool_id: str) -> None:
-    """Take a tool; one that reshapes with a size of this face when first taken, and its stage. From
-    a stage without a brush it goes back to the one worked in last."""
-    if tool(tool_id).reshapes:
-        bench.show_stage(Stage.SHAPE)
-    elif not has_brush(bench.stage):
-        bench.show_stage(bench.hands.worked_in)
-    bench.hands.take_tool(tool_id)
-    bench.start_hand()
 
 
 def set_shape(bench: Workbench, **changes: Any) -> None:

@@ -49,6 +49,7 @@ class HandPanel(QWidget):
         self.layer_card = LayerCard(bench, executor)
         self._beside: dict[Stage, StagePart] = {}
         self._tool_id = bench.hand.tool
+        self._card_in_front = False
         column = QVBoxLayout(self)
         column.setContentsMargins(GAP_3, GAP_2, GAP_1, GAP_2)
         column.setSpacing(GAP_2)
@@ -69,7 +70,7 @@ class HandPanel(QWidget):
         self.area.setWidget(self._body)
         column.addWidget(self.area, 1)
         bench.stage_changed.connect(self._on_stage_changed)
-        bench.looks_changed.connect(self.arrange)
+        bench.looks_changed.connect(self._on_looks_changed)
         bench.hands.changed.connect(self._on_hand_changed)
         bench.job_opened.connect(self._on_opened)
         bench.job_changed.connect(self._on_job_changed)
@@ -78,7 +79,7 @@ class HandPanel(QWidget):
 
     def close_view(self) -> None:
         self.bench.stage_changed.disconnect(self._on_stage_changed)
-        self.bench.looks_changed.disconnect(self.arrange)
+        self.bench.looks_changed.disconnect(self._on_looks_changed)
         self.bench.hands.changed.disconnect(self._on_hand_changed)
         self.bench.job_opened.disconnect(self._on_opened)
         self.bench.job_changed.disconnect(self._on_job_changed)
@@ -102,6 +103,7 @@ class HandPanel(QWidget):
     def arrange(self) -> None:
         """Show what is in front."""
         bench, has_card = self.bench, self.layer_card.has_card
+        self._card_in_front = bench.looks.card
         brushes = has_brush(bench.stage)
         first = self.tool_card if brushes else self._part()
         both = has_card and first is not None and self._has_room(first)
@@ -176,6 +178,10 @@ class HandPanel(QWidget):
         if tool_id not in (before, FOR_THE_CARD):
             self.bench.look(card=False)
         self.arrange()
+
+    def _on_looks_changed(self) -> None:
+        if self.bench.looks.card is not self._card_in_front:  # not for every step of a pan
+            self.arrange()
 
     def _on_opened(self) -> None:
         self.bench.look(card=takes_no_paint(self.bench))

@@ -39,6 +39,7 @@ class LayerCard(Panel):
         self.cards: dict[type[ComputedLayer], Card] = {}
         self.card: Card | None = None
         self.has_card = False
+        self._told: tuple[object, ...] = ()
         self.title_text = ""
         self.limits = LimitsCard(bench)
         self.column.addWidget(self.limits)
@@ -47,7 +48,7 @@ class LayerCard(Panel):
         self._timer.setInterval(PICTURE_AFTER_MS)
         self._timer.timeout.connect(self._show_picture)
         bench.job_opened.connect(self.reset)
-        bench.looks_changed.connect(self._show_limits)
+        bench.looks_changed.connect(self._on_looks_changed)
         bench.job_changed.connect(self._on_job_changed)
         self.reset()
 
@@ -63,12 +64,17 @@ class LayerCard(Panel):
         self._show_limits()
         if card is None or computed is None:
             self._timer.stop()
-            return
-        self._show_name(computed.TITLE, computed.name)
-        self.title.setToolTip(computed.HELP)
-        card.show_layer(computed)
-        card.show()
-        self._timer.start()
+        else:
+            self._show_name(computed.TITLE, computed.name)
+            self.title.setToolTip(computed.HELP)
+            card.show_layer(computed)
+            card.show()
+            self._timer.start()
+        self._tell()
+
+    def _on_looks_changed(self) -> None:
+        self._show_limits()
+        self._tell()
 
     def _show_limits(self) -> None:
         """Where they are asked for, or the layer has some."""
@@ -81,7 +87,13 @@ class LayerCard(Panel):
             self.limits.show_layer(layer)
             if self.card is None:
                 self._show_name("Limits", layer.name)
-        self.changed.emit()
+
+    def _tell(self) -> None:
+        """If there is another card than was told last."""
+        shown = self.card, not self.limits.isHidden(), self.title_text
+        if shown != self._told:
+            self._told = shown
+            self.changed.emit()
 
     def show_title(self, shown: bool) -> None:
         """Or not, where another place says it."""
@@ -95,7 +107,7 @@ class LayerCard(Panel):
 
     def close_view(self) -> None:
         self._timer.stop()
-        self.bench.looks_changed.disconnect(self._show_limits)
+        self.bench.looks_changed.disconnect(self._on_looks_changed)
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
         for card in self.cards.values():

@@ -252,7 +252,7 @@ class Canvas(QWidget):
         self._move_cursor(event.position())
         if event.type() != QEvent.Type.TabletMove:  # a pen that hovers leaves the mouse alone
             self._tablet_in_use = event.type() == QEvent.Type.TabletPress
-        if pans(self.bench) or self._pan_from is not None:
+        if self.bench.panning or self._pan_from is not None:
             self._pan(event.type() == QEvent.Type.TabletRelease, event.position())
             return
         if self._grips.busy:
@@ -274,7 +274,7 @@ class Canvas(QWidget):
         if self._tablet_in_use:
             return
         self.bench.hands.set_erasing(False)
-        if event.button() == Qt.MouseButton.MiddleButton or pans(self.bench):
+        if event.button() == Qt.MouseButton.MiddleButton or self.bench.panning:
             self._pan_from = event.position()
         elif event.button() == Qt.MouseButton.LeftButton:
             self._readings.begin()
@@ -351,6 +351,9 @@ class Canvas(QWidget):
             except Exception as error:  # noqa: BLE001 - the edge
                 self.bench.report(error, "Picking failed")
             self.update()
+            return
+        if pans(self.bench):
+            self._pan_from = position
             return
         unseen = self.bench.looks.hides_paint_at(position.x() / max(1, self.width()))
         if unseen:

@@ -7,6 +7,7 @@ from typing import Any
 
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from lather.actions.hand.taking import take
 from lather.actions.workbench import Workbench
 from lather.document import edits
 from lather.document.layers.computed import ComputedLayer
@@ -89,7 +90,7 @@ class Card(QWidget):
 
     def _take_pick(self) -> None:
         self.bench.set_on_mask(False)
-        self.bench.hands.take_tool("pick")
+        take(self.bench, "pick")
 
     def _add_ruler(self, name: str, spec: Number) -> None:
         ruler = Ruler(
