@@ -390,6 +390,12 @@ class HandOfStageTest(RoomCase):
         QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=QPoint(150, 200))
         self.assertAlmostEqual(self.bench.geometry.centre_x, at + 50, delta=1)
         self.assertEqual(self.bench.open_job.history.n_done, n_done)
+        self.bench.look(split=True)  # its line is dragged all the same
+        line = round(canvas.width() * self.bench.looks.line_at)
+        QTest.mousePress(canvas, Qt.MouseButton.LeftButton, pos=QPoint(line, 300))
+        QTest.mouseMove(canvas, QPoint(line - 80, 300))
+        QTest.mouseRelease(canvas, Qt.MouseButton.LeftButton, pos=QPoint(line - 80, 300))
+        self.assertAlmostEqual(canvas.width() * self.bench.looks.line_at, line - 80, delta=2)
         self.key(Qt.Key.Key_D)  # a tool on purpose: back to where it was worked
         self.assertEqual((self.bench.stage, self.bench.hand.tool), (Stage.EVEN, "mend_spot"))
 
