@@ -31,7 +31,6 @@ from lather.ui.parts.widgets import label
 from lather.ui.stages.part import StagePart
 from lather.ui.stages.table import row
 
-LEAST_BODY_PX = 72
 FOR_THE_CARD = "pick"  # this tool is used with the card in front
 
 
