@@ -363,6 +363,9 @@ class PanelsTest(WindowCase):
         QTest.mouseClick(group, Qt.MouseButton.LeftButton, pos=group._fold.center().toPoint())
         settle(self.app)
         self.assertEqual(self.window.layers.rows[inner].layer.strength, 0.5)
+        QTest.mouseClick(group, Qt.MouseButton.LeftButton, pos=group._fold.center().toPoint())
+        self.bench.select_layer(inner)  # the layer in work is always in the list
+        self.assertIn(inner, self.window.layers.rows)
 
     def test_the_sign_of_the_limits_shows_them(self) -> None:
         self.open(painted_state(n_layers=1))

@@ -126,7 +126,9 @@ class LayerPanel(Panel):
         self.mode.blockSignals(False)
         for button in self._buttons:
             button.refresh()
-        if active is not None and active.id != self._seen_id:
+        if active is not None and active.id not in self.rows:
+            self._unfold_to(active.id)
+        elif active is not None and active.id != self._seen_id:
             self._seen_id = active.id
             self._scroll_to_active()
 
@@ -157,6 +159,13 @@ class LayerPanel(Panel):
     def _fold(self, layer_id: int) -> None:
         """Show what is in a group, or only its own row."""
         self._folded ^= {layer_id}
+        self.reset()
+
+    def _unfold_to(self, layer_id: int) -> None:
+        """The layer in work is always in the list."""
+        for layer in walk(self.bench.state.layers):
+            if any(inner.id == layer_id for inner in walk(layer.children)):
+                self._folded.discard(layer.id)
         self.reset()
 
     def _add_heading(self) -> QComboBox:
