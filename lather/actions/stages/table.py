@@ -54,8 +54,8 @@ STAGES: dict[str, StageRow] = {
             "R": "even.reference", "G": "even.forget_reference",
         }),
     "sculpt": StageRow(
-        "Alt+4", "Not built yet. Sculpt will hold light and shade on maps of their own. Until "
-        "then: Paint colour on a soft-light layer."),
+        "Alt+4", "Not built yet: Sculpt will measure light and shade, and propose them. Until then "
+        "Lighten and Darken paint them on a layer of their own."),
     "features": StageRow("Alt+5", "Not built yet. Features will hold eyes, teeth and lips."),
     "hair": StageRow(
         "Alt+6", "Not built yet. Hair will find stray hairs against the background and fill gaps. "
