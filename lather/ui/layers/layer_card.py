@@ -32,6 +32,7 @@ class LayerCard(Panel):
     def __init__(self, bench: Workbench, executor: Executor) -> None:
         super().__init__("")
         self.column.setContentsMargins(0, 0, 0, 0)
+        self.note.hide()  # a line of its own says whose card it is
         self.layer_name = FittingLine(SMALL, is_dim=True, is_written=True)
         self.column.addWidget(self.layer_name)
         self.bench = bench
