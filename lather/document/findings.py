@@ -93,6 +93,11 @@ class Findings:
         """Those of them on which nothing is decided yet."""
         return tuple(f for f in self.of_stage(stage) if self.state(f) is FindingState.OPEN)
 
+    def decided_of_stage(self, stage: str) -> tuple[int, int]:
+        """How many of them are decided, of how many."""
+        n = len(self.of_stage(stage))
+        return n - len(self.open_of_stage(stage)), n
+
     def get(self, finding_id: int) -> Finding:
         """The finding of that id; KeyError if there is none."""
         for finding in self.items:

@@ -178,10 +178,10 @@ class Tool:
     `waits` says that the result comes after the pen is lifted; `is_brush` that size, hardness
     and so on count, `only_size` that nothing but the size does; `uses_combine` that it adds and
     takes; `tests_rim` that a broken rim would smear; `makes_layer` that it makes the layer that
-    it needs, whichever is active; `reverse` the tool that does the reverse; `is_listed` that it is
-    among the tools' buttons; `paints` that it lays something on the layer; `on_photo` that it works
-    on places of the photo, whichever layer is active; `reshapes` that it works on a reshape layer,
-    `by_time` while the pen is down rather than as it moves.
+    it needs, whichever is active; `reverse` the tool that does the reverse; `paints` that it lays
+    something on the layer; `on_photo` that it works on places of the photo, whichever layer is
+    active; `reshapes` that it works on a reshape layer, `by_time` while the pen is down rather than
+    as it moves.
     """
 
     id: str
@@ -203,7 +203,6 @@ class Tool:
     uses_region: bool = False
     makes_layer: bool = False
     reverse: str = ""
-    is_listed: bool = True
     paints: bool = True
     on_photo: bool = False
     reshapes: bool = False

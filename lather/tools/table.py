@@ -188,7 +188,6 @@ TOOLS: tuple[Tool, ...] = (
         "curve; on a mask: show the layer on such colours. Drag the ellipse of a radial light.",
         icon="pick",
         begin=begin_pick,
-        is_listed=False,
         paints=False,
         brush=Brush(size_px=15, hardness=1.0, opacity=1.0, flow=1.0),
         only_size=True,
@@ -255,7 +254,6 @@ TOOLS: tuple[Tool, ...] = (
         icon="turn",
         begin=begin_turn_back,
         reverse="turn",
-        is_listed=False,
     ),
     replace(
         _GATHER,
@@ -283,7 +281,6 @@ TOOLS: tuple[Tool, ...] = (
         help="Let what was held move again.",
         begin=begin_let_go,
         reverse="hold",
-        is_listed=False,
     ),
     replace(
         _PUSH,
@@ -316,7 +313,6 @@ TOOLS: tuple[Tool, ...] = (
         begin=begin_middle_line,
         brush=AIM,
         is_brush=False,
-        is_listed=False,
     ),
     replace(
         _PUSH,

@@ -15,7 +15,6 @@ from PyQt6.QtWidgets import (
     QMainWindow,
     QMenu,
     QToolButton,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -37,7 +36,7 @@ from lather.ui.layers.layer_panel import LayerPanel
 from lather.ui.pages import Pages
 from lather.ui.parts.fitting import FittingLine
 from lather.ui.parts.theme import GAP_2, GAP_4, SMALL
-from lather.ui.parts.widgets import CommandButton, IconButton, label, run_action
+from lather.ui.parts.widgets import CommandButton, IconButton, column_in, label, run_action
 from lather.ui.picture.canvas import Canvas
 from lather.ui.picture.hint import Hint
 from lather.ui.picture.legend import Legend
@@ -119,16 +118,18 @@ class MainWindow(QMainWindow):
         super().resizeEvent(event)
         is_wide = self.width() >= WIDE_PX
         self._names.setFixedWidth(NAMES_PX[is_wide])
-        self.messages.place()
-        self.hint.place()
-        self.legend.place()
+        self._place_overlays()
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         if watched is self.pages and event is not None and event.type() == QEvent.Type.Resize:
-            self.messages.place()
-            self.hint.place()
-            self.legend.place()
+            self._place_overlays()
         return False
+
+    def _place_overlays(self) -> None:
+        """What lies over the picture, the legend below the hint."""
+        self.messages.place()
+        self.hint.place()
+        self.legend.place()
 
     def close_now(self) -> None:
         """Close without asking. The toolkit ignores a close within a close event."""
@@ -192,9 +193,7 @@ class MainWindow(QMainWindow):
 
     def _compose(self) -> None:
         page = QWidget()
-        column = QVBoxLayout(page)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
+        column = column_in(page, 0)
         self._top_bar = self._top()
         column.addWidget(self._top_bar)
         self.right = RightColumn(self.bench.settings, self.hand, self.layers)
@@ -221,9 +220,7 @@ class MainWindow(QMainWindow):
         self.menu_button.setMenu(menu)
         row.addWidget(self.menu_button)
         self._names = QWidget()
-        names = QVBoxLayout(self._names)
-        names.setContentsMargins(0, 0, 0, 0)
-        names.setSpacing(0)
+        names = column_in(self._names, 0)
         names.addStretch(1)
         names.addWidget(self.job_name)
         names.addWidget(self.job_note)

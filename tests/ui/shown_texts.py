@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from lather.ui.parts.texts import Told, listening
+from lather.ui.parts.texts import Told, listening, tell
 
 BORDER_PX = 4.0  # of a button, with the least that is left beside its text
 ICON_GAP_PX = 4.0
@@ -50,9 +50,9 @@ def shown_texts(window: QWidget) -> list[Shown]:
 
     with listening(heard):
         window.grab()
-    for widget in window.findChildren(QWidget):
-        if widget.isVisible():
-            found += [_shown(window, widget, told) for told in _of_widget(widget)]
+        for widget in window.findChildren(QWidget):
+            for told in _of_widget(widget) if widget.isVisible() else ():
+                tell(widget, told)
     return found
 
 

@@ -39,7 +39,7 @@ from lather.files.outputs import Form, Output, check_outputs
 from lather.files.photos.metadata import Keep
 from lather.settings.store import Settings
 from lather.ui.parts.theme import GAP_2, GAP_3, GAP_4, theme
-from lather.ui.parts.widgets import label
+from lather.ui.parts.widgets import label, row_in
 
 FORMATS = tuple((form.label, endings[0]) for form, endings in ENDINGS.items())
 LIST_PX, FORM_PX = 190, 420
@@ -381,9 +381,7 @@ def _spin(low: int, high: int, suffix: str) -> QSpinBox:
 
 def _row(*fields: QWidget) -> QWidget:
     row = QWidget()
-    layout = QHBoxLayout(row)
-    layout.setContentsMargins(0, 0, 0, 0)
-    layout.setSpacing(GAP_2)
+    layout = row_in(row, GAP_2)
     for field in fields:
         layout.addWidget(field, 1 if field is fields[0] else 0)
     return row

@@ -7,12 +7,12 @@ from enum import Enum
 from typing import TypeVar
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QButtonGroup, QComboBox, QHBoxLayout, QPushButton, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QComboBox, QPushButton, QWidget
 
 from lather.actions.action import Action
 from lather.actions.workbench import Workbench
 from lather.ui.parts.theme import GAP_1
-from lather.ui.parts.widgets import CommandButton, label
+from lather.ui.parts.widgets import CommandButton, label, row_in
 
 E = TypeVar("E", bound=Enum)
 Commands = tuple[tuple[str, str], ...]  # id and text; without a text the icon
@@ -23,7 +23,7 @@ class ChoiceRow(QWidget):
 
     def __init__(self, title: str, texts: Mapping[E, str], choose: Callable[[E], None]) -> None:
         super().__init__()
-        row = _row_in(self)
+        row = row_in(self, GAP_1)
         self.title = label(title)
         row.addWidget(self.title)
         row.addStretch(1)
@@ -52,7 +52,7 @@ class CommandRow(QWidget):
         self, title: str, commands: Commands, bench: Workbench, actions: dict[str, Action]
     ) -> None:
         super().__init__()
-        row = _row_in(self)
+        row = row_in(self, GAP_1)
         self.title = label(title)
         row.addWidget(self.title)
         row.addStretch(1)
@@ -82,9 +82,3 @@ def combo(
     box.activated.connect(lambda index: choose(choices[index]))
     return box
 
-
-def _row_in(widget: QWidget) -> QHBoxLayout:
-    row = QHBoxLayout(widget)
-    row.setContentsMargins(0, 0, 0, 0)
-    row.setSpacing(GAP_1)
-    return row

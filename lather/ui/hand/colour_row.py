@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QIcon, QPixmap
-from PyQt6.QtWidgets import QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from lather.actions.action import Action
 from lather.actions.workbench import Workbench
 from lather.ui.parts.theme import GAP_1, theme
-from lather.ui.parts.widgets import CommandButton
+from lather.ui.parts.widgets import CommandButton, row_in
 
 PATCH_PX = (28, 14)
 
@@ -20,9 +20,7 @@ class ColourRow(QWidget):
     def __init__(self, bench: Workbench, actions: dict[str, Action]) -> None:
         super().__init__()
         self._bench = bench
-        row = QHBoxLayout(self)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(GAP_1)
+        row = row_in(self, GAP_1)
         self.colour = CommandButton(actions["brush.colour"], bench, text="Colour", with_icon=False)
         self.colour.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         self.disc = CommandButton(actions["source.disc"], bench, text="", with_icon=False)

@@ -26,6 +26,7 @@ from lather.tools.table import tool
 from lather.ui.hand.tool_card import ToolCard
 from lather.ui.hand.tool_grid import ToolGrid
 from lather.ui.layers.layer_card import LayerCard
+from lather.ui.parts.subscriptions import Subscriptions
 from lather.ui.parts.theme import GAP_1, GAP_2, GAP_3
 from lather.ui.parts.widgets import label
 from lather.ui.stages.part import StagePart
@@ -68,20 +69,17 @@ class HandPanel(QWidget):
         self.area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.area.setWidget(self._body)
         column.addWidget(self.area, 1)
-        bench.stage_changed.connect(self._on_stage_changed)
-        bench.looks_changed.connect(self._on_looks_changed)
-        bench.hands.changed.connect(self._on_hand_changed)
-        bench.job_opened.connect(self._on_opened)
-        bench.job_changed.connect(self._on_job_changed)
+        self._heard = Subscriptions()
+        self._heard.to(bench.stage_changed, self._on_stage_changed)
+        self._heard.to(bench.looks_changed, self._on_looks_changed)
+        self._heard.to(bench.hands.changed, self._on_hand_changed)
+        self._heard.to(bench.job_opened, self._on_opened)
+        self._heard.to(bench.job_changed, self._on_job_changed)
         self.layer_card.changed.connect(self.arrange)
         self.arrange()
 
     def close_view(self) -> None:
-        self.bench.stage_changed.disconnect(self._on_stage_changed)
-        self.bench.looks_changed.disconnect(self._on_looks_changed)
-        self.bench.hands.changed.disconnect(self._on_hand_changed)
-        self.bench.job_opened.disconnect(self._on_opened)
-        self.bench.job_changed.disconnect(self._on_job_changed)
+        self._heard.end()
         self.tools.close_view()
         self.tool_card.close_view()
         self.layer_card.close_view()

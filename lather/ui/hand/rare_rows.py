@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QWidget
 
 from lather.actions.action import Action
 from lather.actions.hand.hands import SMALLEST_SPACING
@@ -16,7 +16,7 @@ from lather.tools.source import Reads, SourceGoes
 from lather.ui.hand.choices import CommandRow, combo
 from lather.ui.parts.ruler import Ruler
 from lather.ui.parts.theme import GAP_1
-from lather.ui.parts.widgets import label, run_action
+from lather.ui.parts.widgets import column_in, label, row_in, run_action
 
 _TURN = (
     ("source.mirror", ""), ("source.turn_left", "↺"), ("source.turn_right", "↻"),
@@ -48,9 +48,7 @@ class RareRows(QWidget):
         super().__init__()
         self._bench = bench
         self._save_preset = actions["brush.save_preset"]
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(GAP_1)
+        column = column_in(self, GAP_1)
         self.presets = QComboBox()
         self.presets.setAccessibleName("Preset")
         self.presets.setToolTip("Named brushes of this tool.")
@@ -61,9 +59,7 @@ class RareRows(QWidget):
         self.sources = QWidget()
         self.goes = combo("How the source goes", SOURCE_TEXTS, bench.hands.set_source_goes)
         self.reads = combo("Which layers it shows", READS_TEXTS, bench.hands.set_reads)
-        row = QHBoxLayout(self.sources)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(GAP_1)
+        row = row_in(self.sources, GAP_1)
         row.addWidget(label("Source"))
         row.addWidget(self.goes, 1)
         row.addWidget(self.reads, 1)

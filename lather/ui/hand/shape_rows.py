@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QWidget
 
 from lather.actions.action import Action
 from lather.actions.stages.shape import FASTEST_MM_S, SLOWEST_MM_S, set_shape
@@ -13,7 +13,7 @@ from lather.tools.advice import Advice
 from lather.tools.base import Hand, Tool
 from lather.ui.parts.ruler import Ruler
 from lather.ui.parts.theme import GAP_1
-from lather.ui.parts.widgets import CommandButton
+from lather.ui.parts.widgets import CommandButton, column_in, row_in
 
 _BOTH = (("shape.mirrored", "mirror strokes"), ("shape.keep_straight", "keep lines straight"))
 _HOLD = (
@@ -29,9 +29,7 @@ class ShapeRows(QWidget):
         super().__init__()
         self._bench = bench
         self._buttons: list[CommandButton] = []
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(GAP_1)
+        column = column_in(self, GAP_1)
         self.speed = Ruler(
             "Speed", SLOWEST_MM_S, FASTEST_MM_S, "mm/s", logarithmic=True, decimals=1
         )
@@ -53,9 +51,7 @@ class ShapeRows(QWidget):
 
     def _row(self, commands: tuple[tuple[str, str], ...], actions: dict[str, Action]) -> QWidget:
         row = QWidget()
-        layout = QHBoxLayout(row)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(GAP_1)
+        layout = row_in(row, GAP_1)
         for action_id, text in commands:
             button = CommandButton(actions[action_id], self._bench, text=text, with_icon=False)
             button.setProperty("role", "compact")

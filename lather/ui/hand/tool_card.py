@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QLabel, QWidget
 
 from lather.actions.action import Action
 from lather.actions.hand.hands import LARGEST_SIZE_PX, SMALLEST_SIZE_PX
@@ -28,7 +28,7 @@ from lather.ui.hand.rare_rows import RareRows
 from lather.ui.hand.shape_rows import ShapeRows
 from lather.ui.parts.ruler import Ruler
 from lather.ui.parts.theme import GAP_1, GAP_2, GAP_4, SMALL, line_px
-from lather.ui.parts.widgets import CommandButton, label
+from lather.ui.parts.widgets import CommandButton, column_in, label
 
 if TYPE_CHECKING:
     from lather.core.mend.rim import RimTest
@@ -69,9 +69,7 @@ class ToolCard(QWidget):
         self._feature: Feature | None = None  # under the brush
         self._broken = (False, 0.0)  # under the brush, and the share of the area's rim
         self._cut_free = actions["mend.cut_free"]
-        self.column = QVBoxLayout(self)
-        self.column.setContentsMargins(0, 0, 0, 0)
-        self.column.setSpacing(GAP_1)
+        self.column = column_in(self, GAP_1)
         self.rulers = {
             "size_px": Ruler("Size", SMALLEST_SIZE_PX, LARGEST_SIZE_PX, "px", logarithmic=True),
             **{name: Ruler(name.capitalize(), 0, 100, "%") for name in _PERCENT},

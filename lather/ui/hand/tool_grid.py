@@ -3,14 +3,15 @@ them those of every stage, and another one while it is in the hand."""
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QSizePolicy, QWidget
 
 from lather.actions.action import Action
 from lather.actions.workbench import Workbench
 from lather.tools.stages import COMMON, MOST_OWN, offered, row
 from lather.tools.table import TOOLS
+from lather.ui.parts.subscriptions import Subscriptions
 from lather.ui.parts.theme import GAP_1
-from lather.ui.parts.widgets import CommandButton
+from lather.ui.parts.widgets import CommandButton, column_in
 
 PER_ROW, NAMED_PER_ROW = 6, 2
 
@@ -25,9 +26,7 @@ class ToolGrid(QWidget):
             entry.id: CommandButton(actions[f"tool.{entry.id}"], bench, text="")
             for entry in TOOLS
         }  # fmt: skip
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(GAP_1)
+        column = column_in(self, GAP_1)
         self._grid = QGridLayout()
         self._grid.setHorizontalSpacing(GAP_1)
         self._grid.setVerticalSpacing(2)
@@ -41,9 +40,10 @@ class ToolGrid(QWidget):
             wide = QSizePolicy.Policy.Fixed if name in COMMON else QSizePolicy.Policy.Expanding
             button.setSizePolicy(wide, QSizePolicy.Policy.Fixed)
         self._shown: tuple[object, ...] = ()
-        bench.stage_changed.connect(self.reset)
-        bench.hands.changed.connect(self.reset)
-        bench.settings.changed.connect(self._on_setting_changed)
+        self._heard = Subscriptions()
+        self._heard.to(bench.stage_changed, self.reset)
+        self._heard.to(bench.hands.changed, self.reset)
+        self._heard.to(bench.settings.changed, self._on_setting_changed)
         self.reset()
 
     @property
@@ -70,9 +70,7 @@ class ToolGrid(QWidget):
             self.common[0].sizeHint().height())
 
     def close_view(self) -> None:
-        self._bench.stage_changed.disconnect(self.reset)
-        self._bench.hands.changed.disconnect(self.reset)
-        self._bench.settings.changed.disconnect(self._on_setting_changed)
+        self._heard.end()
 
     def reset(self) -> None:
         """Show what the stage offers, and what is in the hand."""

@@ -9,14 +9,13 @@ from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import (
     QDoubleSpinBox,
     QGridLayout,
-    QHBoxLayout,
     QLineEdit,
     QSpinBox,
     QWidget,
 )
 
 from lather.ui.parts.theme import GAP_1, GAP_2
-from lather.ui.parts.widgets import label
+from lather.ui.parts.widgets import label, row_in
 
 SHORTEST_DAY = len("20261224")
 
@@ -73,9 +72,7 @@ def fields(rows: Sequence[tuple[str, QWidget]], wide: int = 2) -> Columns:
 def together(*widgets: QWidget) -> QWidget:
     """Several widgets as one field."""
     held = QWidget()
-    row = QHBoxLayout(held)
-    row.setContentsMargins(0, 0, 0, 0)
-    row.setSpacing(GAP_2)
+    row = row_in(held, GAP_2)
     for widget in widgets:
         row.addWidget(widget)
     return held

@@ -155,7 +155,6 @@ def _style(t: Theme) -> str:
     QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 8px; }}
     QLabel[role="dim"] {{ color: {t.dim}; font-size: {small_px}px; }}
     QLabel[role="title"] {{ font-weight: 600; }}
-    QFrame[role="line"] {{ background: {t.line}; border: none; }}
     QFrame[role="card"] {{ background: {t.card}; border-radius: {RADIUS_PX}px; }}
     QPushButton, QToolButton {{ background: {t.card}; border: 1px solid transparent;
         border-radius: {RADIUS_PX}px; padding: 4px 10px; min-height: 18px; }}

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 from PyQt6.QtCore import QEvent, QObject, QSize, Qt, pyqtSignal
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QBoxLayout, QHBoxLayout, QLabel, QToolButton, QVBoxLayout, QWidget
 
 from lather.actions.action import Action
 from lather.actions.keymap import keys_told, with_keys
@@ -11,6 +13,8 @@ from lather.actions.workbench import Workbench
 from lather.errors import BusyError
 from lather.ui.parts import icons
 from lather.ui.parts.theme import GAP_2, GAP_3, theme
+
+B = TypeVar("B", bound=QBoxLayout)
 
 
 class OnInterfaceThread(QObject):
@@ -139,12 +143,20 @@ def label(text: str = "", role: str = "") -> QLabel:
     return result
 
 
-def line() -> QFrame:
-    """A thin horizontal rule."""
-    frame = QFrame()
-    frame.setProperty("role", "line")
-    frame.setFixedHeight(1)
-    return frame
+def column_in(widget: QWidget, spacing_px: int) -> QVBoxLayout:
+    """What the widget holds, from its top to its bottom, up to its edges."""
+    return _up_to_edges(QVBoxLayout(widget), spacing_px)
+
+
+def row_in(widget: QWidget, spacing_px: int) -> QHBoxLayout:
+    """The same from left to right."""
+    return _up_to_edges(QHBoxLayout(widget), spacing_px)
+
+
+def _up_to_edges(box: B, spacing_px: int) -> B:
+    box.setContentsMargins(0, 0, 0, 0)
+    box.setSpacing(spacing_px)
+    return box
 
 
 class Panel(QWidget):

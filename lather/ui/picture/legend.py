@@ -10,6 +10,7 @@ from lather.actions.workbench import Workbench
 from lather.document.state import JobState
 from lather.render.lenses.lens import Swatch
 from lather.render.lenses.table import LENSES
+from lather.ui.parts.subscriptions import Subscriptions
 from lather.ui.parts.texts import draw
 from lather.ui.parts.theme import GAP_2, SMALL, font, line_px, theme
 from lather.ui.picture.hint import Hint
@@ -28,17 +29,15 @@ class Legend(QWidget):
         self.swatches: tuple[Swatch, ...] = ()
         self.setAccessibleName("Legend of the lens")
         self.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
-        bench.looks_changed.connect(self.reset)
-        bench.job_opened.connect(self.reset)
-        bench.job_changed.connect(self._on_job_changed)
-        bench.hands.changed.connect(self.reset)
+        self._heard = Subscriptions()
+        self._heard.to(bench.looks_changed, self.reset)
+        self._heard.to(bench.job_opened, self.reset)
+        self._heard.to(bench.job_changed, self._on_job_changed)
+        self._heard.to(bench.hands.changed, self.reset)
         self.reset()
 
     def close_view(self) -> None:
-        self.bench.looks_changed.disconnect(self.reset)
-        self.bench.job_opened.disconnect(self.reset)
-        self.bench.job_changed.disconnect(self._on_job_changed)
-        self.bench.hands.changed.disconnect(self.reset)
+        self._heard.end()
 
     def reset(self) -> None:
         """Read the lens back."""

@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QListWidget,
     QListWidgetItem,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -31,7 +30,7 @@ from lather.ui.parts.context_menu import show_menu
 from lather.ui.parts.crops import CROP_PX, crop_of
 from lather.ui.parts.line_rows import LineRows
 from lather.ui.parts.theme import GAP_2
-from lather.ui.parts.widgets import CommandButton, label
+from lather.ui.parts.widgets import CommandButton, column_in, label
 
 FILTERS: tuple[tuple[str, FindingState | None], ...] = (
     ("Open", FindingState.OPEN), ("Done", FindingState.DONE), ("Kept", FindingState.KEPT),
@@ -57,9 +56,7 @@ class FindingList(QWidget):
         self._no_crop = QIcon(blank)
         self._cropping = QTimer(self)
         self._cropping.timeout.connect(self._crop_some)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(GAP_2)
+        column = column_in(self, GAP_2)
         choices = QHBoxLayout()
         self.filter = QComboBox()
         self.filter.setAccessibleName("Which findings")

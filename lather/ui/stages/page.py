@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QScrollArea
 from lather.actions.action import Action
 from lather.actions.workbench import Workbench
 from lather.document.layers.layer import Stage
+from lather.ui.parts.subscriptions import Subscriptions
 
 
 class StagePage(QScrollArea):
@@ -16,6 +17,8 @@ class StagePage(QScrollArea):
         super().__init__()
         self.stage = stage
         self.bench = bench
+        self.heard = Subscriptions()
 
     def close_view(self) -> None:
         """Stop listening."""
+        self.heard.end()

@@ -11,6 +11,7 @@ from lather.actions.action import Action
 from lather.actions.workbench import Workbench
 from lather.document.layers.layer import Stage
 from lather.render.worker import Executor
+from lather.ui.parts.subscriptions import Subscriptions
 
 
 class StagePart(QWidget):
@@ -36,6 +37,7 @@ class StagePart(QWidget):
         self.bench = bench
         self.actions_by_id = actions
         self.executor = executor
+        self.heard = Subscriptions()
 
     @property
     def is_looked_at(self) -> bool:
@@ -52,3 +54,4 @@ class StagePart(QWidget):
 
     def close_view(self) -> None:
         """Stop listening."""
+        self.heard.end()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QRectF, QSize
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent
-from PyQt6.QtWidgets import QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from lather.actions.action import Action
 from lather.actions.work.pending import Pending
@@ -17,7 +17,7 @@ from lather.tools.advice import Advice
 from lather.ui.parts.ruler import Ruler
 from lather.ui.parts.texts import TOP_LEFT, TOP_RIGHT, draw
 from lather.ui.parts.theme import GAP_1, GAP_2, SMALL, font, theme
-from lather.ui.parts.widgets import CommandButton, label
+from lather.ui.parts.widgets import CommandButton, column_in, label
 
 SWATCH_PX = 34
 SHINE_ADVICE = Advice(50, 75, "50-75 %: some of a highlight stays, so that the face keeps its form")
@@ -29,9 +29,7 @@ class ProposalCard(QWidget):
     def __init__(self, bench: Workbench, actions: dict[str, Action]) -> None:
         super().__init__()
         self.bench = bench
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(GAP_2)
+        column = column_in(self, GAP_2)
         self.title = label("", "title")
         column.addWidget(self.title)
         self.strength = Ruler("Strength", 5, 100, "%")

@@ -50,18 +50,14 @@ class StageTrack(QWidget):
         job = self.bench.job
         if job is None or not job.state.surveyed or not table.row(stage).lists:
             return title(stage)
-        n, n_open = self._counts_of(job.state.findings)[stage]
-        return f"{title(stage)} {n - n_open}/{n}"
+        n_decided, n = self._counts_of(job.state.findings)[stage]
+        return f"{title(stage)} {n_decided}/{n}"
 
     def _counts_of(self, findings: Findings) -> dict[Stage, tuple[int, int]]:
-        """How many each stage has, and how many of them are open; counted once."""
+        """How many are decided of how many, by stage; counted once."""
         if findings is not self._counted_of:
             self._counted_of = findings
-            both = findings.of_stage, findings.open_of_stage
-            self._counts = {
-                stage: (len(both[0](stage.value)), len(both[1](stage.value)))
-                for stage in in_order()
-            }
+            self._counts = {stage: findings.decided_of_stage(stage.value) for stage in in_order()}
         return self._counts
 
     def _told(self) -> list[tuple[list[str], float]]:

@@ -118,7 +118,6 @@ class Worklist(Panel):
 
     def _note(self, stage: Stage, its: StageRow, shown: list[StagePart]) -> str:
         if its.lists and is_surveyed(self.bench):
-            findings = self.bench.state.findings
-            n, n_open = (len(of(stage.value)) for of in (findings.of_stage, findings.open_of_stage))
-            return f"{n - n_open} of {n} decided"
+            n_decided, n = self.bench.state.findings.decided_of_stage(stage.value)
+            return f"{n_decided} of {n} decided"
         return next((part.note() for part in shown if part.note()), "")

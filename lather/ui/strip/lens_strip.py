@@ -47,7 +47,6 @@ class LensStrip(QWidget):
         bench.looks_changed.connect(self.reset)
         bench.job_opened.connect(self.reset)
         bench.job_changed.connect(self._on_job_changed)
-        bench.hands.changed.connect(self.reset)
         self._arrange()
         self.reset()
 
@@ -73,7 +72,6 @@ class LensStrip(QWidget):
         self.bench.looks_changed.disconnect(self.reset)
         self.bench.job_opened.disconnect(self.reset)
         self.bench.job_changed.disconnect(self._on_job_changed)
-        self.bench.hands.changed.disconnect(self.reset)
 
     def _button(self, action: Action, text: str) -> CommandButton:
         button = CommandButton(action, self.bench, text=text)

@@ -6,7 +6,7 @@ import itertools
 from collections.abc import Callable
 from dataclasses import replace
 
-from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QToolButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QMenu, QPushButton, QToolButton, QWidget
 
 from lather.actions.workbench import Workbench
 from lather.core.survey.regions.region import REGIONS_AND_PARTS, Part, Region
@@ -16,7 +16,7 @@ from lather.document.layers.limits import OPEN, Limits, Span
 from lather.ui.layers.cards import span_ruler
 from lather.ui.layers.cards.span_ruler import SpanRuler
 from lather.ui.parts.theme import GAP_1
-from lather.ui.parts.widgets import label
+from lather.ui.parts.widgets import column_in, label
 
 _gestures = itertools.count(1)
 
@@ -47,9 +47,7 @@ class LimitsCard(QWidget):
         self.open.setProperty("role", "compact")
         self.open.setToolTip("The layer shows everywhere again.")
         self.open.clicked.connect(self._open)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(GAP_1)
+        column = column_in(self, GAP_1)
         column.addWidget(self.span)
         row = QHBoxLayout()
         row.addWidget(label("Regions"))

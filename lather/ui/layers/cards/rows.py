@@ -5,7 +5,7 @@ from __future__ import annotations
 import itertools
 from typing import Any
 
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QPushButton, QWidget
 
 from lather.actions.hand.taking import take
 from lather.actions.workbench import Workbench
@@ -15,7 +15,7 @@ from lather.document.layers.parameters import Choice, Number
 from lather.tools.table import tool
 from lather.ui.parts.ruler import Ruler
 from lather.ui.parts.theme import GAP_1
-from lather.ui.parts.widgets import label
+from lather.ui.parts.widgets import column_in, label
 
 _gestures = itertools.count(1)
 LOGARITHMIC_FROM = 30.0  # highest to lowest value
@@ -35,9 +35,7 @@ class Card(QWidget):
         self.rulers: dict[str, Ruler] = {}
         self.choices: dict[str, QComboBox] = {}
         self._gesture = next(_gestures)
-        self.rows = QVBoxLayout(self)
-        self.rows.setContentsMargins(0, 0, 0, 0)
-        self.rows.setSpacing(GAP_1)
+        self.rows = column_in(self, GAP_1)
         for name, spec in kind.TAKES.specs().items():
             if isinstance(spec, Number):
                 self._add_ruler(name, spec)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QGridLayout, QVBoxLayout
+from PyQt6.QtWidgets import QGridLayout
 
 from lather.actions.action import Action
 from lather.actions.workbench import Workbench
@@ -12,7 +12,7 @@ from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 from lather.render.worker import Executor
 from lather.ui.parts.theme import GAP_1, GAP_2
-from lather.ui.parts.widgets import label
+from lather.ui.parts.widgets import column_in, label
 from lather.ui.stages.brief.kept_list import KeptList
 from lather.ui.stages.part import StagePart
 
@@ -27,9 +27,7 @@ class Agreed(StagePart):
         self, stage: Stage, bench: Workbench, actions: dict[str, Action], executor: Executor
     ) -> None:
         super().__init__(stage, bench, actions, executor)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(GAP_2)
+        column = column_in(self, GAP_2)
         self.style_name = label("", "dim")
         column.addWidget(self.style_name)
         grid = QGridLayout()
@@ -46,15 +44,10 @@ class Agreed(StagePart):
         column.addWidget(label("What is kept", "title"))
         self.kept = KeptList(bench)
         column.addWidget(self.kept)
-        bench.job_opened.connect(self.reset)
-        bench.job_changed.connect(self._on_job_changed)
-        bench.stage_changed.connect(self.reset)
+        self.heard.to(bench.job_opened, self.reset)
+        self.heard.to(bench.job_changed, self._on_job_changed)
+        self.heard.to(bench.stage_changed, self.reset)
         self.reset()
-
-    def close_view(self) -> None:
-        self.bench.job_opened.disconnect(self.reset)
-        self.bench.job_changed.disconnect(self._on_job_changed)
-        self.bench.stage_changed.disconnect(self.reset)
 
     def reset(self) -> None:
         job = self.bench.job

@@ -39,7 +39,7 @@ from lather.ui.parts.fields import (
     together,
 )
 from lather.ui.parts.theme import GAP_2, GAP_3, GAP_4
-from lather.ui.parts.widgets import CommandButton, dress_anew, label
+from lather.ui.parts.widgets import CommandButton, column_in, dress_anew, label
 from lather.ui.stages.page import StagePage
 
 COMMANDS = (("brief.open", "From a file…"), ("brief.save", "To a file…"), ("brief.clear", "Clear"))
@@ -68,15 +68,10 @@ class BriefPage(StagePage):
         column.addWidget(self._order())
         column.addWidget(self._consent())
         column.addStretch(1)
-        bench.job_opened.connect(self.reset)
-        bench.job_changed.connect(self._on_job_changed)
-        bench.stage_changed.connect(self.reset)
+        self.heard.to(bench.job_opened, self.reset)
+        self.heard.to(bench.job_changed, self._on_job_changed)
+        self.heard.to(bench.stage_changed, self.reset)
         self.reset()
-
-    def close_view(self) -> None:
-        self.bench.job_opened.disconnect(self.reset)
-        self.bench.job_changed.disconnect(self._on_job_changed)
-        self.bench.stage_changed.disconnect(self.reset)
 
     def reset(self) -> None:
         """Read the brief back."""
@@ -300,9 +295,7 @@ class BriefPage(StagePage):
 def _card(title: str) -> tuple[QFrame, QVBoxLayout]:
     frame = QFrame()
     frame.setProperty("role", "line-card")
-    column = QVBoxLayout(frame)
-    column.setContentsMargins(0, 0, 0, 0)
-    column.setSpacing(GAP_2)
+    column = column_in(frame, GAP_2)
     heading = label(title, "title")
     column.addWidget(heading)
     return frame, column

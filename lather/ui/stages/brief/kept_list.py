@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt
 from PyQt6.QtGui import QIcon
-from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
 from lather.actions.findings.finding import is_surveyed
 from lather.actions.stages.briefing import keep_or_not
@@ -15,7 +15,7 @@ from lather.document.state import JobState
 from lather.ui.parts.crops import CROP_PX, crop_of
 from lather.ui.parts.line_rows import LineRows
 from lather.ui.parts.theme import GAP_1
-from lather.ui.parts.widgets import label
+from lather.ui.parts.widgets import column_in, label
 
 INTRO = ("Ticked is kept: no assistant touches it, brushes warn, the check proves it. Dimples and "
          "what else belongs to the person: mark it on the picture with Mark to keep.")  # fmt: skip
@@ -32,9 +32,7 @@ class KeptList(QWidget):
         super().__init__()
         self.bench = bench
         self._shown: tuple[object, ...] = ()
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(GAP_1)
+        column = column_in(self, GAP_1)
         self.text = label("", "dim")
         self.text.setWordWrap(True)
         column.addWidget(self.text)

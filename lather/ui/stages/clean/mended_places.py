@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QSize, Qt
-from PyQt6.QtWidgets import QListWidget, QListWidgetItem, QVBoxLayout
+from PyQt6.QtWidgets import QListWidget, QListWidgetItem
 
 from lather.actions.action import Action
 from lather.actions.findings.finding import is_surveyed
@@ -18,7 +18,7 @@ from lather.tools.table import tool
 from lather.ui.parts.crops import CROP_PX, crop_of
 from lather.ui.parts.line_rows import LineRows
 from lather.ui.parts.theme import GAP_2
-from lather.ui.parts.widgets import label
+from lather.ui.parts.widgets import column_in, label
 from lather.ui.stages.part import StagePart
 
 _RECORD = Qt.ItemDataRole.UserRole
@@ -33,9 +33,7 @@ class MendedPlaces(StagePart):
         self, stage: Stage, bench: Workbench, actions: dict[str, Action], executor: Executor
     ) -> None:
         super().__init__(stage, bench, actions, executor)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(GAP_2)
+        column = column_in(self, GAP_2)
         column.addWidget(label("MENDED PLACES", "dim"))
         self.list = QListWidget()
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -48,8 +46,8 @@ class MendedPlaces(StagePart):
         self.list.itemClicked.connect(self._on_picked)
         column.addWidget(self.list, 1)
         self._records: tuple[StrokeRecord, ...] = ()
-        bench.job_opened.connect(self.reset)
-        bench.job_changed.connect(self._on_job_changed)
+        self.heard.to(bench.job_opened, self.reset)
+        self.heard.to(bench.job_changed, self._on_job_changed)
         self.reset()
 
     def is_wanted(self) -> bool:
@@ -62,10 +60,6 @@ class MendedPlaces(StagePart):
         self.list.clear()
         self._records = ()
         self._follow()
-
-    def close_view(self) -> None:
-        self.bench.job_opened.disconnect(self.reset)
-        self.bench.job_changed.disconnect(self._on_job_changed)
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         if _strokes(before) != _strokes(after):

@@ -30,12 +30,8 @@ class DeliverButton(StagePart):
         column.setContentsMargins(0, 0, 0, 0)
         self.button = CommandButton(actions["job.deliver"], bench)
         column.addWidget(self.button)
-        bench.job_opened.connect(self.button.refresh)
-        bench.job_changed.connect(self._on_job_changed)
-
-    def close_view(self) -> None:
-        self.bench.job_opened.disconnect(self.button.refresh)
-        self.bench.job_changed.disconnect(self._on_job_changed)
+        self.heard.to(bench.job_opened, self.button.refresh)
+        self.heard.to(bench.job_changed, self._on_job_changed)
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:  # noqa: ARG002
         self.button.refresh()

@@ -17,7 +17,7 @@ from lather.render.worker import Executor
 from lather.ui.parts.fitting import FittingLine
 from lather.ui.parts.theme import GAP_1, GAP_3
 from lather.ui.parts.verdict_gauge import VerdictGauge
-from lather.ui.parts.widgets import CommandButton, label
+from lather.ui.parts.widgets import CommandButton, column_in, label
 from lather.ui.stages.part import StagePart
 
 MOST_REASONS = 3
@@ -33,9 +33,7 @@ class Outputs(StagePart):
         self, stage: Stage, bench: Workbench, actions: dict[str, Action], executor: Executor
     ) -> None:
         super().__init__(stage, bench, actions, executor)
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(GAP_1)
+        column = column_in(self, GAP_1)
         self._rows = QVBoxLayout()
         self._rows.setSpacing(GAP_1)
         column.addLayout(self._rows)
@@ -50,19 +48,12 @@ class Outputs(StagePart):
         for button in self.buttons:
             button.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
             column.addWidget(button)
-        bench.gauge.changed.connect(self.reset)
-        bench.job_opened.connect(self.reset)
-        bench.job_changed.connect(self._on_job_changed)
-        bench.stage_changed.connect(self.reset)
-        bench.settings.changed.connect(self._on_setting_changed)
+        self.heard.to(bench.gauge.changed, self.reset)
+        self.heard.to(bench.job_opened, self.reset)
+        self.heard.to(bench.job_changed, self._on_job_changed)
+        self.heard.to(bench.stage_changed, self.reset)
+        self.heard.to(bench.settings.changed, self._on_setting_changed)
         self.reset()
-
-    def close_view(self) -> None:
-        self.bench.gauge.changed.disconnect(self.reset)
-        self.bench.job_opened.disconnect(self.reset)
-        self.bench.job_changed.disconnect(self._on_job_changed)
-        self.bench.stage_changed.disconnect(self.reset)
-        self.bench.settings.changed.disconnect(self._on_setting_changed)
 
     def reset(self) -> None:
         if not self.is_looked_at:

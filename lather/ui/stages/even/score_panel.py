@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QStackedWidget,
     QToolButton,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -29,7 +28,7 @@ from lather.ui.parts.face_map import HEIGHT_PX, FaceMap
 from lather.ui.parts.measured_aside import MeasuredAside
 from lather.ui.parts.texts import RIGHT, draw
 from lather.ui.parts.theme import GAP_1, SMALL, font, theme
-from lather.ui.parts.widgets import label
+from lather.ui.parts.widgets import column_in, label
 from lather.ui.stages.part import StagePart
 
 ROW_PX = 22
@@ -49,9 +48,7 @@ class ScorePanel(StagePart):
             bench, executor, measure=lambda state, cancel: skin_scores(state, cancel=cancel),
             wanted=lambda: has_regions(bench) and self.is_looked_at, shown=self._show,
         )  # fmt: skip
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(GAP_1)
+        column = column_in(self, GAP_1)
         row = QHBoxLayout()
         self.figures = QComboBox()
         self.figures.setAccessibleName("What the map shows")
@@ -82,18 +79,15 @@ class ScorePanel(StagePart):
         self.said = label("", "dim")
         self.said.setWordWrap(True)
         column.addWidget(self.said)
-        bench.job_opened.connect(self.reset)
-        bench.job_changed.connect(self._on_job_changed)
-        bench.stage_changed.connect(self._on_stage_changed)
-        bench.pending_changed.connect(self.map.update)
+        self.heard.to(bench.job_opened, self.reset)
+        self.heard.to(bench.job_changed, self._on_job_changed)
+        self.heard.to(bench.stage_changed, self._on_stage_changed)
+        self.heard.to(bench.pending_changed, self.map.update)
         self.reset()
 
     def close_view(self) -> None:
         self._aside.close()
-        self.bench.job_opened.disconnect(self.reset)
-        self.bench.job_changed.disconnect(self._on_job_changed)
-        self.bench.stage_changed.disconnect(self._on_stage_changed)
-        self.bench.pending_changed.disconnect(self.map.update)
+        super().close_view()
 
     def is_wanted(self) -> bool:
         return is_surveyed(self.bench)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton, QVBoxLayout
+from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton
 
 from lather.actions.action import Action
 from lather.actions.findings.finding import is_surveyed
@@ -22,7 +22,7 @@ from lather.render.worker import Executor
 from lather.ui.parts.face_map import FaceMap
 from lather.ui.parts.theme import GAP_1, GAP_2
 from lather.ui.parts.verdict_gauge import VerdictGauge
-from lather.ui.parts.widgets import CommandButton, dress_anew, label
+from lather.ui.parts.widgets import CommandButton, column_in, dress_anew, label
 from lather.ui.stages.finish.ladder import Ladder
 from lather.ui.stages.part import StagePart
 
@@ -44,9 +44,7 @@ class CheckPanel(StagePart):
     ) -> None:
         super().__init__(stage, bench, actions, executor)
         self._use = actions["check.lever"]
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(GAP_2)
+        column = column_in(self, GAP_2)
         self.gauge = VerdictGauge()
         column.addWidget(self.gauge)
         self.headline = label("")
@@ -91,17 +89,11 @@ class CheckPanel(StagePart):
         unbuilt.setWordWrap(True)
         column.addWidget(unbuilt)
         column.addStretch(1)
-        bench.gauge.changed.connect(self._show)
-        bench.job_opened.connect(self._show)
-        bench.job_changed.connect(self._on_job_changed)
-        bench.stage_changed.connect(self._show)
+        self.heard.to(bench.gauge.changed, self._show)
+        self.heard.to(bench.job_opened, self._show)
+        self.heard.to(bench.job_changed, self._on_job_changed)
+        self.heard.to(bench.stage_changed, self._show)
         self._show()
-
-    def close_view(self) -> None:
-        self.bench.gauge.changed.disconnect(self._show)
-        self.bench.job_opened.disconnect(self._show)
-        self.bench.job_changed.disconnect(self._on_job_changed)
-        self.bench.stage_changed.disconnect(self._show)
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:  # noqa: ARG002
         self._show()

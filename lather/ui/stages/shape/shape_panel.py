@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
-from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QSizePolicy, QWidget
 
 from lather.actions.action import Action, has_job
 from lather.actions.stages import table
@@ -18,7 +18,7 @@ from lather.render.worker import Executor
 from lather.ui.parts.measured_aside import MeasuredAside
 from lather.ui.parts.texts import TOP_LEFT, TOP_RIGHT, draw
 from lather.ui.parts.theme import GAP_1, GAP_2, SMALL, font, theme
-from lather.ui.parts.widgets import CommandButton, label
+from lather.ui.parts.widgets import CommandButton, column_in, label
 from lather.ui.stages.part import StagePart
 
 COMMANDS = ("shape.even_other", "shape.straighten_background", "shape.grain",
@@ -42,9 +42,7 @@ class ShapePanel(StagePart):
             bench, executor, measure=lambda state, _: shape_measures(state),
             wanted=lambda: has_job(bench) and self.is_looked_at, shown=self._show,
         )  # fmt: skip
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(GAP_1)
+        column = column_in(self, GAP_1)
         self.bars = DisplacementBars()
         column.addWidget(self.bars)
         self.said = label("", "dim")
@@ -58,16 +56,14 @@ class ShapePanel(StagePart):
         column.addSpacing(GAP_1)
         column.addLayout(self._commands(actions))
         column.addStretch(1)
-        bench.job_opened.connect(self._on_opened)
-        bench.job_changed.connect(self._on_job_changed)
-        bench.stage_changed.connect(self._on_stage_changed)
+        self.heard.to(bench.job_opened, self._on_opened)
+        self.heard.to(bench.job_changed, self._on_job_changed)
+        self.heard.to(bench.stage_changed, self._on_stage_changed)
         self._show()
 
     def close_view(self) -> None:
         self.measured.close()
-        self.bench.job_opened.disconnect(self._on_opened)
-        self.bench.job_changed.disconnect(self._on_job_changed)
-        self.bench.stage_changed.disconnect(self._on_stage_changed)
+        super().close_view()
 
     def _commands(self, actions: dict[str, Action]) -> QGridLayout:
         grid = QGridLayout()
