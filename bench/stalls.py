@@ -14,7 +14,7 @@ import numpy as np
 
 from bench.common import Row, Scale, large_state, row
 from bench.stroke import opened
-from lather.actions.work.pending import Pending
+from lather.assist.pending import Pending
 from lather.actions.work.proposing import set_strength
 from lather.assist.proposal import Proposal
 from lather.core.bounds import N_DIRECTIONS

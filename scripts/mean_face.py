@@ -1,4 +1,5 @@
-"""Make lather/assets/models/mean_face.json: the mean mesh of the demo portraits, both halves alike.
+"""Make lather/assets/models/mean_face.json: the mean mesh of the demo portraits, both halves alike;
+and mesh_triangles.json, the triangles between its points.
 
 It stands in for a face's own mesh where the networks saw none and only handles are known.
 """
@@ -11,10 +12,12 @@ from pathlib import Path
 
 import cv2
 import numpy as np
+from scipy.spatial import Delaunay
 
 sys.path.insert(0, str(Path(__file__).parents[1]))
 
 from lather.core.survey.faces import mesh_points as points  # noqa: E402
+from lather.core.survey.faces.anchors import TRIANGLES  # noqa: E402
 from lather.core.survey.faces.find import find_faces  # noqa: E402
 from lather.core.survey.faces.mesh_fit import MEAN_FACE  # noqa: E402
 from lather.paths import demo_dir  # noqa: E402
@@ -27,6 +30,8 @@ def main() -> None:
     mirrored = mean[partner] * (-1, 1, 1)
     mean = (mean + mirrored) / 2
     MEAN_FACE.write_text(json.dumps(np.round(mean, 4).tolist(), separators=(",", ":")) + "\n")
+    triangles = sorted(sorted(map(int, one)) for one in Delaunay(mean[:, :2]).simplices)
+    TRIANGLES.write_text(json.dumps(triangles, separators=(",", ":")) + "\n")
 
 
 def _normalised(path: Path) -> np.ndarray:

@@ -21,9 +21,9 @@ from lather.actions.looking.looks import Looks
 from lather.actions.looking.sight import Sight, Sights
 from lather.actions.stages.gauge import Gauge
 from lather.actions.stages.table import BEGINS_IN
-from lather.actions.work.pending import Pending
 from lather.actions.work.task import Offer, Task
 from lather.actions.work.tasks import Tasks
+from lather.assist.pending import Pending
 from lather.core.brush.stroke import PenSample
 from lather.core.last import forget_all
 from lather.core.rect import Rect
@@ -33,9 +33,11 @@ from lather.document.events import Signal
 from lather.document.job import Job
 from lather.document.layers.layer import Stage
 from lather.document.merge import same_work
+from lather.document.operations.call import Call
 from lather.document.state import JobState
 from lather.errors import Cancelled, LatherError
 from lather.names import readable
+from lather.operations.table import call_of
 from lather.render.compositor import kept
 from lather.render.screen.geometry import ViewGeometry
 from lather.render.screen.view import Shown
@@ -190,10 +192,18 @@ class Workbench:
         self, name: str, edit: Callable[..., JobState], *args: Any, gesture: object = None,
         **kwargs: Any,
     ) -> bool:
-        """Apply an edit of `lather.document.edits` as a named step; False if it changed nothing,
-        which is said unless it is one of many changes of a gesture."""
-        job = self.open_job
-        is_step = job.change(name, edit(job.state, *args, **kwargs), gesture)
+        """Apply an edit as a named step; False if it changed nothing."""
+        after = edit(self.state, *args, **kwargs)
+        return self.take_step(name, after, call_of(edit, *args, **kwargs), gesture)
+
+    def take_step(
+        self, name: str, after: JobState, call: Call | None, gesture: object = None
+    ) -> bool:
+        """Make a state a step, which a call led to; False if it changes nothing, which is said
+        unless it is one of many changes of a gesture."""
+        if call is not None:
+            call = replace(call, stage=self.stage.value, tool=self.hand.tool)
+        is_step = self.open_job.change(name, after, gesture, call)
         if not is_step and gesture is None:
             self.say(f"{name}: nothing changed.")
         return is_step

@@ -107,6 +107,11 @@ def with_written(state: JobState, held: WrittenBrief) -> tuple[JobState, tuple[s
     return state, tuple(said)
 
 
+def taken_over(state: JobState, held: WrittenBrief) -> JobState:
+    """`with_written`, by itself."""
+    return with_written(state, held)[0]
+
+
 def cannot_be_done(brief: Brief) -> list[str]:
     """What a brief asks for that nobody can do with Lather, in sentences."""
     said = []

@@ -11,7 +11,7 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
 
-from lather.assist.proposal import ALL_SURE, Meant, Measure, Proposal
+from lather.assist.proposal import ALL_SURE, Meant, Proposal
 from lather.assist.skin_view import SkinView, area_in, finding_at, map_tiles, view_below
 from lather.core.arrays import MaskPixels, Plane
 from lather.core.survey.findings.finding import Finding, Kind
@@ -20,6 +20,7 @@ from lather.document import edits
 from lather.document.areas import is_mostly_inside, share_inside
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Layer, Stage
+from lather.document.operations.operation import Measure
 from lather.document.state import JobState
 from lather.document.tiles import Tiles
 from lather.document.tree import inserted_above

@@ -14,12 +14,13 @@ from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
-from lather.document import edits
+from lather.document import areas, edits
 from lather.document.layers.layer import Mask
 from lather.document.layers.limits import Limits
 from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK, TILE_PX, Key, Tiles
 from lather.errors import EditError
+from lather.render.area import area_on
 from lather.render.compositor import render_below, render_photo
 from lather.render.ground import ground_of
 from lather.render.masks import limit_shares
@@ -91,6 +92,34 @@ def of_change(state: JobState, layer_id: int, least_l: float) -> Share:
         return smooth_step(np.abs(after - before) / least_l * 2 - 1.5).astype(np.float32)
 
     return share
+
+
+def from_region(
+    state: JobState, layer_id: int, region: Region | Part, *,
+    progress: Progress = no_progress, cancel: CancelToken = NEVER,
+) -> JobState:
+    share = of_region(state, layer_id, region)
+    return with_mask(state, layer_id, share, progress=progress, cancel=cancel)
+
+
+def from_span(
+    state: JobState, layer_id: int, *, progress: Progress = no_progress,
+    cancel: CancelToken = NEVER,
+) -> JobState:
+    return with_mask(state, layer_id, of_span(state, layer_id), progress=progress, cancel=cancel)
+
+
+def from_change(
+    state: JobState, layer_id: int, least_l: float, *, progress: Progress = no_progress,
+    cancel: CancelToken = NEVER,
+) -> JobState:
+    share = of_change(state, layer_id, least_l)
+    return with_mask(state, layer_id, share, progress=progress, cancel=cancel)
+
+
+def from_area(state: JobState, layer_id: int) -> JobState:
+    """The layer shows only where the area is, as it lies on the layer."""
+    return areas.to_mask(state, layer_id, area_on(state, layer_id))
 
 
 def with_mask(

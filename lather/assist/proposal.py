@@ -10,21 +10,12 @@ from dataclasses import dataclass, replace
 
 from lather.core.tone.match import AreaColour
 from lather.document.layers.layer import Layer, Stage
+from lather.document.operations.operation import Measure
 from lather.document.state import JobState
 from lather.document.tree import replaced
 from lather.errors import EditError, UnseenError
 from lather.render.effect import shows
 from lather.render.visibility import refuse_unless_seen
-
-
-@dataclass(frozen=True)
-class Measure:
-    """A figure before and after what is proposed."""
-
-    name: str
-    before: float
-    after: float
-    unit: str = ""
 
 
 @dataclass(frozen=True)
@@ -35,10 +26,14 @@ class Meant:
     ----------
     ids : open findings; None: all that it is sure of.
     doubtful : what the survey is not sure of, too.
+    kinds : of findings, as `CleanOptions` has them; None: what the brief asks for.
+    nth_source : a mend takes its texture from the next best place instead of the best.
     """
 
     ids: frozenset[int] | None = None
     doubtful: bool = False
+    kinds: frozenset[str] | None = None
+    nth_source: int = 0
 
 
 ALL_SURE = Meant()

@@ -66,11 +66,13 @@ class StageRow:
     title : for a person to read.
     assistants : by name, in the order in which they run.
     look : what finds what the survey does not look for: when the stage is first gone to.
+    by_command : who is asked by a command of its own alone.
     """
 
     title: str
     assistants: Mapping[str, Assistant] = field(default_factory=dict)
     look: Look | None = None
+    by_command: Mapping[str, Propose] = field(default_factory=dict)
 
 
 def later(module: str, name: str) -> Any:
@@ -101,11 +103,11 @@ STAGES: dict[str, StageRow] = {
         "even_out": Assistant(
             "Measuring blotches", later("even.even_out", "propose_even_out"),
             frozenset({Kind.UNEVEN}), (Task.EVEN_SKIN,)),
-    }),
+    }, by_command={"match": later("even.match", "propose_match_of_areas")}),
     "sculpt": StageRow("Sculpt"),
     "features": StageRow("Features"),
     "hair": StageRow("Hair"),
-    "shape": StageRow("Shape"),
+    "shape": StageRow("Shape", by_command={"grain": later("shape.shape", "propose_matched_grain")}),
     "finish": StageRow("Finish"),
     "deliver": StageRow("Deliver"),
 }  # fmt: skip

@@ -110,6 +110,23 @@ def surveyed(measured: Survey) -> Surveyed:
     )  # fmt: skip
 
 
+def measured_anew(
+    state: JobState, mm_per_px: float | None = None, *, progress: Progress = no_progress,
+    cancel: CancelToken | None = None,
+) -> Surveyed:
+    """A survey by what was set by hand: handles, a corrected skin; and a scale, if one is given."""
+    return surveyed(survey_photo(
+        state.photo, faces=state.findings.faces or None, mm_per_px=mm_per_px,
+        regions=state.regions, progress=progress, cancel=cancel,
+    ))  # fmt: skip
+
+
+def scale_by_hand(state: JobState) -> float | None:
+    """The scale that somebody set; None where every face goes by its own pupils."""
+    faces, scale = state.findings.faces, state.findings.mm_per_px
+    return None if faces and scale == faces[0].mm_per_px() else scale
+
+
 def with_survey(state: JobState, new: Surveyed) -> JobState:
     """The job with a survey's findings and regions; quick.
 

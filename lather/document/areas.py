@@ -35,6 +35,19 @@ def set_area(state: JobState, area: Tiles | None) -> JobState:
     return state if area is state.area else replace(state, area=area)
 
 
+def no_area(state: JobState) -> JobState:
+    return set_area(state, None)
+
+
+def take_reference(state: JobState) -> JobState:
+    """The area is what others are matched to; it is free for their outline then."""
+    return replace(state, reference=state.area, area=None)
+
+
+def forget_reference(state: JobState) -> JobState:
+    return replace(state, reference=None)
+
+
 def outline(
     state: JobState, rect: Rect, coverage: Plane | MaskPixels, how: Combine
 ) -> JobState:

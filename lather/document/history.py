@@ -118,8 +118,10 @@ class History:
     def record(self, step: Step) -> None:
         undone, self._undone = self._undone, []
         drop_aside(undone)
-        if self.joins(step):
-            step = replace(step, before=self._done.pop().step.before)
+        joined = self.joined_by(step.gesture)
+        if joined is not None:
+            self._done.pop()
+            step = replace(step, before=joined.before)
         self._done.append(_Kept(step, step.replaced_tiles))
         self._keep_within_budget()
 
@@ -145,13 +147,10 @@ class History:
     def next_redo(self) -> Step | None:
         return self._undone[-1].step if self._undone else None
 
-    def joins(self, step: Step) -> bool:
-        """True if the step is one with the last step done."""
-        return (
-            step.gesture is not None
-            and bool(self._done)
-            and self._done[-1].step.gesture == step.gesture
-        )
+    def joined_by(self, gesture: object) -> Step | None:
+        """The last step done, if one of that gesture is one with it."""
+        last = self.next_undo if gesture is not None else None
+        return last if last is not None and last.gesture == gesture else None
 
     def undo(self) -> Step | None:
         """The step to take back, now redoable; None if there is none."""

@@ -6,6 +6,7 @@ changed.
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable
 from contextlib import suppress
 from dataclasses import replace
@@ -18,6 +19,9 @@ from lather.document.effect import changes_anything
 from lather.document.events import Signal
 from lather.document.history import History, Step
 from lather.document.ledger import Ledger
+from lather.document.operations.call import Call
+from lather.document.operations.operation import Spent
+from lather.document.operations.recording import recorded
 from lather.document.state import JobState
 from lather.document.tree import find
 from lather.errors import EditError
@@ -81,8 +85,11 @@ class Job:
         """True if there is something that the file does not hold."""
         return self._saved_work != self._state.work
 
-    def change(self, name: str, after: JobState, gesture: object = None) -> bool:
-        """Make `after` the state, as one undoable step; what changes nothing is no step.
+    def change(
+        self, name: str, after: JobState, gesture: object = None, call: Call | None = None
+    ) -> bool:
+        """Make `after` the state, as one undoable step; what changes nothing is no step. `call` is
+        what was done: without it the step cannot be done again, and carries what it left.
 
         Changes in a row with the same `gesture` (a slider being dragged) are one step. Whether
         there is a step is returned. Raises `EditError` for what no job file could hold, for what
@@ -97,14 +104,21 @@ class Job:
         refuse_beyond_bounds(name, before, after)
         refuse_retouching(name, before, after)
         refuse_locked_work(name, before, after)
-        step = Step(name, before, after, gesture)
-        self._write_down(step, after)
-        self.history.record(step)
-        self._become(after)
+        joined = self.history.joined_by(gesture)
+        after = recorded(before, after, name, call, self._spent(),
+                         joined.before if joined is not None else None)  # fmt: skip
+        self._take(Step(name, before, after, gesture))
         return True
 
+    def return_to(self, name: str, state: JobState) -> None:
+        """Make a state that was there before the present one, as a step: what was done is what had
+        been done of it."""
+        if changes_anything(self._state, state):
+            self._take(Step(name, self._state, state))
+
     def absorb(
-        self, name: str, edit: Callable[[JobState], JobState], now: JobState | None = None
+        self, name: str, edit: Callable[[JobState], JobState], now: JobState | None = None,
+        call: Call | None = None,
     ) -> None:
         """Make what came by itself part of every state, those included that undo and redo lead to:
         no step, and nothing that could be undone. `now` is the state of now with it, where that is
@@ -113,9 +127,15 @@ class Job:
         after = edit(before) if now is None else now
         if not changes_anything(before, after):
             return
+        after = recorded(before, after, name, call)
+
+        def with_it(state: JobState) -> JobState:
+            edited = edit(state)
+            return edited if edited is state else recorded(state, edited, name, call)
+
         if self.history.n_done:  # else the first step says it along with itself
             self._write_down(Step(name, before, after, ABSORBED), after)
-        self.history.absorb(edit)
+        self.history.absorb(with_it)
         self._become(after)
         if untouched:
             self.mark_as_opened()
@@ -179,6 +199,14 @@ class Job:
         """The file does not hold what was recovered, whatever it looks like."""
         self._saved_work = None
         self.saved.emit()
+
+    def _take(self, step: Step) -> None:
+        self._write_down(step, step.after)
+        self.history.record(step)
+        self._become(step.after)
+
+    def _spent(self) -> Spent:
+        return self.ledger.spent(time.monotonic(), time.time())
 
     def _write_down(self, step: Step, after: JobState) -> None:
         """Before anything changes: a step that cannot be recorded does not happen."""

@@ -17,6 +17,7 @@ from lather.document.access import (
     refuse_unless_changeable,
     refuse_unless_shown,
 )
+from lather.document.edits import update_layer
 from lather.document.layers.layer import Stage, new_id
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.state import JobState
@@ -55,6 +56,15 @@ def add_reshape(state: JobState) -> tuple[JobState, ReshapeLayer]:
         id=new_id(), name=name, stage=Stage.SHAPE, step_px=step_for(state.photo.rect)
     )
     return replace(state, layers=(*state.layers, layer), active_id=layer.id), layer
+
+
+def new_reshape(state: JobState) -> JobState:
+    return add_reshape(state)[0]
+
+
+def mirror_at_face(state: JobState, layer_id: int) -> JobState:
+    """Forget the line that strokes are mirrored at."""
+    return update_layer(state, layer_id, middle=None)
 
 
 def with_change(

@@ -15,6 +15,7 @@ from lather.document.agreed.trials import Trial
 from lather.document.findings import Findings
 from lather.document.layers.layer import Layer, Layers, new_id
 from lather.document.layers.photo import PhotoLayer
+from lather.document.operations.operation import NOTHING_DONE, Operations
 from lather.document.photo import Photo
 from lather.document.planes import Planes, Regions
 from lather.document.tiles import Tiles
@@ -41,6 +42,7 @@ class JobState:
     unknown_planes : planes of a newer Lather, kept and saved again.
     extras : fields of a newer Lather; those of the photo under 'photo'.
     attachments : what the unknown fields refer to; None if they refer to nothing.
+    operations : what was done, in order, that led to this.
     """
 
     photo: Photo
@@ -55,6 +57,7 @@ class JobState:
     unknown_planes: Mapping[str, Tiles] = field(default_factory=dict)
     extras: Mapping[str, Any] = field(default_factory=dict)
     attachments: Attachments | None = None
+    operations: Operations = NOTHING_DONE
 
     @property
     def planes(self) -> Planes:

@@ -18,6 +18,7 @@ from lather.core.shape.guard import NO_LINES, Lines
 from lather.core.shape.lines import Bend
 from lather.core.survey.regions.region import Part, Region
 from lather.document.layers.layer import Stage
+from lather.document.operations.operation import Measure
 from lather.document.painting.painting import Coverage
 from lather.document.state import JobState
 from lather.render.screen.view import Shown
@@ -80,6 +81,14 @@ class Outcome:
     broken: Place | None = None
     broken_share: float = 0.0
     lays: bool = False
+
+    @property
+    def measures(self) -> tuple[Measure, ...]:
+        """What the stroke was measured by."""
+        if self.broken is None:
+            return ()
+        share = self.broken_share
+        return (Measure("rim that crosses an edge", share, share),)
 
 
 @dataclass(frozen=True)

@@ -8,15 +8,18 @@ import numpy as np
 
 from lather.assist.clean.clean import LAYER_NAME
 from lather.core.area.place import Place
-from lather.core.brush.stroke import Brush, PenSample
+from lather.core.brush.stroke import Brush, PenSample, StrokePath
 from lather.document import edits
 from lather.document.access import mendable
 from lather.document.areas import bounds_of
 from lather.document.avoid import avoided
+from lather.document.findings import FindingState
 from lather.document.painting.laid import Laid, laying
-from lather.document.painting.strokes import StrokeRecord, readings_of
+from lather.document.painting.painting import Coverage
+from lather.document.painting.strokes import StrokeRecord, readings_of, samples_of
 from lather.document.planes import read_plane
 from lather.document.state import JobState
+from lather.errors import EditError
 from lather.render.area import area_in, limit_on
 from lather.render.marks import findings_in, marks_in
 from lather.render.space import Space, layer_space
@@ -42,6 +45,32 @@ def place_of_finding(state: JobState, finding: Finding) -> Place:
     (there,) = marks_in((finding,), _space(state))
     rect = there.rect.intersect(state.photo.rect)
     return Place(rect, there.coverage(rect))
+
+
+def place_of_stroke(state: JobState, stroke: StrokeRecord) -> Place:
+    """What a mend's stroke covered, as shares of its opacity, on the layer that is mended on."""
+    coverage = Coverage(state.photo.rect)
+    coverage.stamp(StrokePath(stroke.brush).extend(samples_of(stroke.readings)))
+    rect = coverage.rect
+    return Place(rect, coverage.read(rect) / np.float32(max(stroke.brush.opacity, 1e-3)))
+
+
+def cut_area_free(state: JobState) -> JobState:
+    return cut_free_at(state, place_of_area(state))[0]
+
+
+def cut_stroke_free(state: JobState, stroke: StrokeRecord) -> JobState:
+    """Where a mend went that was taken back."""
+    return cut_free_at(state, place_of_stroke(state, stroke))[0]
+
+
+def cut_finding_free(state: JobState, finding_id: int) -> JobState:
+    """A finding, which is done then; EditError if it is gone."""
+    finding = next((f for f in state.findings.items if f.id == finding_id), None)
+    if finding is None:
+        raise EditError("Nothing was cut free", "the finding is gone", "look for another one")
+    mended, layer_id = cut_free_at(state, place_of_finding(state, finding))
+    return edits.decide(mended, (finding_id,), FindingState.DONE, by=layer_id)
 
 
 def _space(state: JobState) -> Space:

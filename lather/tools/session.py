@@ -22,7 +22,15 @@ from lather.core.rect import Rect
 from lather.document.diff import changed_above, changed_within
 from lather.document.events import Signal
 from lather.document.job import Job
+from lather.document.operations.call import Call
+from lather.document.operations.operation import Again
 from lather.document.painting.painting import Coverage
+from lather.document.painting.strokes import (
+    MOST_READINGS,
+    StrokeRecord,
+    as_kept,
+    readings_of,
+)
 from lather.document.state import JobState
 from lather.errors import LatherError
 from lather.render.around import AroundCache
@@ -36,6 +44,7 @@ from lather.render.worker import Executor
 from lather.tools.base import Hand, Outcome, ShapeReading, Work
 from lather.tools.effect import refuse_without_effect
 from lather.tools.table import tool
+from lather.tools.written_hand import hand_entry
 
 
 @dataclass(frozen=True)
@@ -65,6 +74,9 @@ class Frame:
 @dataclass
 class _Stroke:
     work: Work
+    hand: Hand
+    begun: JobState  # with which the work began
+    began_s: float
     path: StrokePath
     space: Space  # that the tool works in: the pen is mapped into it
     seen: list[PenSample]  # as the pen went on the picture
@@ -134,7 +146,8 @@ class PenSession:
             self.failed.emit(error)
             return
         path = StrokePath(self.hand.brush, by_time=tool(self.hand.tool).by_time)
-        self._stroke = _Stroke(work, path, self._space_of(work), [], [], [])
+        self._stroke = _Stroke(work, self.hand, self._job.state, sample.time_s, path,
+                               self._space_of(work), [], [], [])  # fmt: skip
         self._take(sample)
 
     def move(self, sample: PenSample) -> None:
@@ -171,8 +184,13 @@ class PenSession:
 
     def rest(self, now_s: float) -> None:
         """The pen is down and still; called regularly for brushes that build up."""
-        if self._stroke is not None:
-            self._feed(self._stroke, self._stroke.path.rest(now_s))
+        stroke = self._stroke
+        if stroke is None:
+            return
+        rested = stroke.path.resting(float(np.float32(now_s - stroke.began_s)))
+        if rested is not None:
+            stroke.samples.append(rested)
+            self._feed(stroke, stroke.path.extend([rested]))
 
     def cancel(self) -> None:
         """Forget the stroke in progress."""
@@ -213,6 +231,7 @@ class PenSession:
         if stroke.space.above:
             x, y = stroke.space.from_seen(np.array([[sample.x, sample.y]]))[0]
             sample = replace(sample, x=float(x), y=float(y))
+        sample = as_kept(sample, stroke.began_s)
         stroke.samples.append(sample)
         self._feed(stroke, stroke.path.extend([sample]))
 
@@ -306,7 +325,8 @@ class PenSession:
         self._finishing = None
         try:
             if outcome is not None:
-                self._job.change(outcome.name, outcome.apply(self._job.state))
+                after = outcome.apply(self._job.state)
+                self._job.change(outcome.name, after, call=_called(stroke, outcome))
         except LatherError as error:
             self._over(error)
         except BaseException:
@@ -344,6 +364,29 @@ class PenSession:
         waiting, self._waiting = self._waiting, []
         for kind, sample in waiting:
             {"down": self.down, "move": self.move, "up": self.up}[kind](sample)
+
+
+def _called(stroke: _Stroke, outcome: Outcome) -> Call:
+    """What a stroke did."""
+    hand, samples = stroke.hand, stroke.samples
+    again, why_not = Again.SAME, ""
+    if len(samples) > MOST_READINGS:
+        again, why_not = Again.NOT, "the pen was down for so long that not all of it is kept"
+    elif hand.back_to is not None and not stroke.begun.operations.begins_with(
+        hand.back_to.operations
+    ):
+        again, why_not = Again.NOT, "what it brought back was taken back itself"
+    record = StrokeRecord(
+        tool=hand.tool, brush=hand.brush, readings=readings_of(samples), rect=stroke.painted,
+        colour=hand.colour, mode=hand.mode.value,
+    )  # fmt: skip
+    ends = np.array([(samples[n].x, samples[n].y) for n in (0, len(samples) // 2, -1)])
+    on_photo = stroke.space.to_photo(ends).tolist()
+    return Call(
+        f"tool.{hand.tool}", hand_entry(hand), again, why_not, hand.stage.value, hand.tool,
+        (record,), measures=outcome.measures, at=tuple((x, y) for x, y in on_photo),
+        begun=stroke.begun,
+    )  # fmt: skip
 
 
 def _other_lens(look: LensLook | None, shown: Shown) -> bool:

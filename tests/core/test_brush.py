@@ -225,7 +225,8 @@ class StrokePathTest(Case):
         for build_up, expected in ((True, 20), (False, 0)):
             path = StrokePath(Brush(build_up=build_up))
             path.extend([PenSample(0.0, 5, 5)])
-            n_dabs = sum(len(path.rest(t)) for t in np.arange(0, 1.01, 0.025))
+            rests = (path.resting(t) for t in np.arange(0, 1.01, 0.025))
+            n_dabs = sum(len(path.extend([rest])) for rest in rests if rest is not None)
             self.assertAlmostEqual(n_dabs, expected, delta=1)
 
     def test_mouse_speed_lightens(self) -> None:

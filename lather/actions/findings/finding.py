@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
 from lather.actions.action import Action, Run, When, has_job
 from lather.actions.findings.walk import Mended
@@ -22,7 +23,9 @@ from lather.actions.work.task import Offer
 from lather.actions.workbench import Workbench
 from lather.assist import stages
 from lather.assist.meanwhile import merged_with
-from lather.assist.proposal import Proposal, honest
+from lather.assist.pending import Pending
+from lather.assist.proposal import Meant, honest
+from lather.assist.request import Request
 from lather.core.survey.findings.finding import Finding
 from lather.core.work import CancelToken, Progress
 from lather.document import edits
@@ -32,6 +35,7 @@ from lather.document.layers.layer import Stage
 from lather.document.merge import Merged, same_work
 from lather.errors import EditError, LatherError
 
+MENDS = "clean.mends"
 _CUT_FREE = "cut it free and mend ({key:mend.cut_free}), or copy along the edge at 10-20 %"
 
 
@@ -101,7 +105,7 @@ def mend(
     if findings and not any(map(_at_once, findings)):
         propose_for(bench, findings)
         return
-    from lather.assist.clean.clean import CleanOptions, propose_clean, step_name
+    from lather.assist.clean.clean import step_name
 
     before, ids = bench.state, {finding.id for finding in findings}
     wanted = [
@@ -113,26 +117,28 @@ def mend(
             bench.say("None of these findings is open.")
         return
 
-    options = CleanOptions(ids=frozenset(finding.id for finding in wanted))
-    proposals: list[Proposal] = []
+    request = Request(MENDS, Meant(frozenset(finding.id for finding in wanted)))
+    pendings: list[Pending] = []
 
     def work(progress: Progress, cancel: CancelToken) -> Meanwhile:
-        proposal = honest(propose_clean(before, options, progress=progress, cancel=cancel))
+        proposal = honest(request.proposal(before, progress=progress, cancel=cancel))
         after = proposal.accepted()
-        proposals.append(proposal)
+        pendings.append(Pending.of(proposal, request=request))
         return lambda now: merged_with(before, after, now)
 
     def done(merged: Merged) -> None:
         bench.walk.under_way -= ids
-        after, now, proposal = merged.state, bench.state, proposals[0]
+        after, now, pending = merged.state, bench.state, pendings[0]
+        reasons = pending.proposal.reasons
         n_done = sum(after.findings.state(f) is FindingState.DONE for f in wanted)
         said = ""
-        if proposal.reasons and not merged.left_out:
-            said = f"{n_done} mended; {'; '.join(proposal.reasons)}."
+        if reasons and not merged.left_out:
+            said = f"{n_done} mended; {'; '.join(reasons)}."
             if any(not finding.stands_free for finding in wanted):
                 said += f" One by one: {_CUT_FREE}."
         # Of what was proposed, less may be left after merging: the name says what is in the step.
-        is_step = take_merged(bench, step_name(len(wanted), n_done), merged, said)
+        is_step = take_merged(bench, step_name(len(wanted), n_done), merged, pending.call(),
+                              said)  # fmt: skip
         if len(wanted) > 1:
             bench.walk.go_to(None)
         elif is_step:
@@ -182,25 +188,23 @@ def _mend_all_of(bench: Workbench, stage: Stage) -> None:
 
 def propose_mends(bench: Workbench) -> None:
     """All certain open findings of Clean, looked at before they are mended."""
-    from lather.assist.clean.clean import propose_clean
-
     bench.show_stage(Stage.CLEAN)
-    propose(bench, "Mending", lambda state, progress, cancel: propose_clean(
-        state, progress=progress, cancel=cancel))  # fmt: skip
+    propose(bench, "Mending", Request(MENDS))
 
 
 def other_source(bench: Workbench) -> None:
     """Do the mend accepted last again, from the next best place."""
-    from lather.assist.clean.clean import CleanOptions, propose_clean
-
     job, last = bench.open_job, bench.walk.mended
     assert last is not None
     nth = last.nth_source + 1
 
+    request = Request(MENDS, Meant(frozenset({last.finding.id}), nth_source=nth))
+    pendings: list[Pending] = []
+
     def work(progress: Progress, cancel: CancelToken) -> Meanwhile:
-        options = CleanOptions(ids=frozenset({last.finding.id}), nth_source=nth)
-        proposal = propose_clean(last.taken_back(), options, progress=progress, cancel=cancel)
+        proposal = request.proposal(last.taken_back(), progress=progress, cancel=cancel)
         after = proposal.accepted()
+        pendings.append(Pending.of(proposal, request=request))
         return lambda now: merged_with(last.after, after, now)
 
     def done(merged: Merged) -> None:
@@ -208,7 +212,10 @@ def other_source(bench: Workbench) -> None:
         if instead:
             job.undo()
         said = "" if merged.left_out else f"Texture from the next place: number {nth + 1}."
-        take_merged(bench, "Mend finding" if instead else "Other source", merged, said)
+        call = pendings[0].call()
+        if instead and call is not None:
+            call = replace(call, begun=None)  # what it was worked out on is what there is now
+        take_merged(bench, "Mend finding" if instead else "Other source", merged, call, said)
         bench.walk.mended = None
         if instead:
             bench.walk.mended = Mended(last.finding, last.before, bench.state, nth)

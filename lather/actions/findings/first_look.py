@@ -12,6 +12,7 @@ from lather.core.survey.findings.finding import Finding
 from lather.core.work import CancelToken, Progress
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
+from lather.operations.assistants import call_of_look
 
 
 class FirstLooks:
@@ -46,7 +47,8 @@ def _begin(bench: Workbench, stage: Stage) -> None:
         if bench.job is not job:
             return
         job.absorb("Look", lambda state: with_found(state, stage, found)
-                   if is_to_be_looked_in(state, stage) else state)  # fmt: skip
+                   if is_to_be_looked_in(state, stage) else state,
+                   call=call_of_look(stage, before))  # fmt: skip
         n_found = len(bench.state.findings.of_stage(stage.value))
         bench.say(f"{n_found} findings of {stages.title(stage)} to decide on.")
 

@@ -14,6 +14,7 @@ from lather.core.work import CancelToken, Progress
 from lather.document.findings import FindingState
 from lather.document.state import JobState
 from lather.errors import LatherError, ScaleError
+from lather.operations.assistants import call_of_survey
 
 if TYPE_CHECKING:
     from lather.assist.survey import Surveyed
@@ -45,20 +46,13 @@ def survey_by_itself(bench: Workbench) -> None:
 
 def _survey(bench: Workbench, *, by_itself: bool) -> None:
     from lather.assist.face_map import part_outlines
-    from lather.assist.survey import survey_photo, surveyed, with_survey
+    from lather.assist.survey import measured_anew, scale_by_hand, with_survey
 
     job, before = bench.open_job, bench.state
-    set_by_hand = before.findings
-    faces = set_by_hand.faces or None
-    scale = set_by_hand.mm_per_px
-    if faces is not None and scale == faces[0].mm_per_px():
-        scale = None  # every face by its own pupils
+    scale = scale_by_hand(before)
 
     def work(progress: Progress, cancel: CancelToken) -> Surveyed:
-        new = surveyed(survey_photo(
-            before.photo, faces=faces, mm_per_px=scale, regions=before.regions,
-            progress=progress, cancel=cancel,
-        ))  # fmt: skip
+        new = measured_anew(before, scale, progress=progress, cancel=cancel)
         part_outlines(with_survey(before, new))  # nobody is to wait for it who draws them
         if not by_itself or job.history.n_done:
             job.prepare(lambda state: with_survey(state, new))
@@ -68,7 +62,7 @@ def _survey(bench: Workbench, *, by_itself: bool) -> None:
         if bench.job is not job:
             bench.say("Surveying: dropped, since another job was opened meanwhile.", error=True)
             return
-        _take(bench, before, new, by_itself=by_itself)
+        _take(bench, before, new, scale, by_itself=by_itself)
 
     def not_measured(error: Exception) -> bool:
         if by_itself:
@@ -91,7 +85,9 @@ def _survey(bench: Workbench, *, by_itself: bool) -> None:
     )  # fmt: skip
 
 
-def _take(bench: Workbench, before: JobState, new: Surveyed, *, by_itself: bool) -> None:
+def _take(
+    bench: Workbench, before: JobState, new: Surveyed, scale: float | None, *, by_itself: bool
+) -> None:
     """What was measured becomes part of the job, whatever it has come to by then."""
     from lather.assist.survey import with_survey, with_survey_meanwhile
 
@@ -104,8 +100,9 @@ def _take(bench: Workbench, before: JobState, new: Surveyed, *, by_itself: bool)
     doubt = f"{n_doubtful} doubtful, " if n_doubtful else ""
     said = f"{n_open} findings to decide on, {doubt}{n_kept} proposed to be kept."
     said += f" {new.lacking}." if new.lacking else ""
+    call = call_of_survey(scale, before)
     if not by_itself:
-        take_merged(bench, "Survey", merged, said)
+        take_merged(bench, "Survey", merged, call, said)
         return
     measured: dict[tuple[int, int, int], JobState] = {}
 
@@ -118,7 +115,7 @@ def _take(bench: Workbench, before: JobState, new: Surveyed, *, by_itself: bool)
         found = measured[about]
         return replace(state, findings=found.findings, regions=found.regions)
 
-    bench.open_job.absorb("Survey", with_it, merged.state)
+    bench.open_job.absorb("Survey", with_it, merged.state, call)
     left = f" Left out: {'; '.join(merged.left_out)}." if merged.left_out else ""
     bench.say(said + left, error=bool(left))
 

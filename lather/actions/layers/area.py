@@ -8,9 +8,9 @@ from lather.actions.action import Action, Run, When, has_job
 from lather.actions.layers.layer import above_photo, has_mask
 from lather.actions.work.aside import change_aside
 from lather.actions.workbench import Workbench
+from lather.assist import masks
 from lather.document import areas
 from lather.document.state import JobState
-from lather.render.area import area_on
 
 STEPS_PER_SIDE = 1000  # a step of growing or feathering is the picture's long side by this
 
@@ -29,34 +29,26 @@ def step_px(bench: Workbench) -> float:
 
 def _grow(steps: int) -> Run:
     name = "Grow area" if steps > 0 else "Shrink area"
-    return lambda bench: change_aside(
-        bench, name, lambda state, _: areas.grow(state, steps * step_px(bench))
-    )
+    return lambda bench: change_aside(bench, name, areas.grow, by_px=steps * step_px(bench))
 
 
 def _feather(bench: Workbench) -> None:
-    width_px = 4 * step_px(bench)
-    change_aside(bench, "Feather area", lambda state, _: areas.feather(state, width_px))
-
-
-def _to_mask(state: JobState, layer_id: int) -> JobState:
-    return areas.to_mask(state, layer_id, area_on(state, layer_id))
+    change_aside(bench, "Feather area", areas.feather, width_px=4 * step_px(bench))
 
 
 def _with_active(name: str, made: Callable[[JobState, int], JobState]) -> Run:
     def run(bench: Workbench) -> None:
-        layer_id = bench.state.active_id
-        change_aside(bench, name, lambda state, _: made(state, layer_id))
+        change_aside(bench, name, made, layer_id=bench.state.active_id)
 
     return run
 
 
 ACTIONS = (
     Action("area.clear", "No area", "The tools work everywhere again.", "Area",
-           lambda bench: bench.change("No area", areas.set_area, None),
+           lambda bench: bench.change("No area", areas.no_area),
            enabled=has_area),
     Action("area.invert", "Invert area", "Inside out.", "Area",
-           lambda bench: change_aside(bench, "Invert area", lambda state, _: areas.invert(state)),
+           lambda bench: change_aside(bench, "Invert area", areas.invert),
            enabled=has_area),
     Action("area.grow", "Grow area a step", "Its rim moves outwards.", "Area", _grow(+1),
            enabled=has_area, repeats=True),
@@ -72,6 +64,6 @@ ACTIONS = (
            _with_active("Area from mask", areas.from_mask),
            enabled=has_mask),
     Action("area.to_mask", "Area to mask", "The active layer shows only where the area is.",
-           "Area", _with_active("Area to mask", _to_mask),
+           "Area", _with_active("Area to mask", masks.from_area),
            enabled=has_area & above_photo),
 )

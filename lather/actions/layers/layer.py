@@ -8,24 +8,18 @@ from typing import Any
 from lather.actions.action import Action, Run, When, has_job
 from lather.actions.findings.geometry import has_regions
 from lather.actions.hand.taking import take
-from lather.actions.work.aside import change_aside, merge_aside, take_merged
+from lather.actions.work.aside import change_aside
 from lather.actions.workbench import Workbench
-from lather.assist import masks
-from lather.assist.grain import measured_grain_l
-from lather.assist.masks import Share
-from lather.core.work import CancelToken, Progress
-from lather.document import areas, edits, ungrouping
+from lather.assist import adding, masks
+from lather.document import edits, ungrouping
 from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.photo import PhotoLayer
 from lather.document.layers.split import SplitLayer
 from lather.document.layers.table import COMPUTED
-from lather.document.merge import Merged
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.errors import EditError
-from lather.render.area import area_on
-from lather.render.space import seen_space
 from lather.tools.base import Tool
 
 Edit = Callable[..., JobState]
@@ -78,18 +72,11 @@ def _toggle_lock(bench: Workbench) -> None:
 def _merge_copy(bench: Workbench) -> None:
     before = bench.state
 
-    def work(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
-        from lather.render.flatten import merged_layer
+    def said() -> str:
+        went_on = bench.state.layers[:-1] != before.layers
+        return "The copy shows the picture as it was when it was begun." if went_on else ""
 
-        layer = merged_layer(state, "Merged copy", progress=progress, cancel=cancel)
-        return edits.insert_on_top(state, layer)
-
-    def done(merged: Merged) -> None:
-        went_on = bench.state.layers is not before.layers
-        said = "The copy shows the picture as it was when it was begun." if went_on else ""
-        take_merged(bench, "Merged copy", merged, said)
-
-    merge_aside(bench, "Merging", work, done)
+    change_aside(bench, adding.MERGED_NAME, adding.merged_copy, title="Merging", said=said)
 
 
 def _ungroup(bench: Workbench) -> None:
@@ -108,25 +95,17 @@ def _remove_mask(bench: Workbench) -> None:
     bench.change("Remove mask", edits.remove_mask, bench.state.active_id)
 
 
-def _make_mask(bench: Workbench, name: str, share: Callable[[JobState, int], Share]) -> None:
-    """A mask that is worked out aside, for the active layer of now."""
-    layer_id = bench.state.active_id
-    made = share(bench.state, layer_id)  # whatever is wrong with it is said now
-
-    def work(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
-        return masks.with_mask(state, layer_id, made, progress=progress, cancel=cancel)
-
-    merge_aside(bench, name, work, lambda merged: take_merged(bench, name, merged))
-
-
 def _from_region(bench: Workbench) -> None:
-    region = bench.hand.region
-    _make_mask(bench, f"Mask from region: {region.label}",
-               lambda state, layer_id: masks.of_region(state, layer_id, region))  # fmt: skip
+    region, layer_id = bench.hand.region, bench.state.active_id
+    masks.of_region(bench.state, layer_id, region)  # whatever is wrong with it is said now
+    change_aside(bench, f"Mask from region: {region.label}", masks.from_region,
+                 layer_id=layer_id, region=region)  # fmt: skip
 
 
 def _from_span(bench: Workbench) -> None:
-    _make_mask(bench, "Mask from lightness", masks.of_span)
+    layer_id = bench.state.active_id
+    masks.of_span(bench.state, layer_id)
+    change_aside(bench, "Mask from lightness", masks.from_span, layer_id=layer_id)
 
 
 _has_span = above_photo & When.that(
@@ -157,8 +136,9 @@ def _from_change(bench: Workbench) -> None:
         raise EditError("No mask was made", f"'{given}' is no number", "type L*, such as 2") from (
             error
         )
-    _make_mask(bench, "Mask from change",
-               lambda state, layer_id: masks.of_change(state, layer_id, least_l))  # fmt: skip
+    layer_id = bench.state.active_id
+    masks.of_change(bench.state, layer_id, least_l)
+    change_aside(bench, "Mask from change", masks.from_change, layer_id=layer_id, least_l=least_l)
 
 
 def _from_colours(bench: Workbench) -> None:
@@ -170,15 +150,13 @@ def _from_colours(bench: Workbench) -> None:
 
 
 def _soften(bench: Workbench) -> None:
-    layer_id, sigma_px = bench.state.active_id, max(masks.SOFT_MM * px_per_mm(bench.state), 1.0)
-    change_aside(bench, "Soften mask", lambda state, cancel: masks.softened(
-        state, layer_id, sigma_px, cancel))  # fmt: skip
+    sigma_px = max(masks.SOFT_MM * px_per_mm(bench.state), 1.0)
+    change_aside(bench, "Soften mask", masks.softened, layer_id=bench.state.active_id,
+                 sigma_px=sigma_px)  # fmt: skip
 
 
 def _steepen(bench: Workbench) -> None:
-    layer_id = bench.state.active_id
-    change_aside(bench, "Steepen mask", lambda state, cancel: masks.steepened(
-        state, layer_id, cancel))  # fmt: skip
+    change_aside(bench, "Steepen mask", masks.steepened, layer_id=bench.state.active_id)
 
 
 def takes_no_paint(bench: Workbench, entry: Tool | None = None) -> bool:
@@ -192,27 +170,11 @@ def takes_no_paint(bench: Workbench, entry: Tool | None = None) -> bool:
 def _add_computed(kind: type[ComputedLayer]) -> Action:
     def run(bench: Workbench) -> None:
         name = f"Add {kind.TITLE.lower()}"
-        in_moved_area = bench.state.area is not None and seen_space(bench.state).below
-        if not kind.NEEDS_GRAIN and not in_moved_area:
-            bench.change(name, edits.start_computed, kind)
+        if adding.takes_time(bench.state, kind):
+            change_aside(bench, name, adding.started, then=lambda: added(bench), kind=kind)
+        else:
+            bench.change(name, adding.started, kind)
             added(bench)
-            return
-
-        def measured(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
-            progress(0.0, "measuring the grain" if kind.NEEDS_GRAIN else name.lower())
-            grain_l = measured_grain_l(state) if kind.NEEDS_GRAIN else None
-            cancel.check()
-            after = edits.start_computed(state, kind, grain_l)
-            mask = after.active.mask
-            if mask is None or mask.tiles is not state.area:
-                return after
-            return areas.to_mask(after, after.active_id, area_on(after, after.active_id))
-
-        def done(merged: Merged) -> None:
-            if take_merged(bench, name, merged):
-                added(bench)
-
-        merge_aside(bench, name, measured, done)
 
     def added(bench: Workbench) -> None:
         if kind.PAINTED_WITH:
@@ -230,16 +192,12 @@ def _add_computed(kind: type[ComputedLayer]) -> Action:
 _COMPUTED = tuple(_add_computed(kind) for kind in COMPUTED if kind.BY_HAND)
 
 def _split_to_layers(bench: Workbench) -> None:
-    layer_id = bench.state.active_id
-
-    def work(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
-        from lather.assist.split_layers import with_two_layers  # OpenCV is not loaded before
-
-        return with_two_layers(state, layer_id, progress=progress, cancel=cancel)
+    from lather.assist.split_layers import with_two_layers  # OpenCV is not loaded before
 
     said = "The split is hidden; above it lie its tone, normal, and its texture, linear light."
-    merge_aside(bench, "Split as two layers", work,
-                lambda merged: take_merged(bench, "Split as two layers", merged, said))  # fmt: skip
+
+    change_aside(bench, "Split as two layers", with_two_layers, said=lambda: said,
+                 split_id=bench.state.active_id)  # fmt: skip
 
 
 _is_split = has_job & When.that(

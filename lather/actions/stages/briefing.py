@@ -46,11 +46,12 @@ def open_brief(bench: Workbench) -> None:
 
 
 def take_brief(bench: Workbench, path: Path) -> None:
-    from lather.assist.briefing import with_written
+    from lather.assist.briefing import taken_over, with_written
     from lather.files.jobs.brief import read_brief
 
-    state, said = with_written(bench.state, read_brief(path))
-    bench.change("Brief from a file", lambda _: state)
+    held = read_brief(path)
+    _, said = with_written(bench.state, held)
+    bench.change("Brief from a file", taken_over, held)
     bench.say(" ".join((f"The brief is that of '{path.name}'.", *said)))
 
 

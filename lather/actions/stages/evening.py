@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from lather.actions.action import Action, Run, When, has_job
 from lather.actions.findings.geometry import has_regions
 from lather.actions.layers.area import has_area
@@ -11,7 +9,9 @@ from lather.actions.work import asking
 from lather.actions.work.proposing import propose
 from lather.actions.workbench import Workbench
 from lather.assist import stages
+from lather.assist.request import Request
 from lather.core.survey.regions.region import Part
+from lather.document import areas
 from lather.document.layers.layer import Stage
 
 STAGE = Stage.EVEN
@@ -40,24 +40,17 @@ def _ask(bench: Workbench, name: str) -> None:
 
 def match_colour(bench: Workbench) -> None:
     """The area, or else the strongest patch, gets the reference's colour, or a good cheek's."""
-    from lather.assist.even.match import MatchOptions, propose_match
-
-    target = bench.state.area
-    options = MatchOptions(target=target, reference=bench.state.reference)
-    propose(bench, "Matching colours", lambda state, progress, cancel: propose_match(
-        state, options, progress=progress, cancel=cancel))  # fmt: skip
+    propose(bench, "Matching colours", Request("even.match"))
 
 
 def take_reference(bench: Workbench) -> None:
     """The area is whose colour others are to have; it is free for the target then."""
-    bench.change(
-        "Take as reference", lambda state: replace(state, reference=state.area, area=None)
-    )
+    bench.change("Take as reference", areas.take_reference)
     bench.say("That colour is the reference. Outline the target, then match colour.")
 
 
 def forget_reference(bench: Workbench) -> None:
-    bench.change("Forget the reference", lambda state: replace(state, reference=None))
+    bench.change("Forget the reference", areas.forget_reference)
     bench.say("A good cheek is the reference again.")
 
 

@@ -11,8 +11,9 @@ from lather.actions.layers.area import has_area
 from lather.actions.work.aside import change_aside
 from lather.actions.work.proposing import propose
 from lather.actions.workbench import Workbench
+from lather.assist.request import Request
 from lather.document.layers.reshape import ReshapeLayer
-from lather.document.reshapes import add_reshape
+from lather.document.reshapes import mirror_at_face, new_reshape
 
 SPEED_STEP = 1.25
 SLOWEST_MM_S, FASTEST_MM_S = 0.2, 30.0
@@ -47,8 +48,7 @@ def _hold_region(bench: Workbench) -> None:
     from lather.assist.shape.shape import hold_region
 
     region = bench.hand.region
-    change_aside(bench, f"Hold {region.label}", lambda state, cancel: hold_region(
-        state, region, cancel))  # fmt: skip
+    change_aside(bench, f"Hold {region.label}", hold_region, region=region)
 
 
 def _hold_area(bench: Workbench) -> None:
@@ -79,10 +79,7 @@ def _back_region(bench: Workbench) -> None:
     from lather.assist.shape.shape import bring_back_region
 
     region = bench.hand.region
-    change_aside(
-        bench, f"Bring {region.label} back",
-        lambda state, cancel: bring_back_region(state, region, cancel),
-    )
+    change_aside(bench, f"Bring {region.label} back", bring_back_region, region=region)
 
 
 def _straighten(bench: Workbench) -> None:
@@ -92,17 +89,11 @@ def _straighten(bench: Workbench) -> None:
 
 
 def _grain(bench: Workbench) -> None:
-    from lather.assist.shape.shape import propose_grain
-
-    propose(bench, "Measuring the grain", lambda state, progress, cancel: propose_grain(state))  # noqa: ARG005
+    propose(bench, "Measuring the grain", Request("shape.grain"))
 
 
 def _mirror_at_face(bench: Workbench) -> None:
-    layer = bench.state.active
-    assert isinstance(layer, ReshapeLayer)
-    from lather.document import edits
-
-    bench.change("Mirror at the face", edits.update_layer, layer.id, middle=None)
+    bench.change("Mirror at the face", mirror_at_face, bench.state.active_id)
 
 
 def _is_mirrored_at_a_line(bench: Workbench) -> bool:
@@ -162,6 +153,6 @@ ACTIONS = (
            enabled=_has_reshape),
     Action("shape.new_layer", "New reshape layer",
            "Above all others; it moves what they show.", "Shape",
-           lambda bench: bench.change("New reshape layer", lambda state: add_reshape(state)[0]),
+           lambda bench: bench.change("New reshape layer", new_reshape),
            "plus", enabled=has_job),
 )  # fmt: skip

@@ -3,45 +3,46 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from typing import Any
 
 from lather.actions.workbench import Workbench
 from lather.assist.meanwhile import merged_with
 from lather.core.work import CancelToken, Progress
 from lather.document.merge import Merged
+from lather.document.operations.call import Call
 from lather.document.state import JobState
+from lather.operations.kind import edited
+from lather.operations.table import call_of
 
 Meanwhile = Callable[[JobState], Merged]  # an outcome, for whatever state the job has come to
 
 
 def change_aside(
-    bench: Workbench, name: str, edit: Callable[[JobState, CancelToken], JobState], what: str = ""
+    bench: Workbench, name: str, edit: Callable[..., JobState], *, title: str = "", what: str = "",
+    said: Callable[[], str] = lambda: "", then: Callable[[], object] = lambda: None,
+    **arguments: Any,
 ) -> None:
-    """Apply an edit that takes its time, aside, to the state of then, as a step."""
+    """Apply an edit that takes its time, aside, to the state of then, as a step.
 
-    def slow(state: JobState, progress: Progress, cancel: CancelToken) -> JobState:
-        progress(0.0, what or name.lower())
-        after = edit(state, cancel)
-        cancel.check()
-        return after
-
-    merge_aside(bench, name, slow, lambda merged: take_merged(bench, name, merged))
-
-
-def merge_aside(
-    bench: Workbench,
-    title: str,
-    edit: Callable[[JobState, Progress, CancelToken], JobState],
-    done: Callable[[Merged], object],
-) -> None:
-    """Work an edit out aside; `done` gets it merged into the state of then."""
+    `title` and `what` are told while it runs; if it was a step, `said` afterwards, and `then`
+    follows.
+    """
     before = bench.state
+    call = call_of(edit, **arguments)
 
     def work(progress: Progress, cancel: CancelToken) -> Meanwhile:
-        after = edit(before, progress, cancel)
+        progress(0.0, what or name.lower())
+        after = edited(edit, before, arguments, progress, cancel)
+        cancel.check()
         return lambda now: merged_with(before, after, now)
 
-    run_edit(bench, title, work, done)
+    def done(merged: Merged) -> None:
+        begun = None if call is None else replace(call, begun=before)
+        if take_merged(bench, name, merged, begun, said()):
+            then()
+
+    run_edit(bench, title or name, work, done)
 
 
 def run_edit(
@@ -72,10 +73,12 @@ def run_edit(
     bench.run_task(title, work_and_prepare, finished, **options)
 
 
-def take_merged(bench: Workbench, name: str, merged: Merged, said: str = "") -> bool:
-    """Make the outcome of work aside a step; say `said`, and what could not be merged. False if it
-    changed nothing, and so is none."""
-    is_step = bench.change(name, lambda _: merged.state)
+def take_merged(
+    bench: Workbench, name: str, merged: Merged, call: Call | None, said: str = ""
+) -> bool:
+    """Make the outcome of work aside a step, which a call led to; say `said`, and what could not be
+    merged. False if it changed nothing, and so is none."""
+    is_step = bench.take_step(name, merged.state, call)
     if merged.left_out:
         left = "; ".join(merged.left_out)
         said = said if is_step else ""

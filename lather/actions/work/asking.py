@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from lather.actions.stages import table
-from lather.actions.work.pending import Pending
 from lather.actions.work.proposing import look_at_proposal, pending_of, propose
 from lather.actions.workbench import Workbench
 from lather.assist import stages
-from lather.assist.proposal import Meant, Proposal
+from lather.assist.pending import Pending
+from lather.assist.proposal import Meant
+from lather.assist.request import ALL, Request, name_of
 from lather.assist.stages import Assistant
 from lather.core.survey.findings.finding import Finding
 from lather.core.work import CancelToken, Progress
@@ -20,11 +21,7 @@ from lather.errors import Cancelled, EditError
 
 def ask(bench: Workbench, assistant: Assistant, ids: frozenset[int] | None = None) -> None:
     """Look at what an assistant proposes: for some findings, or for all that it is sure of."""
-
-    def asked(state: JobState, progress: Progress, cancel: CancelToken) -> Proposal:
-        return assistant.propose(state, Meant(ids), progress=progress, cancel=cancel)
-
-    propose(bench, assistant.doing, asked, ids=ids)
+    propose(bench, assistant.doing, Request(name_of(assistant), Meant(ids)))
 
 
 def propose_for(bench: Workbench, findings: Sequence[Finding]) -> None:
@@ -50,8 +47,7 @@ def _propose_all(bench: Workbench, stage: Stage) -> None:
     elif ahead is not None and ahead.about == about:
         bench.tasks.wait_for_ahead()
     else:
-        propose(bench, table.row(stage).doing, lambda state, progress, cancel: _all_of(
-            stage, state, progress, cancel))  # fmt: skip
+        propose(bench, table.row(stage).doing, _all_of(stage))
 
 
 def prepare_all(bench: Workbench) -> bool:
@@ -73,7 +69,7 @@ def _prepare(bench: Workbench, stage: Stage) -> bool:
         return False
 
     def work(progress: Progress, cancel: CancelToken) -> Pending:
-        return pending_of(_all_of(stage, state, progress, cancel), cancel)
+        return pending_of(_all_of(stage), state, progress, cancel)
 
     def done(pending: Pending, is_waited_for: bool) -> None:
         bench.prepared[stage] = about, pending
@@ -88,12 +84,8 @@ def _prepare(bench: Workbench, stage: Stage) -> bool:
     return True
 
 
-def _all_of(
-    stage: Stage, state: JobState, progress: Progress, cancel: CancelToken
-) -> Proposal:
-    from lather.assist.retouch import as_one
-
-    return as_one(state, stage, progress=progress, cancel=cancel)
+def _all_of(stage: Stage) -> Request:
+    return Request(f"{stage.value}.{ALL}")
 
 
 def _about(state: JobState, stage: Stage) -> tuple[object, ...]:

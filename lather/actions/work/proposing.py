@@ -7,38 +7,33 @@ from dataclasses import replace
 
 from lather.actions.action import When, has_job
 from lather.actions.work.aside import Meanwhile, run_edit, take_merged
-from lather.actions.work.pending import Pending
 from lather.actions.workbench import Workbench
 from lather.assist import stages
-from lather.assist.proposal import Proposal, honest
+from lather.assist.pending import Pending
+from lather.assist.proposal import honest
+from lather.assist.request import Request
 from lather.core.last import Last
 from lather.core.survey.regions.region import Part
 from lather.core.work import CancelToken, Progress
 from lather.document.findings import FindingState
 from lather.document.merge import Merged
+from lather.document.operations.call import Call
 from lather.document.state import JobState
 
-Propose = Callable[[JobState, Progress, CancelToken], Proposal]
 
-
-def propose(
-    bench: Workbench, title: str, assistant: Propose, *, ids: frozenset[int] | None = None
-) -> None:
+def propose(bench: Workbench, title: str, request: Request) -> None:
     """Ask an assistant aside, in turn; what it proposes is looked at before anything is changed.
 
-    `ids` are the findings that it is asked for, if it is for some: if all of them are decided
-    meanwhile, there is nothing to look at.
+    If all findings that it is asked for are decided meanwhile, there is nothing to look at.
     """
-    bench.in_turn(lambda: _propose(bench, title, assistant, ids))
+    bench.in_turn(lambda: _propose(bench, title, request))
 
 
-def _propose(
-    bench: Workbench, title: str, assistant: Propose, ids: frozenset[int] | None
-) -> None:
-    before = bench.state
+def _propose(bench: Workbench, title: str, request: Request) -> None:
+    before, ids = bench.state, request.meant.ids
 
     def work(progress: Progress, cancel: CancelToken) -> Pending:
-        return pending_of(assistant(before, progress, cancel), cancel, ids)
+        return pending_of(request, before, progress, cancel)
 
     def done(pending: Pending) -> None:
         if bench.job is None or bench.state.photo is not before.photo:
@@ -54,16 +49,17 @@ def _propose(
 
 
 def pending_of(
-    proposal: Proposal, cancel: CancelToken, ids: frozenset[int] | None = None
+    request: Request, state: JobState, progress: Progress, cancel: CancelToken
 ) -> Pending:
-    """A proposal to be looked at; its refusal is raised."""
+    """What an assistant proposes, to be looked at; its refusal is raised."""
     from lather.assist.changed_outline import changed_outlines
 
+    proposal = request.proposal(state, progress=progress, cancel=cancel)
     cancel.check()
     proposal = honest(proposal)
     if proposal.refusal is not None:
         raise proposal.refusal
-    return Pending.of(proposal, changed_outlines(proposal.before, proposal.after), ids)
+    return Pending.of(proposal, changed_outlines(proposal.before, proposal.after), request)
 
 
 def look_at_proposal(bench: Workbench, pending: Pending) -> None:
@@ -88,7 +84,8 @@ def accept(bench: Workbench, then: Callable[[], None] | None = None) -> None:
     pending = bench.pending
     assert pending is not None
     name = pending.proposal.name
-    _take(bench, pending, pending.taken, name, f"{name}: taken.", then or (lambda: None))
+    _take(bench, pending, pending.taken, name, pending.call(), f"{name}: taken.",
+          then or (lambda: None))  # fmt: skip
 
 
 def paint_in(bench: Workbench) -> None:
@@ -102,12 +99,13 @@ def paint_in(bench: Workbench) -> None:
 
     said = "Paint on the picture to let it in; Erase hides it again."
     name = f"{pending.proposal.name}, hidden"
-    _take(bench, pending, pending.taken_hidden, name, said, in_hand)
+    call = pending.call(hidden=True)
+    _take(bench, pending, pending.taken_hidden, name, call, said, in_hand)
 
 
 def _take(
-    bench: Workbench, pending: Pending, taken: Meanwhile, name: str, said: str,
-    then: Callable[[], None],
+    bench: Workbench, pending: Pending, taken: Meanwhile, name: str, call: Call | None,
+    said: str, then: Callable[[], None],
 ) -> None:
     """Merge a proposal into the job aside, and make it a step; it waits if it is none."""
     last: Last[Merged] = Last()
@@ -123,7 +121,7 @@ def _take(
         return once
 
     def done(merged: Merged) -> None:
-        if take_merged(bench, name, merged, said):
+        if take_merged(bench, name, merged, call, said):
             _over(bench, pending)
             then()
 

@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from lather.assist.clean.weak import STAGE, weak_kind, with_weak_layer
-from lather.assist.proposal import Meant, Measure, Proposal
+from lather.assist.proposal import Meant, Proposal
 from lather.core.arrays import FloatImage
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.mend.mode import MendMode
@@ -25,6 +25,7 @@ from lather.document.agreed.style import Weak
 from lather.document.areas import is_mostly_inside, limit_of
 from lather.document.avoid import avoided
 from lather.document.findings import FindingState
+from lather.document.operations.operation import Measure
 from lather.document.painting.laid import Laid, laying
 from lather.document.painting.strokes import StrokeRecord, readings_of
 from lather.document.state import JobState
@@ -70,7 +71,7 @@ def propose_mends(
     state: JobState, meant: Meant, *, progress: Progress, cancel: CancelToken
 ) -> Proposal:
     """`propose_clean`, as all assistants are asked."""
-    options = CleanOptions(meant.ids, doubtful=meant.doubtful)
+    options = CleanOptions(meant.ids, meant.kinds, meant.nth_source, meant.doubtful)
     return propose_clean(state, options, progress=progress, cancel=cancel)
 
 

@@ -8,7 +8,7 @@ import numpy as np
 
 from lather.assist.even.layers import COLOUR, LIGHT, STAGE, named, without_evening
 from lather.assist.frame import Asked, Filled, Frame, left_in_part, proposed
-from lather.assist.proposal import ALL_SURE, Meant, Measure, Proposal
+from lather.assist.proposal import ALL_SURE, Meant, Proposal
 from lather.assist.skin_view import SkinView, marks_of
 from lather.core.arrays import MaskPixels, Plane
 from lather.core.colour.labs import lab_of
@@ -20,6 +20,7 @@ from lather.document.findings import FindingState
 from lather.document.layers.blood_pigment import NOTHING_TAKEN, BloodPigmentLayer
 from lather.document.layers.layer import Layer, new_id
 from lather.document.layers.light import NO_LIGHT, UNCHANGED, LightLayer
+from lather.document.operations.operation import Measure
 from lather.document.state import JobState
 from lather.document.tiles import Tiles
 

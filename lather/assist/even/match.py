@@ -9,7 +9,7 @@ import numpy as np
 
 from lather.assist.even.layers import MATCHED, REDNESS, STAGE, named, without_evening
 from lather.assist.frame import Asked, Filled, Frame, left_in_part, proposed
-from lather.assist.proposal import ALL_SURE, MatchProposal, Meant, Measure, Proposal
+from lather.assist.proposal import ALL_SURE, MatchProposal, Meant, Proposal
 from lather.assist.skin_view import SkinView, plane_of
 from lather.core.arrays import MaskPixels, Plane
 from lather.core.survey.findings.finding import Finding, Kind
@@ -29,6 +29,7 @@ from lather.core.tone.skin_picture import disc
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.layers.area_colour import AreaColourLayer, AreaColourParameters
 from lather.document.layers.layer import Layer, Mask, new_id
+from lather.document.operations.operation import Measure
 from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK, Tiles
 from lather.errors import EditError
@@ -120,6 +121,14 @@ def _calmed(frame: Frame) -> Filled:
         reasons += left_in_part(len(found) - len(settled))
     reasons.append(f"calmed by {CALMED:.0%}, not erased; natural cheeks, nose and ears stay")
     return Filled(layers, measures, reasons, settled)
+
+
+def propose_match_of_areas(
+    state: JobState, meant: Meant, *, progress: Progress, cancel: CancelToken  # noqa: ARG001
+) -> Proposal:
+    """`propose_match` of the job's own area and reference, as all assistants are asked."""
+    options = MatchOptions(target=state.area, reference=state.reference)
+    return propose_match(state, options, progress=progress, cancel=cancel)
 
 
 def propose_match(

@@ -8,7 +8,7 @@ import numpy as np
 
 from lather.assist.even.layers import SHINE, STAGE, named, without_evening
 from lather.assist.frame import Asked, Filled, Frame, left_in_part, proposed
-from lather.assist.proposal import ALL_SURE, Meant, Measure, Proposal
+from lather.assist.proposal import ALL_SURE, Meant, Proposal
 from lather.assist.skin_view import SkinView, marks_of, roughness
 from lather.core.arrays import Plane
 from lather.core.blend.composite import to_pixels
@@ -24,6 +24,7 @@ from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.findings import FindingState
 from lather.document.layers.layer import new_id
 from lather.document.layers.pixels import PixelLayer
+from lather.document.operations.operation import Measure
 from lather.document.state import JobState
 from lather.document.tiles import NO_PIXELS, TILE_PX, Key
 from lather.render.compositor import render

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.assist.proposal import Measure, Proposal
+from lather.assist.proposal import Meant, Proposal
 from lather.assist.shape.face_features import mesh_of
 from lather.assist.shape.measures import shape_measures, total_field
 from lather.core.adjust.bracket import smooth_step
@@ -19,7 +19,7 @@ from lather.core.shape.guard import Guard, along_lines
 from lather.core.shape.measure import LEAST_MOVED_MM
 from lather.core.shape.mirror import Mirror, face_mirror, line_mirror
 from lather.core.survey.regions.region import Part, Region
-from lather.core.work import NEVER, CancelToken
+from lather.core.work import NEVER, CancelToken, Progress
 from lather.document import edits
 from lather.document.access import refuse_unless_changeable
 from lather.document.layers.grain import GrainLayer, GrainParameters
@@ -28,6 +28,7 @@ from lather.document.layers.reshape import (
     NOT_MOVED,
     ReshapeLayer,
 )
+from lather.document.operations.operation import Measure
 from lather.document.planes import read_plane, with_plane
 from lather.document.reshapes import reshape_to_work_on, with_change
 from lather.document.scale import px_per_mm
@@ -250,6 +251,13 @@ def _with(state: JobState, layer: ReshapeLayer) -> JobState:
 
 
 # --- grain -----------------------------------------------------------------------------------
+
+
+def propose_matched_grain(
+    state: JobState, meant: Meant, *, progress: Progress, cancel: CancelToken  # noqa: ARG001
+) -> Proposal:
+    """`propose_grain`, as all assistants are asked."""
+    return propose_grain(state)
 
 
 def propose_grain(state: JobState) -> Proposal:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 
@@ -71,21 +71,30 @@ class StrokePath:
                 self._last_build_up_s = sample.time_s
             elif self.by_time:
                 rows.extend(self._over_time(self._last, sample))
+            elif (sample.x, sample.y) == (self._last.x, self._last.y):
+                rows.extend(self._built_up(sample))
             else:
                 rows.extend(self._along(self._last, sample))
             self._last = sample
         return np.array(rows, dtype=np.float32).reshape(-1, DAB_COLUMNS)
 
-    def rest(self, now_s: float) -> Dabs:
-        """Dabs that accumulate while the pen is held still; none unless the brush builds up."""
-        rows: list[tuple[float, ...]] = []
+    def resting(self, now_s: float) -> PenSample | None:
+        """What to `extend` the stroke by while the pen is held still, to let paint accumulate; None
+        if nothing is due."""
+        last = self._last
         interval_s = SLICE_S if self.by_time else BUILD_UP_INTERVAL_S
-        if (self.brush.build_up or self.by_time) and self._last is not None:
-            due = int((now_s - self._last_build_up_s) / interval_s)
-            if due > 0:
-                self._last_build_up_s += due * interval_s
-                rows = [self._dab(self._last.x, self._last.y, self._last.pressure)] * due
-        return np.array(rows, dtype=np.float32).reshape(-1, DAB_COLUMNS)
+        if last is None or not (self.brush.build_up or self.by_time):
+            return None
+        due = int((now_s - self._last_build_up_s) / interval_s)
+        return replace(last, time_s=now_s) if due > 0 else None
+
+    def _built_up(self, sample: PenSample) -> list[tuple[float, ...]]:
+        """The dabs of a pen that rests, as long as it does."""
+        if not self.brush.build_up:
+            return []
+        due = max(0, int((sample.time_s - self._last_build_up_s) / BUILD_UP_INTERVAL_S))
+        self._last_build_up_s += due * BUILD_UP_INTERVAL_S
+        return [self._dab(sample.x, sample.y, sample.pressure)] * due
 
     def _over_time(self, start: PenSample, end: PenSample) -> list[tuple[float, ...]]:
         due = max(0, int((end.time_s - self._last_build_up_s) / SLICE_S))

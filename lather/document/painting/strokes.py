@@ -53,6 +53,21 @@ class StrokeRecord:
         self.readings.flags.writeable = False
 
 
+def as_kept(sample: PenSample, began_s: float) -> PenSample:
+    """A sample as `readings_of` keeps it, its time from the first: what is drawn is what can be
+    drawn again."""
+    return PenSample(
+        float(np.float32(sample.time_s - began_s)), float(np.float32(sample.x)),
+        float(np.float32(sample.y)), float(np.float32(sample.pressure)),
+        float(np.float32(sample.tilt_x_deg)), float(np.float32(sample.tilt_y_deg)),
+    )  # fmt: skip
+
+
+def samples_of(readings: Readings) -> list[PenSample]:
+    """The inverse of `readings_of`."""
+    return [PenSample(*row) for row in readings[:, : len(READING_COLUMNS)].tolist()]
+
+
 def readings_of(samples: Iterable[PenSample]) -> Readings:
     """The pen's samples as a stroke keeps them; every other one where there are too many."""
     rows = np.array(

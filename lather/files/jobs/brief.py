@@ -116,17 +116,24 @@ def write_brief(path: Path, held: WrittenBrief) -> None:
 
 
 def brief_text(held: WrittenBrief) -> str:
+    entry = written_entry(held)
+    for mark in entry["keep"]:
+        mark.update({name: round(mark[name], 1) for name in ("x", "y", "radius_px")})
+    return json.dumps(entry, indent=1, ensure_ascii=False)
+
+
+def written_entry(held: WrittenBrief) -> Entry:
+    """What a brief's file holds."""
     entry: Entry = {"format": FORMAT, "version": VERSION}
     if held.photo_sha256:
         entry["photo"] = {"name": held.photo_name, "sha256": held.photo_sha256}
     entry |= brief_entry(replace(held.brief, unread={}))  # a file of its own is whole
     entry["keep"] = [
-        {"kind": mark.kind.value, "x": round(mark.x, 1), "y": round(mark.y, 1),
-         "radius_px": round(mark.radius_px, 1)}
+        {"kind": mark.kind.value, "x": mark.x, "y": mark.y, "radius_px": mark.radius_px}
         for mark in held.keep
-    ]  # fmt: skip
+    ]
     entry["questions"] = list(held.questions)
-    return json.dumps(entry, indent=1, ensure_ascii=False)
+    return entry
 
 
 def read_brief(path: Path) -> WrittenBrief:
@@ -152,7 +159,7 @@ def read_brief(path: Path) -> WrittenBrief:
     if not isinstance(entry.get("version"), int) or entry["version"] > VERSION:
         raise BriefError(what, "it was made by a newer Lather", "update Lather")
     try:
-        held = _held(entry)
+        held = held_from(entry)
     except (ValueError, KeyError, TypeError, AttributeError, OverflowError) as error:
         why = f"'{error.args[0]}' is missing" if isinstance(error, KeyError) else str(error)
         raise BriefError(what, why, "correct it, or write it anew: lather brief") from error
@@ -174,7 +181,8 @@ def _refuse_unknown_style(style: Style, what: str) -> None:
                          + f" from {', '.join(names)}")  # fmt: skip
 
 
-def _held(entry: Entry) -> WrittenBrief:
+def held_from(entry: Entry) -> WrittenBrief:
+    """The inverse of `written_entry`; ValueError, KeyError or TypeError if it is no brief."""
     photo: Mapping[str, Any] = entry.get("photo") or {}
     marks = _list(entry, "keep")
     if len(marks) > MOST_KEPT:

@@ -7,12 +7,13 @@ from PyQt6.QtGui import QColor, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QHBoxLayout, QWidget
 
 from lather.actions.action import Action
-from lather.actions.work.pending import Pending
 from lather.actions.work.proposing import set_strength
 from lather.actions.workbench import Workbench
 from lather.assist.even.scores import where
-from lather.assist.proposal import MatchProposal, Measure
+from lather.assist.pending import Pending
+from lather.assist.proposal import MatchProposal
 from lather.core.tone.match import AreaColour, difference
+from lather.document.operations.operation import Measure
 from lather.tools.advice import Advice
 from lather.ui.parts.ruler import Ruler
 from lather.ui.parts.texts import TOP_LEFT, TOP_RIGHT, draw

@@ -9,12 +9,15 @@ from lather.assist.changed_outline import Outline
 from lather.assist.even.layers import grown
 from lather.assist.meanwhile import merged_with
 from lather.assist.proposal import Proposal, new_layers, weakened
+from lather.assist.request import Request
 from lather.core.survey.regions.region import Part
 from lather.document import edits
 from lather.document.layers.group import GroupLayer
 from lather.document.layers.layer import Layer, Mask, Stage, new_id
 from lather.document.layers.limits import Limits
 from lather.document.merge import Merged
+from lather.document.operations.call import Call
+from lather.document.operations.operation import Again
 from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK
 from lather.document.tree import find, replaced, without
@@ -31,21 +34,42 @@ class Pending:
     strength : 0-1 of its strongest new layer; the others follow in proportion.
     parts : of the skin; with none, everywhere.
     outlines : around what it would change.
-    ids : the findings that it was asked for, if it was for some.
+    request : what was asked.
     """
 
     proposal: Proposal
     strength: float
     parts: tuple[Part, ...] = ()
     outlines: tuple[Outline, ...] = ()
-    ids: frozenset[int] = frozenset()
+    request: Request | None = None
 
     @classmethod
     def of(
         cls, proposal: Proposal, outlines: tuple[Outline, ...] = (),
-        ids: frozenset[int] | None = None,
+        request: Request | None = None,
     ) -> Pending:  # fmt: skip
-        return cls(proposal, _strongest(proposal), (), outlines, ids or frozenset())
+        return cls(proposal, _strongest(proposal), (), outlines, request)
+
+    @property
+    def ids(self) -> frozenset[int]:
+        """The findings that it was asked for, if it was for some."""
+        meant = self.request.meant.ids if self.request is not None else None
+        return meant or frozenset()
+
+    def call(self, *, hidden: bool = False) -> Call | None:
+        """What it is to take it over; None if nobody knows what was asked."""
+        if self.request is None:
+            return None
+        arguments = {**self.request.arguments, "strength": self.strength}
+        if self.parts:
+            arguments["parts"] = [part.value for part in self.parts]
+        if hidden:
+            arguments["hidden"] = True
+        return Call(
+            f"assist.{self.request.assistant}", arguments, Again.MEANING,
+            findings=_settled(self.proposal), measures=self.as_meant.measures,
+            begun=self.proposal.before,
+        )  # fmt: skip
 
     @property
     def stage(self) -> Stage:
@@ -137,6 +161,13 @@ class Pending:
         if part in self.parts:
             return replace(self, parts=tuple(p for p in self.parts if p is not part))
         return replace(self, parts=(*self.parts, part))
+
+
+def _settled(proposal: Proposal) -> tuple[int, ...]:
+    """The findings that are decided by it."""
+    before, after = proposal.before.findings, proposal.after.findings
+    return tuple(f.id for f in after.items
+                 if after.states.get(f.id) is not before.states.get(f.id))  # fmt: skip
 
 
 def _strongest(proposal: Proposal) -> float:
