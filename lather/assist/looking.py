@@ -11,6 +11,8 @@ from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
+from lather.document.operations.call import Call
+from lather.document.operations.operation import Again
 from lather.document.state import JobState
 
 
@@ -42,6 +44,11 @@ def looked_in(
     if not is_to_be_looked_in(state, stage):
         return state
     return with_found(state, stage, look(state, stage, progress=progress, cancel=cancel))
+
+
+def call_of_look(stage: Stage, begun: JobState | None = None) -> Call:
+    """Looking for what a stage decides on, in the state that it began with."""
+    return Call("stage.look", {"stage": stage.value}, Again.MEANING, begun=begun)
 
 
 def with_found(state: JobState, stage: Stage, found: Sequence[Finding]) -> JobState:

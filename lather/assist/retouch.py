@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from lather.assist.even.layers import grown
-from lather.assist.looking import looked_in
+from lather.assist.looking import call_of_look, looked_in
+from lather.assist.pending import Pending
 from lather.assist.proposal import Meant, Proposal, honest, new_layers, weakened
+from lather.assist.request import Request, name_of
 from lather.assist.stages import assistants, in_order, title
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document.agreed.briefing import refuse_where_forbidden
 from lather.document.layers.layer import Stage
+from lather.document.operations.recording import recorded
 from lather.document.state import JobState
 
 
@@ -60,11 +63,17 @@ def retouch(
         def report(share: float, what: str, begun: int = number) -> None:
             progress((begun + share) / len(steps), what)
 
-        state = looked_in(state, stage, progress=report, cancel=cancel)
-        proposal = honest(assistant.propose(state, meant, progress=report, cancel=cancel))
+        found = looked_in(state, stage, progress=report, cancel=cancel)
+        if found is not state:
+            state = recorded(state, found, f"Look in {title(stage)}", call_of_look(stage))
+        request = Request(name_of(assistant), meant)
+        proposal = honest(request.proposal(state, progress=report, cancel=cancel))
         if proposal.refusal is None:
+            pending = Pending.of(proposal, request=request)
+            pending = replace(pending, strength=pending.strength * options.strength)
             proposal = weakened(proposal, options.strength)
-            state = grown(proposal.after, {layer.id for layer in new_layers(proposal)})
+            after = grown(proposal.after, {layer.id for layer in new_layers(proposal)})
+            state = recorded(state, after, proposal.name, pending.call())
         done.append(Done(stage, proposal))
     return state, done
 

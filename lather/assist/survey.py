@@ -20,6 +20,8 @@ from lather.core.survey.regions.region import Region
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document.findings import Findings, FindingState
 from lather.document.merge import Merged
+from lather.document.operations.call import Call
+from lather.document.operations.operation import Again
 from lather.document.photo import Photo
 from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.state import JobState, new_state
@@ -119,6 +121,12 @@ def measured_anew(
         state.photo, faces=state.findings.faces or None, mm_per_px=mm_per_px,
         regions=state.regions, progress=progress, cancel=cancel,
     ))  # fmt: skip
+
+
+def call_of_survey(mm_per_px: float | None, begun: JobState | None = None) -> Call:
+    """Measuring a portrait, at a scale if one was given, as it was in the state that it began
+    with."""
+    return Call("finding.survey", {"mm_per_px": mm_per_px}, Again.MEANING, begun=begun)
 
 
 def scale_by_hand(state: JobState) -> float | None:

@@ -6,6 +6,8 @@ import argparse
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
+from lather.cli.done import did
+
 if TYPE_CHECKING:
     from pathlib import Path
 
@@ -25,7 +27,7 @@ def briefed(
     state: JobState, held: WrittenBrief | None, style: str | None
 ) -> tuple[JobState, tuple[str, ...]]:
     """The job under them, and what to tell; a style that is named wins over the brief's."""
-    from lather.assist.briefing import with_written
+    from lather.assist.briefing import taken_over, with_written
     from lather.document import edits
     from lather.document.agreed.brief import refuse_contradictions
     from lather.document.agreed.style import Style
@@ -35,9 +37,10 @@ def briefed(
         if style is not None:
             held = replace(held, brief=replace(held.brief, style=Style(style)))
             refuse_contradictions(held.brief)
-        state, said = with_written(state, held)
+        _, said = with_written(state, held)
+        state = did(state, "Brief from a file", taken_over, held=held)
     elif style is not None:
-        state = edits.set_style(state, Style(style))
+        state = did(state, "Style", edits.set_style, style=Style(style))
     return state, said
 
 

@@ -7,12 +7,19 @@ from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from lather.cli.done import done
 from lather.cli.ending import asked
 from lather.cli.limited import tell_of_area
-from lather.cli.marks import Mark, add_keep_argument, check_inside, read_marks
+from lather.cli.marks import (
+    Mark,
+    add_keep_argument,
+    check_inside,
+    read_marks,
+    with_marks_kept,
+)
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
-from lather.cli.survey import add_scale_argument, check_scale, survey_of
+from lather.cli.survey import add_scale_argument, check_scale, with_new_survey
 from lather.cli.text import tell
 from lather.cli.written import (
     add_replace_argument,
@@ -72,29 +79,29 @@ def _clean(
     options: argparse.Namespace,
 ) -> None:
     from lather.actions.job.delivering import write_pictures
-    from lather.assist.clean.clean import CleanOptions, propose_clean, with_kept
-    from lather.assist.proposal import honest
-    from lather.assist.survey import surveyed, with_survey
+    from lather.assist.pending import Pending
+    from lather.assist.proposal import Meant, honest
+    from lather.assist.request import Request
     from lather.document.findings import FindingState
     from lather.files.exchange.delivery import Delivery
 
     compiled_kernels()
-    state = with_survey(state, surveyed(survey_of(state.photo, options)))
-    state = with_kept(state, marks)
-    wanted = CleanOptions(kinds=frozenset(kinds), doubtful=options.doubtful)
-    proposal = honest(propose_clean(state, wanted, progress=report, cancel=asked()))
+    state = with_marks_kept(with_new_survey(state, options), marks)
+    request = Request("clean.mends", Meant(kinds=frozenset(kinds), doubtful=options.doubtful))
+    proposal = honest(request.proposal(state, progress=report, cancel=asked()))
     tell_of_area(state, proposal.after, REFUSED)
-    state = proposal.after
+    call = Pending.of(proposal, request=request).call()
+    state = done(state, proposal.after, proposal.name, call)
     tell(proposal.reasons)
     delivery = Delivery(depth_bits=depth_bits, to_srgb=False)
     write_pictures(state, [(options.out, delivery)], report, asked())
     if options.job is not None:
         save_work(state, options.job)
-    done, kept, left = (
+    n_done, n_kept, n_left = (
         len(list(state.findings.in_state(which)))
         for which in (FindingState.DONE, FindingState.KEPT, FindingState.OPEN)
     )
-    print(f"{done} mended, {kept} kept, {left} left open")
+    print(f"{n_done} mended, {n_kept} kept, {n_left} left open")
 
 
 def _kinds(text: str) -> set[str]:

@@ -7,10 +7,12 @@ import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from lather.cli.done import did
 from lather.errors import UsageError
 
 if TYPE_CHECKING:
     from lather.document.photo import Photo
+    from lather.document.state import JobState
 
 Mark = tuple[float, float, float]  # x, y, radius in photo pixels
 
@@ -25,6 +27,18 @@ def add_keep_argument(parser: argparse.ArgumentParser) -> None:
 def read_marks(texts: Sequence[str], refused: str) -> list[Mark]:
     """UsageError that begins with `refused` if one is no mark."""
     return [_mark(text, refused) for text in texts]
+
+
+def with_marks_kept(state: JobState, marks: Sequence[Mark]) -> JobState:
+    """The findings kept that marks of the person's touch."""
+    from lather.assist.clean.clean import touched_by
+    from lather.document import edits
+    from lather.document.findings import FindingState
+
+    touched = touched_by(state, marks)
+    if not touched:
+        return state
+    return did(state, "Keep", edits.decide, ids=touched, decision=FindingState.KEPT)
 
 
 def check_inside(marks: Sequence[Mark], photo: Photo, refused: str) -> None:

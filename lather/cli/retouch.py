@@ -20,11 +20,17 @@ from lather.cli.briefed import (
 from lather.cli.check import check_line, status_of
 from lather.cli.ending import asked
 from lather.cli.limited import tell_of_area
-from lather.cli.marks import Mark, add_keep_argument, check_inside, read_marks
+from lather.cli.marks import (
+    Mark,
+    add_keep_argument,
+    check_inside,
+    read_marks,
+    with_marks_kept,
+)
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
 from lather.cli.stages import chosen_stages
-from lather.cli.survey import add_scale_argument, check_scale, survey_of
+from lather.cli.survey import add_scale_argument, check_scale, with_new_survey
 from lather.cli.text import percent, tell, write_text
 from lather.cli.written import (
     add_replace_argument,
@@ -122,19 +128,17 @@ def _retouch(
 ) -> Verdict:
     from lather.actions.job.delivering import write_pictures
     from lather.assist.check.check import check
-    from lather.assist.clean.clean import with_kept
     from lather.assist.even.scores import skin_scores
     from lather.assist.retouch import retouch
-    from lather.assist.survey import surveyed, with_survey
     from lather.files.exchange.delivery import Delivery
 
     held = read_brief_option(options)
     refuse_identity(briefed(state, held, options.style)[0])
     compiled_kernels()
-    state = with_survey(state, surveyed(survey_of(state.photo, options)))
+    state = with_new_survey(state, options)
     state, notices = briefed(state, held, options.style)
     tell(notices)
-    state = with_kept(state, marks)
+    state = with_marks_kept(state, marks)
     begun = state
     state, done = retouch(state, wanted, progress=report, cancel=asked())
     tell_of_area(begun, state, REFUSED)

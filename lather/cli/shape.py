@@ -7,6 +7,7 @@ import math
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from lather.cli.done import did, done
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
 from lather.cli.survey import add_scale_argument, check_scale, with_own_survey
@@ -73,7 +74,7 @@ def run(options: argparse.Namespace) -> int:
         compiled_kernels()
         state = with_own_survey(job.state, options) if options.mirror or regions else job.state
         if options.mm_per_pixel is not None:
-            state = set_scale(state, options.mm_per_pixel)
+            state = did(state, "Set the scale", set_scale, mm_per_px=options.mm_per_pixel)
         state = _shaped(state, pushes, regions, give, options)
         save_work(state, target)
     from lather.assist.shape.measures import shape_measures
@@ -104,28 +105,25 @@ def _shaped(
     state: JobState, pushes: list[Push], regions: list[Region | Part], give: float,
     options: argparse.Namespace,
 ) -> JobState:
-    import numpy as np
-
     from lather.assist.shape.shape import hold_region
     from lather.core.brush.stroke import Brush, PenSample
+    from lather.document.painting.strokes import as_kept
     from lather.errors import EditError
     from lather.tools.base import Hand, ShapeHand
-    from lather.tools.shape import begin_push
+    from lather.tools.drawing import drawn
 
     for region in regions:
-        state = hold_region(state, region)
+        state = did(state, f"Hold {region.label}", hold_region, region=region)
     shape = ShapeHand(mirrored=options.mirror, keeps_straight=not options.let_bend)
     for n, (x0, y0, x1, y1, size_px) in enumerate(pushes):
         report(n / len(pushes), "pushing")
         hand = Hand("push", Brush(size_px, hardness=0.0, flow=give), shape=shape)
         samples = PenSample(0.0, x0, y0), PenSample(1.0, x1, y1)
-        work = begin_push(state, hand)
-        rows = [[s.x, s.y, size_px / 2, 0.0, give, 1.0] for s in samples]
-        work.add(np.array(rows, dtype=np.float32))
-        outcome = work.finish(samples)
-        if outcome is None:
+        pushed = drawn(state, hand, [as_kept(sample, 0.0) for sample in samples])
+        if pushed is None:
             raise EditError(REFUSED, f"push {n + 1} moves nothing", "give it a way to go")
-        state = outcome.apply(state)
+        outcome, call = pushed
+        state = done(state, outcome.apply(state), outcome.name, call)
     report(1.0, "pushed")
     return state
 

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from lather.assist.stages import in_order, with_a_look
+from lather.cli.done import done
 from lather.cli.ending import asked
 from lather.cli.opening import opened_job
 from lather.cli.progress import report
@@ -122,11 +123,19 @@ def _picture(folder: Path, name: str) -> Path:
 
 def with_own_survey(state: JobState, options: argparse.Namespace) -> JobState:
     """With faces, regions and findings, measured now if they were not."""
-    from lather.assist.survey import surveyed, with_survey
+    return state if state.surveyed else with_new_survey(state, options)
 
-    if state.surveyed:
-        return state
-    return with_survey(state, surveyed(survey_of(state.photo, options)))
+
+def with_new_survey(state: JobState, options: argparse.Namespace) -> JobState:
+    """Measured now, by handles that were set by hand; at the scale that was given if one was."""
+    from lather.assist.survey import call_of_survey, measured_anew, with_survey
+
+    scale = options.mm_per_pixel
+    try:
+        new = measured_anew(state, scale, progress=report, cancel=asked())
+    except ScaleError as error:
+        raise error.advising("give the scale with --mm-per-pixel") from error
+    return done(state, with_survey(state, new), "Survey", call_of_survey(scale))
 
 
 def survey_of(photo: Photo, options: argparse.Namespace) -> Survey:

@@ -11,8 +11,6 @@ from lather.assist.pending import Pending
 from lather.assist.proposal import honest
 from lather.assist.request import Request, assistants
 from lather.assist.survey import measured_anew, with_survey_meanwhile
-from lather.document.layers.layer import Stage
-from lather.document.operations.call import Call
 from lather.document.operations.operation import Again
 from lather.document.state import JobState
 from lather.operations.arguments import (
@@ -66,16 +64,6 @@ def _look_again(doing: Doing) -> JobState:
         return doing.now
     found = look(doing.begun, stage, progress=doing.progress, cancel=doing.cancel)
     return with_found(doing.now, stage, found)
-
-
-def call_of_survey(mm_per_px: float | None, begun: JobState) -> Call:
-    """Measuring a portrait, at a scale if one was given."""
-    return Call("finding.survey", {"mm_per_px": mm_per_px}, Again.MEANING, begun=begun)
-
-
-def call_of_look(stage: Stage, begun: JobState) -> Call:
-    """Looking for what a stage decides on."""
-    return Call("stage.look", {"stage": stage.value}, Again.MEANING, begun=begun)
 
 
 _SURVEY: Mapping[str, Argument] = {"mm_per_px": optional(number("mm per px", 1e-6, 1e6))}

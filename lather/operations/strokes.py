@@ -22,8 +22,8 @@ def draw_again(doing: Doing) -> JobState:
         raise EditError(f"'{operation.name}' was not done again", "its stroke is lost")
     stroke = operation.strokes[0]
     hand = hand_from(operation.id.removeprefix(PREFIX), operation.arguments, stroke, doing.state_at)
-    outcome = drawn(doing.begun, hand, samples_of(stroke.readings))
-    return doing.now if outcome is None else outcome.apply(doing.now)
+    found = drawn(doing.begun, hand, samples_of(stroke.readings))
+    return doing.now if found is None else found[0].apply(doing.now)
 
 
 _HAND = {

@@ -22,15 +22,8 @@ from lather.core.rect import Rect
 from lather.document.diff import changed_above, changed_within
 from lather.document.events import Signal
 from lather.document.job import Job
-from lather.document.operations.call import Call
-from lather.document.operations.operation import Again
 from lather.document.painting.painting import Coverage
-from lather.document.painting.strokes import (
-    MOST_READINGS,
-    StrokeRecord,
-    as_kept,
-    readings_of,
-)
+from lather.document.painting.strokes import as_kept
 from lather.document.state import JobState
 from lather.errors import LatherError
 from lather.render.around import AroundCache
@@ -39,12 +32,12 @@ from lather.render.lenses.lens import LensLook
 from lather.render.lenses.table import LENSES, looked_through
 from lather.render.screen.overlay import hatch
 from lather.render.screen.view import Shown, screen_bytes
-from lather.render.space import Space, layer_space, photo_space
+from lather.render.space import Space
 from lather.render.worker import Executor
 from lather.tools.base import Hand, Outcome, ShapeReading, Work
+from lather.tools.drawing import call_of_stroke, space_of
 from lather.tools.effect import refuse_without_effect
 from lather.tools.table import tool
-from lather.tools.written_hand import hand_entry
 
 
 @dataclass(frozen=True)
@@ -147,7 +140,7 @@ class PenSession:
             return
         path = StrokePath(self.hand.brush, by_time=tool(self.hand.tool).by_time)
         self._stroke = _Stroke(work, self.hand, self._job.state, sample.time_s, path,
-                               self._space_of(work), [], [], [])  # fmt: skip
+                               space_of(work, self.hand, self._job.state), [], [], [])  # fmt: skip
         self._take(sample)
 
     def move(self, sample: PenSample) -> None:
@@ -235,12 +228,6 @@ class PenSession:
         stroke.samples.append(sample)
         self._feed(stroke, stroke.path.extend([sample]))
 
-    def _space_of(self, work: Work) -> Space:
-        if tool(self.hand.tool).on_photo:
-            return photo_space(self._job.state)
-        state = work.preview()  # its layer may be one of the tool's own
-        return layer_space(state, state.active_id)
-
     def _feed(self, stroke: _Stroke, dabs: Dabs) -> None:
         if len(dabs) == 0:
             return
@@ -326,7 +313,9 @@ class PenSession:
         try:
             if outcome is not None:
                 after = outcome.apply(self._job.state)
-                self._job.change(outcome.name, after, call=_called(stroke, outcome))
+                call = call_of_stroke(stroke.hand, stroke.samples, stroke.painted, stroke.space,
+                                      stroke.begun, outcome)  # fmt: skip
+                self._job.change(outcome.name, after, call=call)
         except LatherError as error:
             self._over(error)
         except BaseException:
@@ -364,29 +353,6 @@ class PenSession:
         waiting, self._waiting = self._waiting, []
         for kind, sample in waiting:
             {"down": self.down, "move": self.move, "up": self.up}[kind](sample)
-
-
-def _called(stroke: _Stroke, outcome: Outcome) -> Call:
-    """What a stroke did."""
-    hand, samples = stroke.hand, stroke.samples
-    again, why_not = Again.SAME, ""
-    if len(samples) > MOST_READINGS:
-        again, why_not = Again.NOT, "the pen was down for so long that not all of it is kept"
-    elif hand.back_to is not None and not stroke.begun.operations.begins_with(
-        hand.back_to.operations
-    ):
-        again, why_not = Again.NOT, "what it brought back was taken back itself"
-    record = StrokeRecord(
-        tool=hand.tool, brush=hand.brush, readings=readings_of(samples), rect=stroke.painted,
-        colour=hand.colour, mode=hand.mode.value,
-    )  # fmt: skip
-    ends = np.array([(samples[n].x, samples[n].y) for n in (0, len(samples) // 2, -1)])
-    on_photo = stroke.space.to_photo(ends).tolist()
-    return Call(
-        f"tool.{hand.tool}", hand_entry(hand), again, why_not, hand.stage.value, hand.tool,
-        (record,), measures=outcome.measures, at=tuple((x, y) for x, y in on_photo),
-        begun=stroke.begun,
-    )  # fmt: skip
 
 
 def _other_lens(look: LensLook | None, shown: Shown) -> bool:

@@ -45,6 +45,12 @@ def hand_from(
     return Hand(tool_id, stroke.brush, mode=MendMode(stroke.mode), back_to=back_to, **values)
 
 
+def _source_entry(source: PickedSource) -> dict[str, Any]:
+    about = source.about
+    return {"x": float(source.x), "y": float(source.y),
+            "about": None if about is None else [float(about[0]), float(about[1])]}  # fmt: skip
+
+
 def _source(entry: Mapping[str, Any]) -> PickedSource:
     about = entry["about"]
     return PickedSource(float(entry["x"]), float(entry["y"]),
@@ -79,7 +85,7 @@ class Field:
 
 FIELDS: Mapping[str, Field] = {
     "on_mask": Field("on the mask", bool, bool),
-    "source": Field("the picked source", asdict, _source),
+    "source": Field("the picked source", _source_entry, _source),
     "source_goes": Field("how it goes with the brush", _value, SourceGoes),
     "turn": Field("how it is turned", asdict, _turn),
     "reads": Field("what it shows", _value, Reads),

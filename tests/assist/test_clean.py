@@ -5,7 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from lather.assist.clean.clean import CleanOptions, propose_clean, with_kept
+from lather.assist.clean.clean import CleanOptions, propose_clean, touched_by
 from lather.core.bounds import N_DIRECTIONS
 from lather.core.rect import Rect
 from lather.core.survey.findings.advice import advice_for
@@ -210,11 +210,12 @@ class ProposalTest(Case):
 
     def test_what_a_mark_of_the_person_touches_is_kept(self) -> None:
         x, y = PLACES[0]
-        state = with_kept(self.state, [(x + 4, y, 3.0)])
+        touched = touched_by(self.state, [(x + 4, y, 3.0)])
+        state = edits.decide(self.state, touched, FindingState.KEPT)
         kept = [f.id for f in state.findings.in_state(FindingState.KEPT)]
         self.assertIn(1, kept)
         self.assertNotIn(2, kept)
-        self.assertIs(with_kept(self.state, [(5.0, 5.0, 1.0)]), self.state)
+        self.assertEqual(touched_by(self.state, [(5.0, 5.0, 1.0)]), [])
 
 
 class AvoidTest(Case):

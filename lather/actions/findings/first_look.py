@@ -7,12 +7,11 @@ from collections.abc import Sequence
 
 from lather.actions.workbench import Workbench
 from lather.assist import stages
-from lather.assist.looking import is_to_be_looked_in, look, with_found
+from lather.assist.looking import call_of_look, is_to_be_looked_in, look, with_found
 from lather.core.survey.findings.finding import Finding
 from lather.core.work import CancelToken, Progress
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
-from lather.operations.assistants import call_of_look
 
 
 class FirstLooks:

@@ -14,7 +14,6 @@ from lather.core.work import CancelToken, Progress
 from lather.document.findings import FindingState
 from lather.document.state import JobState
 from lather.errors import LatherError, ScaleError
-from lather.operations.assistants import call_of_survey
 
 if TYPE_CHECKING:
     from lather.assist.survey import Surveyed
@@ -89,7 +88,7 @@ def _take(
     bench: Workbench, before: JobState, new: Surveyed, scale: float | None, *, by_itself: bool
 ) -> None:
     """What was measured becomes part of the job, whatever it has come to by then."""
-    from lather.assist.survey import with_survey, with_survey_meanwhile
+    from lather.assist.survey import call_of_survey, with_survey, with_survey_meanwhile
 
     merged = with_survey_meanwhile(before, bench.state, new)
     findings = merged.state.findings

@@ -12,6 +12,7 @@ from pathlib import Path
 from lather.core.work import Progress
 from lather.document.history import History, Step
 from lather.document.job import ABSORBED, Job
+from lather.document.operations.recording import with_what_was_there
 from lather.document.state import JobState, new_state
 from lather.errors import InUseError, JobFileError, LatherError
 from lather.files import endings
@@ -24,6 +25,8 @@ from lather.files.jobs.lock import Lock
 from lather.files.jobs.spill import Spill, spill_folder
 from lather.files.photos.reading import read_photo
 from lather.files.places import Places, all_apart, beside, first_free
+
+OPENED_SO = "The layers that were opened"
 
 
 @dataclass
@@ -97,7 +100,7 @@ def open_path(
     if path.suffix.lower() == endings.LAYERS:
         from lather.files.exchange.openraster import read_openraster
 
-        state = read_openraster(path, progress=progress)
+        state = with_what_was_there(read_openraster(path, progress=progress), OPENED_SO)
         return Opened(Job(state), list(state.photo.notices))
     progress(0.1, "decoding the photo")
     photo = read_photo(path, partial=partial)
@@ -140,7 +143,7 @@ def open_unsaved(found: FoundJournal, places: Places, progress: Progress) -> Ope
     job = Job(base)
     if loaded is None:
         return Opened(job, [], lock, None, recovered)
-    job.ledger.worked_s = loaded.worked_s
+    job.ledger.go_on_from(loaded.worked_s)
     return Opened(job, loaded.notices, lock, loaded.archive, recovered)
 
 
@@ -150,7 +153,7 @@ def open_copy(path: Path, progress: Progress) -> Opened:
     job = Job(loaded.state)
     job.copy_of = path.resolve()
     job.revision = loaded.revision
-    job.ledger.worked_s = loaded.worked_s
+    job.ledger.go_on_from(loaded.worked_s)
     return Opened(job, archive=loaded.archive, copy_of=path.resolve())
 
 
@@ -171,7 +174,7 @@ def take_up(opened: Opened, *, saved_state: bool) -> None:
     job.history = recovered.history
     job.restore(recovered.state)
     if saved_state:
-        job.change("Back to the saved state", saved)
+        job.return_to("Back to the saved state", saved)
     else:
         job.mark_unsaved()
 
@@ -206,7 +209,7 @@ def _open_job(
         job = Job(loaded.state, path)
         job.revision = loaded.revision
         job.link_photo = loaded.link_photo
-        job.ledger.worked_s = loaded.worked_s
+        job.ledger.go_on_from(loaded.worked_s)
         if photo_at is not None:
             job.mark_unsaved()
         recovered = _find_recovered(path, loaded, notices) if locked else None
@@ -365,7 +368,10 @@ def _with_measured(measured: JobState, state: JobState) -> JobState:
     """A state with the survey that came by itself later on."""
     if state.surveyed:
         return state
-    return replace(state, findings=measured.findings, regions=measured.regions)
+    done = state.operations
+    if measured.operations.last is not None:
+        done = done.followed_by(measured.operations.last)
+    return replace(state, findings=measured.findings, regions=measured.regions, operations=done)
 
 
 def _first_state(found: FoundJournal) -> JobState:

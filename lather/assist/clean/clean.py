@@ -160,15 +160,14 @@ def _worst(findings: Sequence[Finding]) -> float:
     return max((finding.severity for finding in findings), default=0.0)
 
 
-def with_kept(state: JobState, marks: Sequence[tuple[float, float, float]]) -> JobState:
-    """Findings kept that a mark of the person's touches: x, y, radius in photo pixels."""
-    touched = [
+def touched_by(state: JobState, marks: Sequence[tuple[float, float, float]]) -> list[int]:
+    """Findings that a mark of the person's touches: x, y, radius in photo pixels."""
+    return [
         finding.id
         for finding in state.findings.items
         for x, y, radius in marks
         if math.dist((x, y), (finding.x, finding.y)) < radius + finding.radius_px
     ]
-    return edits.decide(state, touched, FindingState.KEPT) if touched else state
 
 
 def _touching(findings: Sequence[Finding]) -> list[list[Finding]]:

@@ -16,6 +16,7 @@ from lather.errors import EditError
 Read = Callable[[Rect, int], FloatImage]  # (rectangle of a mip level, level) -> (h, w, 3+)
 
 _CUBIC_REACH_PX = 3
+CELL_PX = 64  # of what is turned at a time
 
 
 @dataclass(frozen=True)
@@ -98,12 +99,36 @@ def read_placed(
     ------
     EditError : all of the source lies outside of the picture, and `repeat` is on.
     """
-    wanted = placement.source_rect(rect)
-    pixels = _read_with_border(read, picture, wanted, level, repeat)
     if placement.turn.plain:
-        return pixels
+        return _read_with_border(read, picture, placement.source_rect(rect), level, repeat)
+    if repeat:
+        return _turned(read, picture, rect, placement, level, repeat)
+    return _in_cells(rect, lambda cell: _turned(read, picture, cell, placement, level, repeat))
+
+
+def _in_cells(rect: Rect, read: Callable[[Rect], FloatImage]) -> FloatImage:
+    """A rectangle out of whole cells of one grid: what is copied bit by bit, as the pen goes, must
+    not depend on what it is read together with, and OpenCV counts from the corner in steps of
+    1/1024 px."""
+    cells = {key: Rect.cell(key, CELL_PX) for key in rect.cells(CELL_PX)}
+    around = Rect.union_of(cells.values())
+    out: FloatImage | None = None
+    for cell in cells.values():
+        pixels = read(cell)
+        if out is None:
+            out = np.empty((around.height, around.width, pixels.shape[2]), np.float32)
+        out[cell.shifted(-around.x0, -around.y0).slices] = pixels
+    assert out is not None
+    return np.ascontiguousarray(out[rect.shifted(-around.x0, -around.y0).slices])
+
+
+def _turned(
+    read: Read, picture: Rect, rect: Rect, placement: Placement, level: int, repeat: bool
+) -> FloatImage:
     import cv2
 
+    wanted = placement.source_rect(rect)
+    pixels = _read_with_border(read, picture, wanted, level, repeat)
     matrix = placement.turn.to_source
     x, y = placement.source_of(rect.x0 + 0.5, rect.y0 + 0.5)
     corner = np.array([x - wanted.x0 - 0.5, y - wanted.y0 - 0.5])

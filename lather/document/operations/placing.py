@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterable
 
-from lather.core.bounds import FARTHEST_PX
+from lather.core.bounds import FARTHEST_PX, MOST_PLACES
 from lather.core.last import Last
 from lather.core.survey.faces.anchors import FaceGrid
 from lather.document.operations.place import Place
@@ -23,8 +24,9 @@ def place_of(state: JobState, x: float, y: float) -> Place:
 
 
 def places_of(state: JobState, points: Iterable[tuple[float, float]]) -> tuple[Place, ...]:
-    """Places of the photo, each once."""
-    return tuple(dict.fromkeys(place_of(state, x, y) for x, y in points))
+    """Places of the photo, each once; the first so many."""
+    few = itertools.islice(dict.fromkeys(points), MOST_PLACES)
+    return tuple(place_of(state, x, y) for x, y in few)
 
 
 _grids: Last[list[FaceGrid]] = Last()

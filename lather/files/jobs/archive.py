@@ -29,6 +29,7 @@ from lather.files.jobs.tilecodec import decode_tile
 
 _LOCAL_HEADER = struct.Struct("<4s22sHH")
 _COPY_BYTES = 4 * 2**20
+_FOLDERS = {"operations": "what was done"}  # in words
 
 
 class Archive:
@@ -85,7 +86,7 @@ class Archive:
         n_parts, ids = len(self.damaged), set()
         for name in self.damaged:
             folder, _, rest = name.partition("/")
-            ids.add(rest.split("/")[0] if folder == "layers" else folder)
+            ids.add(rest.split("/")[0] if folder == "layers" else _FOLDERS.get(folder, folder))
         where = sorted(layers.get(int(i), i) if i.isdigit() else i for i in ids)
         parts = "1 part" if n_parts == 1 else f"{n_parts} parts"
         return f"{parts} of it cannot be read, and nothing is shown for it ({', '.join(where)})"

@@ -32,6 +32,7 @@ from lather.document.tiles import TILE_PX, Key, Tile, Tiles, blank_pixels
 from lather.document.tree import walk_held
 from lather.files.entries import Entry
 from lather.files.jobs.brief import brief_entry, kept_brief_from
+from lather.files.jobs.delta_operations import DoneReader, DoneWriter, with_earlier_step
 from lather.files.jobs.description import (
     JOB,
     MASK,
@@ -100,6 +101,7 @@ class DeltaWriter:
         self._n_written = 0
         self._new: list[Tile] = []
         self._blobs: Blobs = []
+        self._done = DoneWriter(base.operations)
 
     def change(self, before: JobState, after: JobState) -> tuple[Entry, Blobs]:
         """The entry and pixels that lead from one state to the other."""
@@ -118,11 +120,14 @@ class DeltaWriter:
         if any(getattr(after, name) is not getattr(before, name) for name in _PLANES):
             entry["planes"] = self._planes(before.planes.named(), after.planes.named())
             entry["regions"] = regions_entry(after.regions)
+        entry["operations"], strokes = self._done.change(before, after)
+        self._blobs += map(packed_readings, strokes)
         return entry, self._blobs
 
     def ahead(self, tiles: list[NewTile]) -> tuple[Entry, Blobs]:
         """The entry and pixels of tiles that a step is going to need."""
         self._new, self._blobs = [], []
+        self._done.forget()
         entries = []
         for new in tiles:
             if self.place(new.tile, new.key) is not None:
@@ -139,6 +144,7 @@ class DeltaWriter:
             self._written[tile] = self._n_written
             self._n_written += 1
         self._new, self._blobs = [], []
+        self._done.accept()
 
     def place(self, tile: Tile, key: Key) -> list[Any] | None:
         """Where the reader finds a tile that lies at `key` of some plane; None: nowhere."""
@@ -228,6 +234,7 @@ class DeltaReader:
         """The present state is the base from here on."""
         self._base = {(i, plane): tiles for i, plane, tiles in _planes(self._state)}
         self._written: list[Tile] = []
+        self._done = DoneReader(self._state.operations)
 
     def learn(self, entry: Entry, pixels: memoryview) -> None:
         """Tiles that were written ahead of their step; raises as `apply`."""
@@ -260,9 +267,13 @@ class DeltaReader:
             state = replace(state, trials=trials_from(entry["trials"])[0])
         else:
             state = replace(state, trials=before.trials)
+        if "operations" in entry:
+            done = self._done.apply(entry["operations"], before, state, self)
+        else:
+            done = with_earlier_step(str(entry.get("name", "")), before, state)
         self._written += self._new
-        self._state = state
-        return state
+        self._state = replace(state, operations=done)
+        return self._state
 
     def layers(self, entries: list[Any]) -> Layers:
         return tuple(

@@ -16,6 +16,7 @@ from typing import Any
 
 from lather import __version__
 from lather.core.work import CancelToken, Progress, no_progress
+from lather.document.operations.recording import with_what_was_there
 from lather.document.state import JobState
 from lather.document.tree import walk
 from lather.errors import JobFileError, NewerError
@@ -32,6 +33,8 @@ from lather.files.jobs.migrations import VERSION, migrated
 from lather.files.jobs.trials import trials_entry
 
 FORMAT = "lather-job"
+KEEPS_OPERATIONS = 6  # the first version that does
+WORK_BEFORE = "All that was done before"
 MOST_JSON_BYTES = 160 * 2**20
 
 
@@ -90,9 +93,12 @@ def load_job(
         description = json.loads(archive.read("job.json", MOST_JSON_BYTES))
         _check_version(description, path)
         fades = description["version"] < REPEATS_BORDERS
+        is_told = description["version"] >= KEEPS_OPERATIONS
         description = migrated(description)
         reader = JobReader(archive, description, fades=fades, progress=progress)
         state, linked = reader.job(path, photo_at)
+        if not is_told:
+            state = with_what_was_there(state, WORK_BEFORE)
         worked_s = max(0.0, float(description["worked_s"]))
         return LoadedJob(state, worked_s, str(description["revision"]), linked, archive)
     except OSError as error:
@@ -158,6 +164,7 @@ def job_entry(
     photo: Entry,
     layers: list[Entry],
     planes: Mapping[str, Entry],
+    operations: list[list[str]],
 ) -> Entry:
     """job.json."""
     return {
@@ -175,6 +182,7 @@ def job_entry(
         "layers": layers,
         "planes": planes,
         "regions": regions_entry(state.regions),
+        "operations": operations,
     }
 
 

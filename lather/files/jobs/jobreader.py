@@ -27,6 +27,7 @@ from lather.document.agreed.brief import Brief
 from lather.document.agreed.trials import Trial
 from lather.document.findings import Findings
 from lather.document.layers.layer import Layer, Layers
+from lather.document.operations.operation import NOTHING_DONE, Operations
 from lather.document.painting.strokes import StrokeRecord
 from lather.document.photo import Photo, photo_hash
 from lather.document.planes import Planes, Regions
@@ -44,6 +45,7 @@ from lather.errors import PhotoMissingError
 from lather.files.entries import Entry, unknown
 from lather.files.jobs.archive import Archive, ArchivedTile, SmallPlane
 from lather.files.jobs.brief import kept_brief_from
+from lather.files.jobs.carried import OperationsReader
 from lather.files.jobs.description import (
     JOB,
     layer_from,
@@ -55,6 +57,7 @@ from lather.files.jobs.description import (
     with_own_ids,
 )
 from lather.files.jobs.findings import findings_from
+from lather.files.jobs.operations import damaged_operation
 from lather.files.jobs.strokes import PackedNumbers, strokes_from
 from lather.files.jobs.trials import trials_from
 from lather.files.photos.reading import MOST_MEGAPIXELS, decode_photo, read_photo
@@ -69,7 +72,7 @@ REPEATS_BORDERS = 3  # the first version whose reduced layers reach the picture'
 _JOB_KEYS = {
     "format", "version", "revision", "application", "photo", "brief", "worked_s",
     "trials",
-    "active_layer", "layers", "findings", "planes", "regions",
+    "active_layer", "layers", "findings", "planes", "regions", "operations",
 }  # fmt: skip
 _PHOTO_KEYS = {"file", "link", "sha256", "width", "height", "depth_bits"}
 T = TypeVar("T")
@@ -165,8 +168,31 @@ class JobReader:
         trials, odd = self._part("the blinded tests", lambda: trials_from(entries), none)
         state = replace(state, trials=trials,
                         extras={**state.extras, **({"trials": odd} if odd else {})})  # fmt: skip
+        state = replace(state, operations=self._operations(state.layers))
         refers = any(text in self._archive for text in mentioned(state))
         return replace(state, attachments=self._archive) if refers else state
+
+    def _operations(self, layers: Layers) -> Operations:
+        """What was done; a part that cannot be read is one operation that says so."""
+        reader, chain = OperationsReader(layers, self), NOTHING_DONE
+        for number, part in enumerate(_listed(self._description.get("operations"))):
+            if self._cancel is not None:
+                self._cancel.check()
+            read = partial(self._operations_part, reader, part, chain)
+            chain = self._part(
+                f"operations/{number}", read, chain.followed_by(damaged_operation())
+            )
+        if reader.n_damaged:
+            self._archive.damaged.add(f"operations/{reader.n_damaged} of them")
+        return chain
+
+    def _operations_part(
+        self, reader: OperationsReader, part: Any, chain: Operations
+    ) -> Operations:
+        name, readings = part
+        entries = json.loads(self._archive.read(name, MOST_STROKES_BYTES))
+        content = self._archive.read(readings, MOST_READINGS_BYTES) if readings else b""
+        return reader.read(entries, PackedNumbers(content), chain)
 
     def layers(self, entries: list[Any]) -> Layers:
         if self._depth == DEEPEST_GROUPS:

@@ -12,6 +12,7 @@ from collections.abc import Iterator, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,13 +24,14 @@ from lather.document.painting.strokes import StrokeRecord
 from lather.document.photo import Photo, photo_hash
 from lather.document.planes import plane_size
 from lather.document.state import JobState
-from lather.document.tiles import TILE_PX, Extent, Key, Tile, Tiles, extent
+from lather.document.tiles import TILE_PX, WHOLE, Extent, Key, Tile, Tiles, extent
 from lather.document.tree import walk_held
 from lather.errors import JobFileError, LatherError
 from lather.files.atomic import replacing
 from lather.files.entries import Entry
 from lather.files.jobs.archive import Archive, ArchivedTile
 from lather.files.jobs.backups import keep_backup
+from lather.files.jobs.carried import OperationsWriter
 from lather.files.jobs.description import layer_entry, mask_entry, mentioned, plane_entry
 from lather.files.jobs.jobfile import check_readable, job_entry, new_revision
 from lather.files.jobs.jobreader import MOST_ATTACHMENT_BYTES, MOST_READINGS_BYTES
@@ -124,6 +126,7 @@ class _Writer:
         cancel: CancelToken | None,
     ) -> None:
         self.written: list[tuple[Tile, tuple[str, Key, int, int]]] = []
+        self._names: dict[tuple[object, ...], str] = {}  # of tiles that were written
         self._archive = archive
         self._path = path
         self._state = state
@@ -148,7 +151,8 @@ class _Writer:
             size = plane_size(name, state.photo.rect, state.regions)
             planes[name] = {**plane_entry(tiles), **self._tiles(f"planes/{name}", tiles, size)}
         photo = self._photo(link_photo)
-        entry = job_entry(state, revision, worked_s, photo, layers, planes)
+        operations = self._operations()
+        entry = job_entry(state, revision, worked_s, photo, layers, planes, operations)
         for name, small in self._smalls:
             self._check_cancel()
             self._archive.writestr(name, small.result())
@@ -206,6 +210,51 @@ class _Writer:
             parts.append([name, readings])
         return parts
 
+    def _operations(self) -> list[list[str]]:
+        """What was done, in parts; most strokes lie on the layers already, and most tiles."""
+        writer, parts = OperationsWriter(self._state.layers, self), list[list[str]]()
+        for text, readings in writer.parts(self._state.operations):
+            self._check_cancel()
+            names = [f"operations/{len(parts)}.{suffix}" for suffix in ("json", "f32")]
+            self._text(names[0], text)
+            if readings:
+                self._packed_text(names[1], readings)
+            parts.append(names if readings else [names[0], ""])
+        return parts
+
+    def carried_layer(self, layer: Layer, folder: str) -> Entry:
+        entry = layer_entry(layer)
+        if layer.mask is not None:
+            mask = self._carried_tiles(f"{folder}/mask", layer.mask.tiles)
+            entry["mask"] = {**mask_entry(layer.mask), **mask}
+        if layer.planes:
+            entry["planes"] = {
+                name: {**plane_entry(tiles), **self._carried_tiles(f"{folder}/{name}", tiles)}
+                for name, tiles in layer.planes.items()
+            }
+        return entry
+
+    def carried_plane(self, name: str, tiles: Tiles, folder: str) -> Entry:
+        return {**plane_entry(tiles), **self._carried_tiles(f"{folder}/planes/{name}", tiles)}
+
+    def _carried_tiles(self, folder: str, tiles: Tiles) -> Entry:
+        """A plane of which most tiles may lie in the file already."""
+        entries: list[list[Any]] = []
+        for key, tile in sorted(tiles.tiles.items()):
+            self._check_cancel()
+            name = self._names.get(_same(tile))
+            if name is None:
+                name = f"{folder}/{key[0]}_{key[1]}.png"
+                encoded = _pack(tile, WHOLE).encoded
+                self._add_tile(name, encoded, tile, key, tiles)
+            entries.append([*key, name])
+        return {"tiles": entries}
+
+    def _add_tile(self, name: str, encoded: bytes, tile: Tile, key: Key, tiles: Tiles) -> None:
+        self._archive.writestr(name, encoded)
+        self.written.append((tile, (name, key, tiles.channels, tiles.fill)))
+        self._names[_same(tile)] = name
+
     def _attachments(self) -> None:
         """What fields of a newer Lather refer to, as it was."""
         kept = self._state.attachments
@@ -225,8 +274,7 @@ class _Writer:
         for (key, tile), packed in self._packed(sorted(tiles.tiles.items()), picture):
             self._check_cancel()
             name = f"{folder}/{key[0]}_{key[1]}.png"
-            self._archive.writestr(name, packed.encoded)
-            self.written.append((tile, (name, key, tiles.channels, tiles.fill)))
+            self._add_tile(name, packed.encoded, tile, key, tiles)
             entries.append([*key, name])
             smalls.append(packed.small)
         entry: Entry = {"tiles": entries}
@@ -253,7 +301,18 @@ class _Writer:
             yield done, future.result()
 
     def _text(self, name: str, text: str) -> None:
-        self._archive.writestr(name, text, compress_type=zipfile.ZIP_DEFLATED, compresslevel=1)
+        self._packed_text(name, text)
+
+    def _packed_text(self, name: str, content: str | bytes) -> None:
+        self._archive.writestr(name, content, compress_type=zipfile.ZIP_DEFLATED, compresslevel=1)
+
+
+def _same(tile: Tile) -> tuple[object, ...]:
+    """Equal for tiles that hold the same: one and the same, or out of one place of a file."""
+    stored = tile.stored
+    if isinstance(stored, ArchivedTile):
+        return id(stored.archive), stored.name
+    return (id(tile),)
 
 
 def _parts(strokes: Sequence[StrokeRecord]) -> Iterator[list[StrokeRecord]]:

@@ -15,7 +15,7 @@ from lather.errors import JobFileError
 from lather.files.entries import Entry
 from lather.files.jobs.delta import Blobs
 
-FORMAT, VERSION = "lather-journal", 5
+FORMAT, VERSION = "lather-journal", 6
 OPS = ("begin", "mark", "tiles", "step")
 _MAGIC = b"LthR"
 _HEADER = struct.Struct("<4sIII")  # magic, bytes of JSON, bytes of pixels, CRC-32 of both

@@ -7,7 +7,7 @@ import json
 from collections.abc import Callable
 from typing import Any
 
-VERSION = 5
+VERSION = 6
 
 
 def migrated(description: dict[str, Any]) -> dict[str, Any]:
@@ -65,7 +65,13 @@ def _to_5(description: dict[str, Any]) -> dict[str, Any]:
     return description
 
 
+def _to_6(description: dict[str, Any]) -> dict[str, Any]:
+    """Version 5 kept no operations: what was done is one that cannot be done again
+    (`with_what_was_there`), which is seen when the layers are read."""
+    return description
+
+
 _PLANE_FIELDS = ("tiles", "small")
 _STEPS: dict[int, Callable[[dict[str, Any]], dict[str, Any]]] = {
-    1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5,
+    1: _to_2, 2: _to_3, 3: _to_4, 4: _to_5, 5: _to_6,
 }  # fmt: skip
