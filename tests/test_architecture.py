@@ -16,13 +16,17 @@ ALLOWED = {
     "settings": {"core", "document", "files"},
     "assist": {"core", "document", "render"},
     "tools": {"core", "document", "render", "assist"},
-    "actions": {"core", "document", "render", "assist", "files", "settings", "tools", "paths"},
+    "operations": {"core", "document", "render", "assist", "files", "tools"},
+    "actions": {
+        "core", "document", "render", "assist", "files", "settings", "tools", "operations", "paths",
+    },
     "ui": {
-        "core", "document", "render", "assist", "files", "settings", "tools", "actions", "paths",
+        "core", "document", "render", "assist", "files", "settings", "tools", "operations",
+        "actions", "paths",
     },
     "cli": {
-        "core", "document", "render", "assist", "files", "settings", "tools", "actions", "ui",
-        "paths",
+        "core", "document", "render", "assist", "files", "settings", "tools", "operations",
+        "actions", "ui", "paths",
     },
 }  # fmt: skip
 LONGEST_MODULE_LINES = 420

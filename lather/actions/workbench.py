@@ -5,7 +5,6 @@ Commands act on it, views subscribe to it. It decides; the window only shows and
 
 from __future__ import annotations
 
-import logging
 from collections.abc import Callable
 from dataclasses import replace
 from typing import Any, TypeVar
@@ -21,7 +20,7 @@ from lather.actions.looking.looks import Looks
 from lather.actions.looking.sight import Sight, Sights
 from lather.actions.stages.gauge import Gauge
 from lather.actions.stages.table import BEGINS_IN
-from lather.actions.work.task import Offer, Task
+from lather.actions.work.task import Offer, Task, told_error
 from lather.actions.work.tasks import Tasks
 from lather.assist.pending import Pending
 from lather.core.brush.stroke import PenSample
@@ -35,12 +34,11 @@ from lather.document.layers.layer import Stage
 from lather.document.merge import same_work
 from lather.document.operations.call import Call
 from lather.document.state import JobState
-from lather.errors import Cancelled, LatherError
+from lather.errors import LatherError
 from lather.names import readable
 from lather.operations.table import call_of
 from lather.render.compositor import kept
 from lather.render.screen.geometry import ViewGeometry
-from lather.render.screen.view import Shown
 from lather.render.worker import Executor, SameThread
 from lather.settings.store import Settings
 from lather.tools.base import Hand
@@ -49,9 +47,6 @@ from lather.tools.starts import starting_size_px
 from lather.tools.table import tool
 
 T = TypeVar("T")
-
-log = logging.getLogger(__name__)
-
 
 class Workbench:
     """The application's state.
@@ -317,10 +312,7 @@ class Workbench:
     def viewport(self) -> Viewport:
         """What a stroke has to draw."""
         assert self.geometry is not None
-        if self.looks.shown not in (Shown.AFTER, Shown.LENS):
-            return Viewport(self.geometry.level, Rect(0, 0, 0, 0), self.surround)
-        look = self.looks.through(self.hand.region) if self.looks.shown is Shown.LENS else None
-        return Viewport(self.geometry.level, self.geometry.visible, self.surround, look)
+        return self.looks.viewport(self.geometry, self.hand.region, self.surround)
 
     def _show(self, geometry: ViewGeometry, fitting: bool = False) -> None:
         self._fitting = fitting
@@ -421,10 +413,7 @@ class Workbench:
 
     def report(self, error: Exception, what: str, retry: Callable[[], None] | None = None) -> None:
         """Say an expected error; log a bug and say that it happened."""
-        if isinstance(error, LatherError):
-            offer = Offer("Try again", retry) if retry is not None else None
-            self.say(error.sentence(), error=True, offer=offer)
-        elif not isinstance(error, Cancelled):
-            log.error(what, exc_info=error)
-            self.say(f"{what}: {error!r}. This is a fault of Lather; the job is unharmed.",
-                     error=True)
+        sentence, is_expected = told_error(error, what)
+        offer = Offer("Try again", retry) if is_expected and retry is not None else None
+        if sentence:
+            self.say(sentence, error=True, offer=offer)

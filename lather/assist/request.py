@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import partial
 from typing import Any
 
 from lather.assist import stages
@@ -14,6 +15,7 @@ from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 
 ALL = "all"  # of a stage's assistants, one after the other
+_ALL_OF_STAGE = stages.later("retouch", "propose_all")
 
 
 @dataclass(frozen=True)
@@ -69,7 +71,7 @@ def assistants() -> Mapping[str, Propose]:
         found |= {f"{stage}.{name}": one.propose for name, one in row.assistants.items()}
         found |= {f"{stage}.{name}": propose for name, propose in row.by_command.items()}
         if row.assistants:
-            found[f"{stage}.{ALL}"] = _all_of(Stage(stage))
+            found[f"{stage}.{ALL}"] = partial(_ALL_OF_STAGE, stage=Stage(stage))
     return found
 
 
@@ -78,13 +80,3 @@ def name_of(assistant: stages.Assistant) -> str:
     return next(f"{stage}.{name}" for stage, row in stages.STAGES.items()
                 for name, one in row.assistants.items() if one is assistant)  # fmt: skip
 
-
-def _all_of(stage: Stage) -> Propose:
-    def propose(
-        state: JobState, meant: Meant, *, progress: Progress, cancel: CancelToken  # noqa: ARG001
-    ) -> Proposal:
-        from lather.assist.retouch import as_one
-
-        return as_one(state, stage, progress=progress, cancel=cancel)
-
-    return propose

@@ -94,3 +94,11 @@ def as_one(
          *(f"{error.what.lower()}: {error.why}" for error in left)),
         stage=stage,
     )  # fmt: skip
+
+
+def propose_all(
+    state: JobState, meant: Meant, *, stage: Stage, progress: Progress,  # noqa: ARG001
+    cancel: CancelToken,
+) -> Proposal:
+    """`as_one`, as all assistants are asked."""
+    return as_one(state, stage, progress=progress, cancel=cancel)

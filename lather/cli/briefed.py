@@ -6,7 +6,7 @@ import argparse
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from lather.cli.done import did
+from lather.cli.written import did
 
 if TYPE_CHECKING:
     from pathlib import Path

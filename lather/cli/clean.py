@@ -7,7 +7,6 @@ from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from lather.cli.done import done
 from lather.cli.ending import asked
 from lather.cli.limited import tell_of_area
 from lather.cli.marks import (
@@ -23,6 +22,7 @@ from lather.cli.survey import add_scale_argument, check_scale, with_new_survey
 from lather.cli.text import tell
 from lather.cli.written import (
     add_replace_argument,
+    done,
     refuse_replacing,
     save_work,
     writable_depth,

@@ -23,13 +23,34 @@ HELP = "tell what a job holds"
 def add_arguments(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("job", type=Path, help="a .lather job or a photo")
     parser.add_argument("--json", action="store_true", help="machine-readable")
+    parser.add_argument("--steps", action="store_true",
+                        help="what was done, step by step: what, where, with what, how long")
 
 
 def run(options: argparse.Namespace) -> int:
     job = opened_job(options.job, options)
     facts = describe(job)
+    if options.steps:
+        facts["steps"] = _steps(job.state) if options.json else _steps_as_text(job.state)
     print(json.dumps(facts, indent=1) if options.json else _as_text(facts))
     return 0
+
+
+def _steps(state: JobState) -> list[dict[str, Any]]:
+    from lather.operations.told import facts
+
+    return facts(state)
+
+
+def _steps_as_text(state: JobState) -> list[str]:
+    """A line a step, below its name what else there is to say of it."""
+    from lather.operations.told import steps_told
+
+    lines = []
+    for step in steps_told(state):
+        lines.append(f"{step.number:5} {step.name}")
+        lines += [f"      {step.line}"] if step.line else []
+    return lines or ["nothing was done yet"]
 
 
 def describe(job: Any) -> dict[str, Any]:
@@ -111,4 +132,4 @@ def _as_text(facts: dict[str, Any]) -> str:
             f"  {e['name']:<24} {e['start_mm']:+.1f} -> {e['now_mm']:+.1f} mm  {e['verdict']}"
             for e in shape["evenness"]
         ]  # fmt: skip
-    return "\n".join(lines)
+    return "\n".join([*lines, *facts.get("steps", ())])

@@ -7,7 +7,7 @@ import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from lather.cli.done import did
+from lather.cli.written import did
 from lather.errors import UsageError
 
 if TYPE_CHECKING:

@@ -7,12 +7,11 @@ import math
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from lather.cli.done import did, done
 from lather.cli.opening import opened_job
 from lather.cli.progress import compiled_kernels, report
 from lather.cli.survey import add_scale_argument, check_scale, with_own_survey
 from lather.cli.text import percent
-from lather.cli.written import add_replace_argument, refuse_replacing, save_work
+from lather.cli.written import add_replace_argument, did, done, refuse_replacing, save_work
 from lather.errors import UsageError
 from lather.files.endings import JOB
 from lather.files.outputs import Form

@@ -9,12 +9,12 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from lather.assist.stages import in_order, with_a_look
-from lather.cli.done import done
 from lather.cli.ending import asked
 from lather.cli.opening import opened_job
 from lather.cli.progress import report
 from lather.cli.stages import chosen_stages
 from lather.cli.text import write_text
+from lather.cli.written import done
 from lather.core.survey.findings.kinds import KINDS
 from lather.core.survey.regions.region import Region
 from lather.errors import LatherError, ScaleError, UsageError

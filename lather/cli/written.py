@@ -1,18 +1,39 @@
-"""What a verb that works on a photo writes: the depth of its picture, the job."""
+"""What a verb that works on a photo writes: what it did, the depth of its picture, the job."""
 
 from __future__ import annotations
 
 import argparse
+import time
+from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from lather.cli.ending import asked
 from lather.cli.text import tell
 from lather.errors import UsageError
 
 if TYPE_CHECKING:
+    from lather.document.operations.call import Call
     from lather.document.photo import Photo
     from lather.document.state import JobState
+
+
+def did(state: JobState, name: str, edit: Callable[..., JobState], **arguments: Any) -> JobState:
+    """The state with an edit, as one more thing that was done; itself if that changes nothing."""
+    from lather.operations.table import call_of
+
+    return done(state, edit(state, **arguments), name, call_of(edit, **arguments))
+
+
+def done(state: JobState, after: JobState, name: str, call: Call | None) -> JobState:
+    """`after`, which a call led to from a state, as one more thing that was done."""
+    from lather.document.effect import changes_anything
+    from lather.document.operations.operation import Spent
+    from lather.document.operations.recording import recorded
+
+    if not changes_anything(state, after):
+        return state
+    return recorded(state, after, name, call, Spent(at_s=round(time.time(), 1)))
 
 
 def add_replace_argument(parser: argparse.ArgumentParser) -> None:

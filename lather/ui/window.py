@@ -43,6 +43,7 @@ from lather.ui.picture.legend import Legend
 from lather.ui.picture.message_bar import MessageBar
 from lather.ui.right_column import RightColumn
 from lather.ui.side_panels import SidePanels
+from lather.ui.signs_of_life import SignsOfLife
 from lather.ui.stages.stage_track import StageTrack
 from lather.ui.stages.worklist import Worklist
 from lather.ui.strip.check_strip import CheckStrip
@@ -83,6 +84,7 @@ class MainWindow(QMainWindow):
         self.hint = Hint(bench, self.canvas)
         self.legend = Legend(bench, self.canvas, self.hint)
         self.keys = Keys(bench, self.actions_by_id, self)
+        self.signs_of_life = SignsOfLife(bench, self)
         self._compose()
         self._before_alone: dict[str, bool] = {}  # what was folded before all was
         self._may_close = False
@@ -182,7 +184,8 @@ class MainWindow(QMainWindow):
         self.bench.settings.changed.disconnect(self._on_setting_changed)
         for view in (self.stages, self.worklist, self.pages, self.canvas, self.hand,
                      self.layers, self.lenses, self.checks, self.messages,
-                     self.hint, self.legend, self.keys, self.panels, self.right):
+                     self.hint, self.legend, self.keys, self.signs_of_life, self.panels,
+                     self.right):
             view.close_view()
 
     def _restore(self) -> None:

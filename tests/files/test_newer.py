@@ -278,8 +278,8 @@ class UnknownKindsTest(Case):
         self.assertEqual(again["layers"][0]["mask"]["by"], "hand")
 
     def test_a_higher_format_is_refused_as_such(self) -> None:
-        with self.assertRaisesRegex(NewerError, "made by a newer Lather .format 6.*update Lather"):
-            self.opened(lambda job: job.update(version=6))
+        with self.assertRaisesRegex(NewerError, "made by a newer Lather .format 7.*update Lather"):
+            self.opened(lambda job: job.update(version=7))
 
     def test_a_survey_keeps_what_it_does_not_understand(self) -> None:
         def change(job) -> None:

@@ -5,9 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import Enum
 
+from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
 from lather.render.lenses.lens import LIGHTNESS, LensLook
+from lather.render.screen.geometry import ViewGeometry
 from lather.render.screen.view import Shown
+from lather.tools.session import Viewport
 
 
 class Peek(Enum):
@@ -66,6 +69,15 @@ class Looks:
             return ("This half shows the original: paint on the other one, or switch Split off "
                     "({key:view.split}).")  # fmt: skip
         return ""
+
+    def viewport(
+        self, geometry: ViewGeometry, region: Region | Part, surround: float
+    ) -> Viewport:
+        """What a stroke has to draw: nothing where the original or a mask is looked at."""
+        if self.shown not in (Shown.AFTER, Shown.LENS):
+            return Viewport(geometry.level, Rect(0, 0, 0, 0), surround)
+        look = self.through(region) if self.shown is Shown.LENS else None
+        return Viewport(geometry.level, geometry.visible, surround, look)
 
     def through(self, region: Region | Part) -> LensLook:
         """What is looked through; the region is that in the hand."""

@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from lather.core.work import CancelToken
 from lather.document.state import JobState
+from lather.errors import Cancelled, LatherError
+
+log = logging.getLogger(__name__)
 
 
 @dataclass(frozen=True)
@@ -20,6 +24,17 @@ class Offer:
     title: str
     run: Callable[[], None]
     of: JobState | None = None
+
+
+def told_error(error: Exception, what: str) -> tuple[str, bool]:
+    """What is said of an error, and whether it was to be expected; '' for what was cancelled. A bug
+    is logged."""
+    if isinstance(error, LatherError):
+        return error.sentence(), True
+    if isinstance(error, Cancelled):
+        return "", True
+    log.error(what, exc_info=error)
+    return f"{what}: {error!r}. This is a fault of Lather; the job is unharmed.", False
 
 
 @dataclass

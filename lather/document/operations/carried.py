@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from typing import Any
 
 from lather.document.agreed.brief import Brief
 from lather.document.agreed.trials import Trial
@@ -20,6 +22,7 @@ class Carried:
     layers : all of the top level, bottom to top; of those that stayed the same the id. None: all
         of them stayed.
     brief, findings, planes, trials : None if they stayed.
+    extras : fields of a newer Lather, kept and saved again.
     """
 
     layers: tuple[Layer | int, ...] | None = None
@@ -27,6 +30,7 @@ class Carried:
     findings: Findings | None = None
     planes: Planes | None = None
     trials: tuple[Trial, ...] | None = None
+    extras: Mapping[str, Any] = field(default_factory=dict)
 
     @property
     def own_layers(self) -> tuple[Layer, ...]:

@@ -71,6 +71,7 @@ class Operation:
     active : id of the layer that was active when it was laid into the job.
     begun : how many operations had been done of the state that it was worked out on; None: all
         before it. `begun_active` is the layer that was active there.
+    unread_strokes : where strokes lie of layers that only a newer Lather understands.
     places : where it was done.
     carried : what it left different, if it cannot be done again.
     extras : fields of a newer Lather, kept and saved again.
@@ -89,6 +90,7 @@ class Operation:
     begun: int | None = None
     begun_active: int | None = None
     strokes: tuple[StrokeRecord, ...] = ()
+    unread_strokes: tuple[Any, ...] = ()
     findings: tuple[int, ...] = ()
     measures: tuple[Measure, ...] = ()
     places: tuple[Place, ...] = ()

@@ -13,7 +13,7 @@ from lather.document.operations.operation import NOTHING_DONE, Operation, Operat
 from lather.document.painting.strokes import StrokeRecord
 from lather.document.tiles import Tiles
 from lather.document.tree import walk_held
-from lather.files.entries import MISFIT, Entry
+from lather.files.entries import MISFIT, Entry, unknown
 from lather.files.jobs.brief import brief_entry, kept_brief_from
 from lather.files.jobs.description import layer_from, planes_from, regions_entry
 from lather.files.jobs.findings import findings_entry, findings_from
@@ -26,6 +26,7 @@ from lather.files.jobs.operations import (
 from lather.files.jobs.strokes import Numbers, packed_readings, stroke_entry, strokes_from
 from lather.files.jobs.trials import trials_entry, trials_from
 
+_CARRIED_KEYS = {"layers", "brief", "findings", "planes", "regions", "trials"}
 OPERATIONS_A_PART, READINGS_A_PART_BYTES = 250, 4 * 2**20
 
 
@@ -42,11 +43,14 @@ class Strokes:
     def named(self, stroke: StrokeRecord) -> list[int] | None:
         return self._places.get(id(stroke))
 
-    def at(self, layer_id: Any, number: Any) -> StrokeRecord:
-        """KeyError or IndexError if it is not there."""
-        if type(number) is not int or number < 0:
-            raise IndexError(number)
-        return self._by_layer[layer_id][number]
+    def at(self, layer_id: Any, number: Any) -> StrokeRecord | None:
+        """None if it is not there."""
+        return stroke_at(self._by_layer.get(layer_id, ()), number)
+
+
+def stroke_at(strokes: tuple[StrokeRecord, ...], number: Any) -> StrokeRecord | None:
+    """The stroke of that number; None if there is none."""
+    return strokes[number] if type(number) is int and 0 <= number < len(strokes) else None
 
 
 class Planes(Protocol):
@@ -92,7 +96,7 @@ class OperationsWriter:
         return entry
 
     def _carried(self, carried: Carried, folder: str) -> Entry:
-        entry: Entry = {}
+        entry: Entry = dict(carried.extras)
         if carried.layers is not None:
             entry["layers"] = [one if isinstance(one, int) else self._layer(one, folder)
                                for one in carried.layers]  # fmt: skip
@@ -167,7 +171,7 @@ class OperationsReader:
             chain = chain.followed_by(operation)
         return chain
 
-    def _stroke(self, entry: Any) -> StrokeRecord:
+    def _stroke(self, entry: Any) -> StrokeRecord | None:
         if isinstance(entry, list):
             layer_id, number = entry
             return self._strokes.at(layer_id, number)
@@ -188,6 +192,7 @@ class OperationsReader:
             findings_from(entry["findings"]) if "findings" in entry else None,
             planes,
             trials_from(entry["trials"])[0] if "trials" in entry else None,
+            unknown(dict(entry), _CARRIED_KEYS),
         )  # fmt: skip
 
     def refers_to_file(self, layer_id: int) -> bool:  # noqa: ARG002
@@ -200,11 +205,11 @@ class OperationsReader:
         return tuple(layer_from(entry, self) for entry in entries)
 
     def strokes(self, entry: Entry, layer_id: int) -> tuple[StrokeRecord, ...]:  # noqa: ARG002
-        found: list[StrokeRecord] = []
+        found: list[StrokeRecord | None] = []
         for one in entry.get("strokes", []):
             if isinstance(one, list):
                 where, first, n = one
                 found += [self._strokes.at(where, first + k) for k in range(min(n, 2**20))]
             else:
                 found.append(self._stroke(one))
-        return tuple(found)
+        return tuple(stroke for stroke in found if stroke is not None)

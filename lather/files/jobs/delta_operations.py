@@ -20,6 +20,7 @@ from lather.document.painting.strokes import StrokeRecord
 from lather.document.state import JobState
 from lather.document.tree import walk_held
 from lather.files.entries import MISFIT, Entry
+from lather.files.jobs.carried import stroke_at
 from lather.files.jobs.operations import damaged_operation, operation_entry, operation_from
 from lather.files.jobs.strokes import Numbers, strokes_from
 
@@ -133,13 +134,12 @@ class DoneReader:
         return operation
 
     def _read(self, entry: Any, after: JobState, numbers: Numbers) -> Operation:
-        def stroke(one: Any) -> StrokeRecord:
+        def stroke(one: Any) -> StrokeRecord | None:
             if not isinstance(one, list):
                 return strokes_from([one], numbers)[0]
             layer_id, number = one
-            layers = {layer.id: layer for layer in walk_held(after.layers)}
-            layer = layers[layer_id]
-            return layer.strokes[_within(number, len(layer.strokes) - 1)]
+            layers = (layer for layer in walk_held(after.layers) if layer.id == layer_id)
+            return stroke_at(next((layer.strokes for layer in layers), ()), number)
 
         known = {key: value for key, value in entry.items() if key != CARRIES}
         return operation_from(known, stroke)

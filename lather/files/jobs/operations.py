@@ -24,12 +24,13 @@ _KEYS = {
     "id", "name", "arguments", "again", "why_not", "stage", "tool", "layers", "made", "active",
     "begun", "begun_active", "strokes", "findings", "measures", "places", "spent", CARRIED,
 }  # fmt: skip
+_LEFT_OUT = _KEYS - {"id", "name", "again", "spent"}  # if there is nothing of it
 _PLACE_KEYS = {"x", "y", "face", "triangle", "weights", "inside_mm", "share"}
 _HIGHEST_ID, _LONGEST_S = 2**52, 1e11
 _MOST_FINDINGS, _MOST_STROKES = 20_000, 1000
 
 Named = Callable[[StrokeRecord], list[int] | None]  # [layer, number]; None: it lies on none
-Given = Callable[[Any], StrokeRecord]  # the stroke that an entry names, or is
+Given = Callable[[Any], StrokeRecord | None]  # what an entry is, or names; None: it is not there
 
 
 def operation_entry(operation: Operation, named: Named) -> tuple[Entry, list[StrokeRecord]]:
@@ -40,6 +41,7 @@ def operation_entry(operation: Operation, named: Named) -> tuple[Entry, list[Str
         place = named(stroke)
         strokes.append(stroke_entry(stroke) if place is None else place)
         own += [stroke] if place is None else []
+    strokes += operation.unread_strokes
     spent = operation.spent
     entry: Entry = {
         **operation.extras,
@@ -53,9 +55,8 @@ def operation_entry(operation: Operation, named: Named) -> tuple[Entry, list[Str
         "places": [_place_entry(place) for place in operation.places],
         "spent": [spent.at_s, spent.wall_s, spent.worked_s],
     }  # fmt: skip
-    needed = {"id", "name", "again", "spent"}
     return {name: value for name, value in entry.items()
-            if name in needed or value not in ("", [], {}, None)}, own  # fmt: skip
+            if name not in _LEFT_OUT or value not in ("", [], {}, None)}, own  # fmt: skip
 
 
 def operation_from(
@@ -63,6 +64,8 @@ def operation_from(
 ) -> Operation:
     """The inverse; ValueError, KeyError, TypeError and the like if it does not fit."""
     _refuse_deep(entry.get("arguments", {}))
+    named = _few(entry, "strokes", _MOST_STROKES)
+    strokes = [stroke(one) for one in named]
     spent = entry.get("spent", (0.0, 0.0, 0.0))
     begun, begun_active = entry.get("begun"), entry.get("begun_active")
     return Operation(
@@ -73,7 +76,8 @@ def operation_from(
         active=_number(entry.get("active", 0)),
         begun=None if begun is None else _number(begun),
         begun_active=None if begun_active is None else _number(begun_active),
-        strokes=tuple(stroke(one) for one in _few(entry, "strokes", _MOST_STROKES)),
+        strokes=tuple(one for one in strokes if one is not None),
+        unread_strokes=tuple(one for one, read in zip(named, strokes, strict=True) if read is None),
         findings=_ids(entry, "findings", _MOST_FINDINGS),
         measures=tuple(_measure(*one) for one in _few(entry, "measures", MOST_PLACES)),
         places=tuple(map(_place, _few(entry, "places", MOST_PLACES))),
@@ -89,7 +93,7 @@ def damaged_operation(why_not: str = "what was kept of it is damaged") -> Operat
 
 
 def _place_entry(place: Place) -> Entry:
-    entry: Entry = {"x": place.x, "y": place.y}
+    entry: Entry = {**place.extras, "x": place.x, "y": place.y}
     if place.share is not None:
         entry["share"] = list(place.share)
     if place.face is not None:
@@ -109,7 +113,8 @@ def _place(entry: Entry) -> Place:
                          None if inside_mm is None else float(inside_mm))  # fmt: skip
     share = entry.get("share")
     return Place(float(entry["x"]), float(entry["y"]), face,
-                 None if share is None else (float(share[0]), float(share[1])))  # fmt: skip
+                 None if share is None else (float(share[0]), float(share[1])),
+                 unknown(entry, _PLACE_KEYS))  # fmt: skip
 
 
 def _measure(name: Any, before: Any, after: Any, unit: Any) -> Measure:

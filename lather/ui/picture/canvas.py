@@ -362,7 +362,6 @@ class Canvas(QWidget):
         self._pen_down = True
         session.down(sample)
         self._rest.start()
-        self.bench.open_job.ledger.sign_of_life(time.monotonic())
 
     def _go_on(self, sample: PenSample) -> None:
         session, geometry = self.bench.session, self.bench.geometry
@@ -376,7 +375,6 @@ class Canvas(QWidget):
         if self._pen_down and self.bench.session is not None:
             self._pen_down = False
             self.bench.session.up(sample)
-            self.bench.open_job.ledger.sign_of_life(time.monotonic())
         self._split_dragged = False
 
     def _on_rest(self) -> None:

@@ -90,14 +90,19 @@ class FaceGrid:
 
     def inside_px(self, x: float, y: float) -> float:
         """How far inside of the outline a point lies; negative outside."""
-        start, end = self._outline, np.roll(self._outline, -1, 0)
-        way, to = end - start, np.array([x, y]) - start
-        share = np.clip((way * to).sum(1) / np.maximum((way**2).sum(1), 1e-12), 0, 1)
-        away = float(np.sqrt((((share[:, None] * way) - to) ** 2).sum(1)).min())
-        crosses = (start[:, 1] > y) != (end[:, 1] > y)
-        at_x = start[:, 0] + way[:, 0] * (y - start[:, 1]) / np.where(way[:, 1] == 0, 1, way[:, 1])
-        is_inside = bool(np.count_nonzero(crosses & (x < at_x)) % 2)
-        return away if is_inside else -away
+        return inside_ring_px(self._outline, x, y)
+
+
+def inside_ring_px(ring: NDArray[np.float64], x: float, y: float) -> float:
+    """How far inside of a ring, (N, 2) px, a point lies; negative outside."""
+    start, end = ring, np.roll(ring, -1, 0)
+    way, to = end - start, np.array([x, y]) - start
+    share = np.clip((way * to).sum(1) / np.maximum((way**2).sum(1), 1e-12), 0, 1)
+    away = float(np.sqrt((((share[:, None] * way) - to) ** 2).sum(1)).min())
+    crosses = (start[:, 1] > y) != (end[:, 1] > y)
+    at_x = start[:, 0] + way[:, 0] * (y - start[:, 1]) / np.where(way[:, 1] == 0, 1, way[:, 1])
+    is_inside = bool(np.count_nonzero(crosses & (x < at_x)) % 2)
+    return away if is_inside else -away
 
 
 @lru_cache(maxsize=1)
