@@ -14,8 +14,8 @@ import numpy as np
 
 from bench.common import Row, Scale, large_state, row
 from bench.stroke import opened
-from lather.assist.pending import Pending
 from lather.actions.work.proposing import set_strength
+from lather.assist.pending import Pending
 from lather.assist.proposal import Proposal
 from lather.core.bounds import N_DIRECTIONS
 from lather.core.brush.stroke import PenSample

@@ -8,7 +8,7 @@ from __future__ import annotations
 import json
 import math
 import random
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import replace
 from typing import Any
 
@@ -19,10 +19,11 @@ from lather.document.job import Job
 from lather.document.layers.layer import Stage
 from lather.document.layers.limits import Limits, Span
 from lather.document.layers.table import KINDS
-from lather.document.state import new_state
+from lather.document.state import JobState, new_state
 from lather.files.exchange.recordings import write_recording
 from lather.files.jobs.jobwriter import save_job
 from lather.files.photos.reading import read_photo
+from lather.operations.table import call_of
 from lather.paths import demo_dir, demo_job
 from lather.render.worker import SameThread
 from lather.tools.base import Hand
@@ -69,15 +70,18 @@ def curve_stroke(points: list[tuple[float, float]], start_s: float) -> list[PenS
     return samples
 
 
+def do(job: Job, name: str, edit: Callable[..., JobState], *args: Any, **options: Any) -> None:
+    """An edit, as the window makes it a step."""
+    job.change(name, edit(job.state, *args, **options), call=call_of(edit, *args, **options))
+
+
 def even_out(job: Job, session: PenSession) -> None:
     """One of each kind of computed layer that shows something on this portrait, gently set."""
 
     def add(kind: str, name: str, stage: Stage, strength: float = 1.0, **values: Any) -> int:
-        state = edits.add_computed(job.state, KINDS[kind], **values)  # type: ignore[arg-type]
-        state = edits.update_layer(
-            state, state.active_id, name=name, stage=stage, strength=strength
-        )
-        job.change(f"Add {name.lower()}", state)
+        do(job, f"Add {name.lower()}", edits.add_set, KINDS[kind], stage, values)
+        do(job, "Rename layer", edits.rename, job.state.active_id, name)
+        do(job, "Strength", edits.set_strength, job.state.active_id, strength)
         return job.state.active_id
 
     def stroke(
@@ -93,7 +97,7 @@ def even_out(job: Job, session: PenSession) -> None:
         session.up(replace(samples[-1], pressure=0.0))
 
     softer = add("soften", "Softer cheeks", Stage.EVEN, 0.5, radius_px=12.0, pore_px=2.7)
-    job.change("Add mask", edits.add_mask(job.state, softer, hide_all=True))
+    do(job, "Add mask", edits.add_mask, softer, hide_all=True)
     for cheek in CHEEKS:
         stroke("paint_colour", cheek, 160.0, on_mask=True)
     add("hues", "Calmer reds", Stage.EVEN,
@@ -101,7 +105,7 @@ def even_out(job: Job, session: PenSession) -> None:
     skin = Limits(Span(low_l=35.0, soft_low_l=10.0))
     inks = add("inks", "Less black in the skin", Stage.EVEN, ranges=[
         {"middle_deg": 45.0, "width_deg": 60.0, "low_l": 40.0, "black": -6.0}])  # fmt: skip
-    job.change("Limits", edits.set_limits(job.state, inks, skin))
+    do(job, "Limits", edits.set_limits, inks, skin)
     add("light", "Light on the eyes", Stage.SCULPT)
     for place in UNDER_EYES:
         stroke("lighten", place, 90.0, opacity=0.15)
@@ -114,7 +118,7 @@ def even_out(job: Job, session: PenSession) -> None:
     add("grain", "Grain", Stage.FINISH, sigma_l=0.4)
     reds = {"middle_deg": 30.0, "width_deg": 60.0, "light_l": 4.0}
     black_and_white = add("mono", "Black and white", Stage.FINISH, ranges=[reds])
-    job.change("Hide layer", edits.set_visible(job.state, black_and_white, False))
+    do(job, "Hide layer", edits.set_visible, black_and_white, False)
     job.select(job.state.layers[1].id)
 
 
@@ -143,7 +147,7 @@ def main() -> None:
         for sample in stroke[1:]:
             session.move(sample)
         session.up(replace(stroke[-1], pressure=0.0))
-    job.change("Strength", edits.set_strength(job.state, job.state.active_id, 0.95))
+    do(job, "Strength", edits.set_strength, job.state.active_id, 0.95)
     even_out(job, session)
     save_job(job.state, demo_job(), worked_s=312.0)
     print(f"{len(job.history.done)} steps, {demo_job()}")

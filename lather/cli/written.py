@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import time
 from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -28,12 +27,11 @@ def did(state: JobState, name: str, edit: Callable[..., JobState], **arguments: 
 def done(state: JobState, after: JobState, name: str, call: Call | None) -> JobState:
     """`after`, which a call led to from a state, as one more thing that was done."""
     from lather.document.effect import changes_anything
-    from lather.document.operations.operation import Spent
     from lather.document.operations.recording import recorded
 
     if not changes_anything(state, after):
         return state
-    return recorded(state, after, name, call, Spent(at_s=round(time.time(), 1)))
+    return recorded(state, after, name, call)
 
 
 def add_replace_argument(parser: argparse.ArgumentParser) -> None:

@@ -6,7 +6,7 @@ Each returns the new state and leaves the old one as it was. What does not apply
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from typing import Any
 
@@ -112,6 +112,14 @@ def add_computed(state: JobState, kind: type[ComputedLayer], **values: Any) -> J
         {PARAMETERS: parameters.values}, {name: kind.blank(name) for name in kind.PLANES}
     )
     return add_layer(state, kind.made(common, parts))
+
+
+def add_set(
+    state: JobState, kind: type[ComputedLayer], stage: Stage, values: Mapping[str, Any]
+) -> JobState:
+    """`add_computed`, for a stage."""
+    state = add_computed(state, kind, **values)
+    return update_layer(state, state.active_id, stage=stage)
 
 
 def start_computed(

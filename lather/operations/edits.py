@@ -55,7 +55,7 @@ EDITS = (
     _row("layer.new", "an empty layer", "document.edits:add_pixel_layer",
          name=optional(TEXT), stage=STAGE),
     _row("layer.add", "a layer of a kind", "assist.adding:started", kind=LAYER_KIND),
-    _row("layer.add_set", "a layer of a kind, set", "document.edits:add_computed",
+    _row("layer.add_set", "a layer of a kind, set", "document.edits:add_set",
          kind=LAYER_KIND, stage=STAGE, values=VALUES),
     _row("layer.duplicate", "a copy of a layer", "document.edits:duplicate", layer_id=LAYER),
     _row("layer.delete", "without a layer", "document.edits:delete", layer_id=LAYER),

@@ -23,10 +23,9 @@ def call_of(edit: Edit, *args: Any, **options: Any) -> Call | None:
     if kind is None:
         return None
     bound = inspect.signature(edit).bind(None, *args, **options)
-    given = {**bound.arguments, **bound.arguments.get("values", {})}
-    call = Call(kind.id, kind.written(given), kind.again)
+    call = Call(kind.id, kind.written(bound.arguments), kind.again)
     if kind.stroke:
-        return replace(call, strokes=(given[kind.stroke],))
+        return replace(call, strokes=(bound.arguments[kind.stroke],))
     ids = call.arguments.get("ids") or call.arguments.get("finding_id")
     if ids is not None:
         call = replace(call, findings=tuple(ids) if isinstance(ids, list) else (ids,))

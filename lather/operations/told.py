@@ -64,8 +64,10 @@ def told(state: JobState, operation: Operation, number: int = 0) -> StepTold:
 def how(operation: Operation) -> str:
     """With what: the brush of a stroke, or the arguments."""
     kind = KINDS.get(operation.id)
-    parts = [_brush(stroke) for stroke in operation.strokes[:1]]
-    if kind is not None and not operation.strokes:
+    n_strokes = len(operation.strokes)
+    parts = [_brush(operation.strokes[0]) if n_strokes == 1 else f"{n_strokes} strokes"]
+    parts = parts if n_strokes else []
+    if kind is not None and n_strokes != 1:
         parts += _arguments(kind, operation.arguments)
     parts += [f"{m.name} {m.before:.3g} to {m.after:.3g} {m.unit}".rstrip()
               for m in operation.measures if m.before != m.after]  # fmt: skip

@@ -28,10 +28,11 @@ def where(state: JobState, operation: Operation) -> str:
     places = operation.places
     if not places:
         return ""
-    told = place_in_words(state, places[1 if operation.strokes and len(places) > 2 else 0])
-    if operation.strokes or len(places) == 1:
-        return told
-    return f"{told}, and {len(places) - 1} more"
+    if len(operation.strokes) == 1 and not operation.findings:  # where it began, and half-way
+        return place_in_words(state, places[min(1, len(places) - 1)])
+    told = place_in_words(state, places[0])
+    n_more = len(places) - 1
+    return f"{told}, and {n_more} more" if n_more else told
 
 
 def place_in_words(state: JobState, place: Place) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
@@ -31,14 +32,16 @@ _BEFORE = "it was done before operations were kept"
 
 def recorded(
     before: JobState, after: JobState, name: str, call: Call | None = None,
-    spent: Spent = Spent(), joined: JobState | None = None,  # noqa: B008 - a value
+    spent: Spent | None = None, joined: JobState | None = None,
 ) -> JobState:
-    """`after`, with what was done to `before` as its last operation.
+    """`after`, with what was done to `before` as its last operation; just now, unless it is said
+    when.
 
     `joined` is the state before the step that this one is one with: a slider goes on being dragged,
     and what is told of it counts for all of it.
     """
     since = before if joined is None else joined
+    spent = spent or Spent(round(time.time(), 1))
     if joined is not None and before.operations.last is not None:
         spent = spent.after(before.operations.last.spent)
     operation = operation_of(since, after, name, call, spent)

@@ -17,10 +17,11 @@ from numpy.typing import NDArray
 
 from lather.core.survey.faces.geometry import FaceGeometry, Point
 from lather.core.survey.faces.mesh_fit import Mesh, fitted_points
-from lather.core.survey.faces.mesh_points import N_POINTS, OVAL
+from lather.core.survey.faces.mesh_points import CHIN, N_POINTS, OVAL, TEMPLES
 from lather.paths import ASSETS
 
 TRIANGLES = ASSETS / "models" / "mesh_triangles.json"
+AROUND = (TEMPLES[0], TEMPLES[1], CHIN)  # of what lies beside the face: large, and never flat
 _SLACK = 1e-6  # of a weight: a place on an edge lies in both triangles
 
 
@@ -32,8 +33,8 @@ class FacePlace:
     ----------
     face : which of the faces that were measured, the largest first.
     triangle : the numbers of three points of its mesh (`mesh_points`).
-    weights : of those points, 1 together; one of them is negative for a place outside of the mesh,
-        which goes by the nearest triangle.
+    weights : of those points, 1 together; for a place outside of the mesh, which goes by the
+        temples and the chin, some are negative.
     inside_mm : how far inside of the face's outline, negative outside of it; None without a scale.
     """
 
@@ -61,13 +62,13 @@ class FaceGrid:
         self.number = number
         self.points = fitted_points(face)
         flat = self.points[:, :2].astype(np.float64)
-        corners = flat[triangles()]
+        numbers = np.vstack([triangles(), AROUND])
+        corners = flat[numbers]
         self._last = corners[:, 2]
-        self._middles = corners.mean(1)
         edges = np.stack([corners[:, 0] - self._last, corners[:, 1] - self._last], -1)
         solid = np.abs(np.linalg.det(edges)) > 1e-9
-        self._numbers = triangles()[solid]
-        self._last, self._middles = self._last[solid], self._middles[solid]
+        self._numbers, self._last = numbers[solid], self._last[solid]
+        self._outer = len(self._numbers) - 1  # what lies in no other
         self._inverse = np.linalg.inv(edges[solid])
         self._outline = flat[list(OVAL)]
 
@@ -77,11 +78,12 @@ class FaceGrid:
         two = np.einsum("nij,nj->ni", self._inverse, np.array([x, y]) - self._last)
         weights = np.column_stack([two, 1 - two.sum(1)])
         holds = np.flatnonzero(weights.min(1) >= -_SLACK)
+        holds = holds[holds != self._outer]
         if len(holds):
             depth = (weights[holds] * self.points[self._numbers[holds], 2]).sum(1)
             at = int(holds[np.argmin(depth)])
         else:
-            at = int(np.argmin(((self._middles - (x, y)) ** 2).sum(1)))
+            at = self._outer
         inside_mm = None if mm_per_px is None else round(self.inside_px(x, y) * mm_per_px, 2)
         a, b, c = map(int, self._numbers[at])
         first, second = (round(float(w), 4) for w in weights[at, :2])
