@@ -405,6 +405,8 @@ class Keeper:
                 with suppress(OSError):
                     archive.copy_to(spill_folder() or Path("/var/tmp"), self._settling)
                 archive.check(self._settling)
+                with suppress(LatherError):
+                    list(self.job.state.operations)  # what cannot be read of them is told, too
             return archive
 
         self._executor.post(work, self._tell_damage, priority=1)

@@ -7,7 +7,8 @@ shares what is before: undo, redo and going back need no care of their own.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+import threading
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -100,13 +101,28 @@ class Operation:
 
 
 class Operations:
-    """Operations in the order in which they were done; a value that shares what is before."""
+    """Operations in the order in which they were done; a value that shares what is before.
 
-    __slots__ = ("_before", "_last", "_n")
+    Those of a file are read when they are first asked for; how many they are is known before.
+    """
+
+    __slots__ = ("_before", "_last", "_load", "_lock", "_n")
 
     def __init__(self, before: Operations | None = None, last: Operation | None = None) -> None:
         self._before, self._last = before, last
         self._n = 0 if before is None else len(before) + 1
+        self._load: Callable[[], Operations] | None = None
+        self._lock: threading.Lock | None = None
+
+    @classmethod
+    def to_be_read(cls, n: int, load: Callable[[], Operations]) -> Operations:
+        """So many, which are read later; what `load` raises whoever asks for them gets, each time.
+        """
+        if n == 0:
+            return NOTHING_DONE
+        chain = cls()
+        chain._n, chain._load, chain._lock = n, load, threading.Lock()
+        return chain
 
     @classmethod
     def of(cls, operations: Iterator[Operation] | tuple[Operation, ...]) -> Operations:
@@ -120,12 +136,23 @@ class Operations:
 
     @property
     def last(self) -> Operation | None:
+        self._read()
         return self._last
 
     @property
     def before(self) -> Operations:
         """All but the last."""
+        self._read()
         return NOTHING_DONE if self._before is None else self._before
+
+    def _read(self) -> None:
+        if self._lock is None or self._load is None:
+            return
+        with self._lock:
+            if self._load is not None:
+                read = self._load()
+                assert len(read) == self._n
+                self._before, self._last, self._load = read._before, read._last, None
 
     def first(self, n: int) -> Operations:
         """The first so many."""

@@ -7,7 +7,7 @@ from collections.abc import Iterable
 from dataclasses import replace
 from typing import Any
 
-from lather.document.effect import same_content
+from lather.document.effect import changes_anything, same_content
 from lather.document.layers.layer import Layer
 from lather.document.operations.call import Call
 from lather.document.operations.carried import Carried
@@ -76,13 +76,12 @@ def with_what_was_there(state: JobState, name: str) -> JobState:
     """A state that was read without operations: all that is in it is one, which carries it."""
     photo = state.layers[0]
     bare = JobState(state.photo, (replace(photo, visible=True, name=state.photo.title),), photo.id)
-    carried = carried_between(bare, state)
-    if carried == Carried() and state.layers == bare.layers:
+    if not changes_anything(bare, state):
         return state
     layers = tuple(layer.id for layer in walk(state.layers[1:]))
     operation = Operation(
         id=EARLIER, name=name, again=Again.NOT, why_not=_BEFORE, layers=layers, made=layers,
-        active=photo.id, carried=carried,
+        active=photo.id, carried=carried_between(bare, state),
     )  # fmt: skip
     return replace(state, operations=NOTHING_DONE.followed_by(operation))
 

@@ -6,10 +6,9 @@ import json
 from collections.abc import Iterable, Iterator, Mapping
 from typing import Any, Protocol
 
-from lather.core.bounds import MOST_OPERATIONS
 from lather.document.layers.layer import Layer, Layers
 from lather.document.operations.carried import Carried
-from lather.document.operations.operation import NOTHING_DONE, Operation, Operations
+from lather.document.operations.operation import Operation, Operations
 from lather.document.painting.strokes import StrokeRecord
 from lather.document.tiles import Tiles
 from lather.document.tree import walk_held
@@ -70,8 +69,8 @@ class OperationsWriter:
         self._planes = planes
         self._own: list[StrokeRecord] = []
 
-    def parts(self, operations: Operations) -> Iterator[tuple[str, bytes]]:
-        """The JSON of each part, and the readings that go beside it."""
+    def parts(self, operations: Operations) -> Iterator[tuple[str, bytes, int]]:
+        """The JSON of each part, the readings that go beside it, and how many they are."""
         lines: list[str] = []
         self._own = []
         n_bytes = 0
@@ -85,8 +84,9 @@ class OperationsWriter:
         if lines:
             yield self._part(lines)
 
-    def _part(self, lines: list[str]) -> tuple[str, bytes]:
-        return "[\n" + ",\n".join(lines) + "\n]", b"".join(map(packed_readings, self._own))
+    def _part(self, lines: list[str]) -> tuple[str, bytes, int]:
+        readings = b"".join(map(packed_readings, self._own))
+        return "[\n" + ",\n".join(lines) + "\n]", readings, len(lines)
 
     def _entry(self, number: int, operation: Operation) -> Entry:
         entry, own = operation_entry(operation, self._strokes.named)
@@ -153,23 +153,22 @@ class OperationsReader:
         self._strokes = Strokes(layers)
         self._members = members
         self._numbers: Numbers | None = None
-        self.n_damaged = 0
 
-    def read(self, entries: Any, numbers: Numbers, chain: Operations = NOTHING_DONE) -> Operations:
-        """`chain` with those of a part; one that does not fit becomes one that says so. ValueError
-        if it is no part, or there are too many."""
-        if not isinstance(entries, list) or len(chain) + len(entries) > MOST_OPERATIONS:
-            raise ValueError(f"no list, or more than {MOST_OPERATIONS:,} operations")
+    def read(self, entries: Any, numbers: Numbers, n: int) -> list[Operation]:
+        """The operations of a part, as many as it is to have; one that does not fit, or is not
+        there, is one that says so. ValueError if it is no part."""
+        if not isinstance(entries, list):
+            raise ValueError("the operations are no list")
         self._numbers = numbers
-        for entry in entries:
-            try:
-                carried = self._carried(entry[CARRIED]) if CARRIED in entry else None
-                operation = operation_from(entry, self._stroke, carried)
-            except MISFIT:
-                self.n_damaged += 1
-                operation = damaged_operation()
-            chain = chain.followed_by(operation)
-        return chain
+        found = [self._operation(entry) for entry in entries[:n]]
+        return found + [damaged_operation()] * (n - len(found))
+
+    def _operation(self, entry: Any) -> Operation:
+        try:
+            carried = self._carried(entry[CARRIED]) if CARRIED in entry else None
+            return operation_from(entry, self._stroke, carried)
+        except MISFIT:
+            return damaged_operation()
 
     def _stroke(self, entry: Any) -> StrokeRecord | None:
         if isinstance(entry, list):

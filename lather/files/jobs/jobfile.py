@@ -164,7 +164,7 @@ def job_entry(
     photo: Entry,
     layers: list[Entry],
     planes: Mapping[str, Entry],
-    operations: list[list[str]],
+    operations: list[list[Any]],
 ) -> Entry:
     """job.json."""
     return {

@@ -20,14 +20,14 @@ from typing import Any, TypeVar
 
 import numpy as np
 
-from lather.core.bounds import DEEPEST_GROUPS
+from lather.core.bounds import DEEPEST_GROUPS, MOST_OPERATIONS
 from lather.core.rect import Rect
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.agreed.brief import Brief
 from lather.document.agreed.trials import Trial
 from lather.document.findings import Findings
 from lather.document.layers.layer import Layer, Layers
-from lather.document.operations.operation import NOTHING_DONE, Operations
+from lather.document.operations.operation import DAMAGED, Operation, Operations
 from lather.document.painting.strokes import StrokeRecord
 from lather.document.photo import Photo, photo_hash
 from lather.document.planes import Planes, Regions
@@ -41,7 +41,7 @@ from lather.document.tiles import (
     Tiles,
     extent,
 )
-from lather.errors import PhotoMissingError
+from lather.errors import JobFileError, PhotoMissingError
 from lather.files.entries import Entry, unknown
 from lather.files.jobs.archive import Archive, ArchivedTile, SmallPlane
 from lather.files.jobs.brief import kept_brief_from
@@ -143,7 +143,8 @@ class JobReader:
 
     def check(self) -> None:
         """Everything but the photo; raises for what `job` would refuse."""
-        self._state(Photo(np.zeros((1, 1, 3), np.uint8)), self._all_layers())
+        state = self._state(Photo(np.zeros((1, 1, 3), np.uint8)), self._all_layers())
+        list(state.operations)
 
     def _state(self, photo: Photo, layers: Layers) -> JobState:
         about = self._description
@@ -173,26 +174,39 @@ class JobReader:
         return replace(state, attachments=self._archive) if refers else state
 
     def _operations(self, layers: Layers) -> Operations:
-        """What was done; a part that cannot be read is one operation that says so."""
-        reader, chain = OperationsReader(layers, self), NOTHING_DONE
-        for number, part in enumerate(_listed(self._description.get("operations"))):
-            if self._cancel is not None:
-                self._cancel.check()
-            read = partial(self._operations_part, reader, part, chain)
-            chain = self._part(
-                f"operations/{number}", read, chain.followed_by(damaged_operation())
-            )
-        if reader.n_damaged:
-            self._archive.damaged.add(f"operations/{reader.n_damaged} of them")
-        return chain
+        """What was done; it is read when somebody asks for it."""
+        described = _listed(self._description.get("operations"))
+        parts = [self._part(f"operations/{number}", partial(_counted, part), ("", "", 1))
+                 for number, part in enumerate(described)]  # fmt: skip
+        n = sum(part[2] for part in parts)
+        if n > MOST_OPERATIONS:
+            raise ValueError(f"more than {MOST_OPERATIONS:,} operations")
+        return Operations.to_be_read(n, lambda: self._read_operations(layers, parts))
+
+    def _read_operations(self, layers: Layers, parts: list[tuple[str, str, int]]) -> Operations:
+        """A part, or one of them, that cannot be read is as many that say so."""
+        reader, found = OperationsReader(layers, self), list[Operation]()
+        try:
+            for number, part in enumerate(parts):
+                if self._cancel is not None:
+                    self._cancel.check()
+                read = partial(self._operations_part, reader, *part)
+                lost = [damaged_operation()] * part[2]
+                found += self._part(f"operations/{number}", read, lost)
+        except OSError as error:
+            raise JobFileError("What was done was not read", error.strerror or str(error),
+                               "connect the job's disk again") from error  # fmt: skip
+        n_damaged = sum(one.id == DAMAGED for one in found)
+        if n_damaged:
+            self._archive.damaged.add(f"operations/{n_damaged} steps")
+        return Operations.of(tuple(found))
 
     def _operations_part(
-        self, reader: OperationsReader, part: Any, chain: Operations
-    ) -> Operations:
-        name, readings = part
+        self, reader: OperationsReader, name: str, readings: str, n: int
+    ) -> list[Operation]:
         entries = json.loads(self._archive.read(name, MOST_STROKES_BYTES))
         content = self._archive.read(readings, MOST_READINGS_BYTES) if readings else b""
-        return reader.read(entries, PackedNumbers(content), chain)
+        return reader.read(entries, PackedNumbers(content), n)
 
     def layers(self, entries: list[Any]) -> Layers:
         if self._depth == DEEPEST_GROUPS:
@@ -315,6 +329,14 @@ class JobReader:
         photo = decode_photo(encoded, readable(linked.name), partial=True)
         photo.path = linked
         return photo, True
+
+
+def _counted(part: Any) -> tuple[str, str, int]:
+    """The members of a part of the operations, and how many it has."""
+    name, readings, n = part
+    if type(n) is not int or not 0 <= n <= MOST_OPERATIONS:
+        raise ValueError(f"{n!r} operations")
+    return str(name), str(readings), n
 
 
 def _id_of(entry: Any) -> Any:

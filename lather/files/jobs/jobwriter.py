@@ -210,16 +210,16 @@ class _Writer:
             parts.append([name, readings])
         return parts
 
-    def _operations(self) -> list[list[str]]:
+    def _operations(self) -> list[list[Any]]:
         """What was done, in parts; most strokes lie on the layers already, and most tiles."""
-        writer, parts = OperationsWriter(self._state.layers, self), list[list[str]]()
-        for text, readings in writer.parts(self._state.operations):
+        writer, parts = OperationsWriter(self._state.layers, self), list[list[Any]]()
+        for text, readings, n in writer.parts(self._state.operations):
             self._check_cancel()
             names = [f"operations/{len(parts)}.{suffix}" for suffix in ("json", "f32")]
             self._text(names[0], text)
             if readings:
                 self._packed_text(names[1], readings)
-            parts.append(names if readings else [names[0], ""])
+            parts.append([names[0], names[1] if readings else "", n])
         return parts
 
     def carried_layer(self, layer: Layer, folder: str) -> Entry:

@@ -3,21 +3,22 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QModelIndex, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QFontMetricsF, QPainter
+from PyQt6.QtGui import QColor, QFont, QFontMetricsF, QPainter
 from PyQt6.QtWidgets import QListWidget, QStyle, QStyledItemDelegate, QStyleOptionViewItem
 
 from lather.ui.parts.texts import TOP_LEFT, WRAPPED, draw
-from lather.ui.parts.theme import BODY, GAP_1, SMALL, font, line_px, theme
+from lather.ui.parts.theme import BODY, GAP_1, SMALL, Size, font, line_px, theme
 
 PAD_PX = 4
 
 
 class LineRows(QStyledItemDelegate):
-    """The first line of an item's text in the size of texts, those below it smaller.
+    """The first line of an item's text in the size of texts, those below it smaller. An item whose
+    font is italic is dim and italic.
 
     Parameters
     ----------
-    wraps : the first line takes as many lines as it needs.
+    wraps : every line takes as many lines as it needs.
     """
 
     def __init__(self, view: QListWidget, *, wraps: bool = False) -> None:
@@ -26,8 +27,8 @@ class LineRows(QStyledItemDelegate):
         view.setResizeMode(QListWidget.ResizeMode.Adjust)
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        first, *rest = self._lines(index)
-        height = self._height_of(first, self._room(option, index)) + len(rest) * line_px(SMALL)
+        room_px = self._room(option, index)
+        height = sum(self._height_of(line, room_px, size) for line, size in self._sized(index))
         has_picture = index.data(Qt.ItemDataRole.DecorationRole) is not None
         least = self._view.iconSize().height() if has_picture else 0
         return QSize(0, max(round(height), least) + 2 * PAD_PX)
@@ -43,30 +44,33 @@ class LineRows(QStyledItemDelegate):
         style = self._view.style()
         assert style is not None
         style.drawControl(QStyle.ControlElement.CE_ItemViewItem, shown, painter, self._view)
-        first, *rest = self._lines(index)
         room = QRectF(left, option.rect.top() + PAD_PX, option.rect.right() - left - GAP_1,
                       option.rect.height() - 2 * PAD_PX)  # fmt: skip
-        is_on = bool(option.state & QStyle.StateFlag.State_Enabled)
-        painter.setPen(QColor(theme().text if is_on else theme().dim))
-        painter.setFont(font(BODY))
-        room.setHeight(self._height_of(first, room.width()))
-        draw(painter, room, first, TOP_LEFT | WRAPPED if self._wraps else TOP_LEFT)
-        painter.setPen(QColor(theme().dim))
-        painter.setFont(font(SMALL))
-        for line in rest:
-            room = QRectF(left, room.bottom(), room.width(), line_px(SMALL))
-            draw(painter, room, line, TOP_LEFT)
+        own = index.data(Qt.ItemDataRole.FontRole)
+        is_italic = isinstance(own, QFont) and own.italic()
+        is_on = bool(option.state & QStyle.StateFlag.State_Enabled) and not is_italic
+        for line, size in self._sized(index):
+            painter.setPen(QColor(theme().text if is_on and size == BODY else theme().dim))
+            letters = font(size)
+            letters.setItalic(is_italic)
+            painter.setFont(letters)
+            room.setHeight(self._height_of(line, room.width(), size))
+            draw(painter, room, line, TOP_LEFT | WRAPPED if self._wraps else TOP_LEFT)
+            room.moveTop(room.bottom())
 
     @staticmethod
-    def _lines(index: QModelIndex) -> list[str]:
-        return str(index.data(Qt.ItemDataRole.DisplayRole) or "").split("\n")
+    def _sized(index: QModelIndex) -> list[tuple[str, Size]]:
+        """The lines, each with the size of its letters."""
+        first, *rest = str(index.data(Qt.ItemDataRole.DisplayRole) or "").split("\n")
+        return [(first, BODY), *((line, SMALL) for line in rest)]
 
-    def _height_of(self, first: str, room_px: float) -> float:
+    def _height_of(self, line: str, room_px: float, size: Size) -> float:
         if not self._wraps:
-            return line_px(BODY)
+            return line_px(size)
         box = QRectF(0, 0, max(room_px, 40.0), 1e4)
-        needed = QFontMetricsF(font(BODY)).boundingRect(box, int((TOP_LEFT | WRAPPED).value), first)
-        return max(needed.height(), line_px(BODY))
+        flags = int((TOP_LEFT | WRAPPED).value)
+        needed = QFontMetricsF(font(size)).boundingRect(box, flags, line)
+        return max(needed.height(), line_px(size))
 
     def _room(self, option: QStyleOptionViewItem, index: QModelIndex) -> float:
         shown = QStyleOptionViewItem(option)

@@ -22,7 +22,7 @@ from lather.paths import ASSETS
 
 TRIANGLES = ASSETS / "models" / "mesh_triangles.json"
 AROUND = (TEMPLES[0], TEMPLES[1], CHIN)  # of what lies beside the face: large, and never flat
-_SLACK = 1e-6  # of a weight: a place on an edge lies in both triangles
+_SLACK = 0.02  # of a weight: a place on the rim of the mesh lies in its last triangle
 
 
 @dataclass(frozen=True)
