@@ -141,7 +141,6 @@ def reopened(path: Path, titled: bool, environment: dict[str, str]) -> tuple[lis
     """Fingerprints of the states that opening the work again gives, in their order."""
     from lather.actions.job.recovery import open_path, open_unsaved, unsaved_work
     from lather.core.work import no_progress
-    from lather.document.digest import digest
 
     os.environ.update({k: v for k, v in environment.items() if k.startswith("XDG_")})
     if titled:
@@ -149,7 +148,7 @@ def reopened(path: Path, titled: bool, environment: dict[str, str]) -> tuple[lis
     else:
         unsaved = list(unsaved_work())
         if not unsaved:
-            return [digest(open_path(path, no_progress).job.state)], "nothing left"
+            return [mark_of(open_path(path, no_progress).job.state)], "nothing left"
         opened = open_unsaved(*unsaved[0], no_progress)
     states = [opened.job.state]  # what the file holds, where nothing is left unsaved
     if opened.recovered is not None:
@@ -157,7 +156,14 @@ def reopened(path: Path, titled: bool, environment: dict[str, str]) -> tuple[lis
         states = [left.base]
         states += [step.state for step in left.found.steps(left.revision, left.base)]
     opened.release()
-    return [digest(state) for state in states], ""
+    return [mark_of(state) for state in states], ""
+
+
+def mark_of(state: JobState) -> str:
+    """A fingerprint of a state and of what was done that led to it."""
+    from lather.document.digest import digest, operations_digest
+
+    return f"{digest(state)}-{operations_digest(state)}"
 
 
 # --- the life that is going to be ended ----------------------------------------------------
@@ -166,7 +172,6 @@ def reopened(path: Path, titled: bool, environment: dict[str, str]) -> tuple[lis
 def _live(path: Path, seed: int) -> None:
     """Work at random until killed. Every step is acknowledged on standard output."""
     from lather.core.kernels import prepare_kernels
-    from lather.document.digest import digest
     from lather.settings.store import Settings
     from lather.ui.app import build
     from lather.ui.scripted import open_and_settle
@@ -182,7 +187,7 @@ def _live(path: Path, seed: int) -> None:
 
     def acknowledge(before: JobState, after: JobState) -> None:
         if after.layers != before.layers:
-            print("step", digest(after), flush=True)
+            print("step", mark_of(after), flush=True)
 
     bench.job_changed.connect(acknowledge)
     print("open", flush=True)

@@ -22,7 +22,7 @@ import tempfile
 import time
 import zipfile
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import IO, TYPE_CHECKING, Any
@@ -30,6 +30,7 @@ from typing import IO, TYPE_CHECKING, Any
 from lather.paths import SOURCE_TREE
 
 if TYPE_CHECKING:
+    from lather.document.job import Job
     from lather.document.state import JobState
     from lather.files.jobs.jobfile import LoadedJob
 
@@ -230,15 +231,16 @@ def _jobs(folder: Path) -> Iterator[Path]:
     keeper.start(opened)
     pixels = job.state.layers[-1]
     for number in range(4):
-        job.change(f"Name {number}", edits.rename(job.state, pixels.id, f"Glow {number}"))
-        job.change("Copy", edits.duplicate(job.state, pixels.id))
+        _do(job, edits.rename, pixels.id, f"Glow {number}")
+        _do(job, edits.duplicate, pixels.id)
+    _draw(job)
     painted = _painted(job.state, pixels.id)
     job.prepare(lambda state: painted)  # noqa: ARG005 - tiles written ahead of their step
     job.change("Paint", painted)
     job.change("Measured", _measured(job.state))
     for kind in COMPUTED:
-        job.change(f"Add {kind.KIND}", edits.add_computed(job.state, kind))
-        job.change("Weaker", edits.set_strength(job.state, job.state.active_id, 0.5))
+        job.change(f"Add {kind.KIND}", edits.add_computed(job.state, kind))  # carries its layers
+        _do(job, edits.set_strength, job.state.active_id, 0.5)
     surveyed = folder / "surveyed.lather"
     save_job(job.state, surveyed)
     yield surveyed
@@ -254,6 +256,26 @@ def _jobs(folder: Path) -> Iterator[Path]:
         "".join(f'{{"t": {t}, "x": {9 * t}, "y": 20, "pressure": 0.5}}\n' for t in range(40))
     )
     yield recording
+
+
+def _do(job: Job, edit: Callable[..., JobState], *args: Any) -> None:
+    """An edit with its operation."""
+    from lather.operations.table import call_of
+
+    job.change(edit.__name__, edit(job.state, *args), call=call_of(edit, *args))
+
+
+def _draw(job: Job) -> None:
+    """Strokes on a layer, and one that leaves no record on any."""
+    from lather.core.brush.stroke import Brush, PenSample
+    from lather.tools.base import Hand
+    from lather.tools.drawing import drawn
+
+    for tool in ("paint_colour", "outline"):
+        samples = [PenSample(n / 9, 20.0 + 3 * n, 30.0 + n * n, 0.5) for n in range(8)]
+        found = drawn(job.state, Hand(tool, Brush(size_px=14.0)), samples)
+        if found is not None:
+            job.change(tool, found[0].apply(job.state), call=found[1])
 
 
 # --- the process that reads ----------------------------------------------------------------
@@ -390,11 +412,24 @@ def _use(path: Path, base: LoadedJob) -> None:
         read_recording(path)
     elif path.suffix == ".journal":
         found = read_journal(path)
+        last = base.state
         for step in found.steps(base.revision, base.state):
             render(step.state, Rect(0, 0, 64, 64))
+            last = step.state
+        _do_again(last)
     else:
         state = open_path(path, no_progress).job.state
         render(state, state.photo.rect.intersect(Rect(0, 0, 512, 512)))
+        _do_again(state)
+
+
+def _do_again(state: JobState) -> None:
+    """What was done, told and done again as far as it goes."""
+    from lather.operations.redo import first_state, redo
+    from lather.operations.told import facts
+
+    facts(state)
+    redo(first_state(state.photo, state.layers[0].id), state.operations)
 
 
 def _status_megabytes(field_name: str) -> float:

@@ -43,6 +43,25 @@ def digest(state: JobState) -> str:
     return hashlib.sha256(b"\0".join(parts)).hexdigest()[:24]
 
 
+def operations_digest(state: JobState) -> str:
+    """The same for states to which the same was done: with the same strokes, in the same places, at
+    the same times."""
+    parts: list[bytes] = []
+    for one in state.operations:
+        said = [
+            one.id, one.name, one.again.value, one.why_not, one.stage, one.tool, one.layers,
+            one.made, one.active, one.begun, one.begun_active, one.findings,
+            one.measures, one.places, one.spent, one.unread_strokes,
+        ]  # fmt: skip
+        arguments = _json(one.arguments)
+        parts += [repr((said, arguments, _json(one.extras))).encode()]
+        parts += [part for stroke in one.strokes for part in _of_stroke(stroke)]
+        if one.carried is not None:
+            ids = [kept for kept in one.carried.layers or () if isinstance(kept, int)]
+            parts += [repr(ids).encode(), *_of_layers(one.carried.own_layers)]
+    return hashlib.sha256(b"\0".join(parts)).hexdigest()[:24]
+
+
 def _of_layers(layers: Layers) -> list[bytes]:
     return [part for layer in layers for part in _of_layer(layer)]
 
