@@ -8,9 +8,8 @@ from lather.document.state import JobState
 from lather.errors import EditError
 from lather.operations.arguments import Argument
 from lather.operations.kind import Doing, Kind
-from lather.tools.drawing import drawn
+from lather.tools.drawing import BACK_TO, FIELDS, drawn, hand_from
 from lather.tools.table import TOOLS
-from lather.tools.written_hand import BACK_TO, FIELDS, hand_from
 
 PREFIX = "tool."
 

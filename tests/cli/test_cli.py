@@ -105,6 +105,21 @@ class CommandLineTest(Case):
         status, out, _ = call("info", DEMO / "portrait2.jpg")
         self.assertIn("1600 x 2000", out)
 
+    def test_info_tells_every_step(self) -> None:
+        status, out, _ = call("info", DEMO / "portrait1.lather", "--steps")
+        self.assertEqual(status, 0)
+        self.assertIn("1 Mend spot\n", out)
+        self.assertIn("of the picture; ", out)
+        self.assertIn("on 'Mended spots'", out)
+        status, out, _ = call("info", DEMO / "portrait1.lather", "--steps", "--json")
+        steps = json.loads(out)["steps"]
+        self.assertEqual([step["number"] for step in steps], list(range(1, len(steps) + 1)))
+        self.assertEqual({step["again"] for step in steps}, {"same"})
+        self.assertEqual(steps[0]["id"], "tool.mend_spot")
+        self.assertEqual(len(steps[0]["strokes"]), 1)
+        status, out, _ = call("info", DEMO / "portrait2.jpg", "--steps")
+        self.assertIn("nothing was done yet", out)
+
     def test_what_is_left_out_of_a_job_is_said(self) -> None:
         """A layer of a newer Lather, strokes that are damaged: the picture comes all the same."""
         def change(job) -> None:

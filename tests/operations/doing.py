@@ -73,6 +73,7 @@ class DoingCase(BenchCase):
 
     def setUp(self) -> None:
         super().setUp()
+        self._changes: dict[str, object] = {}
         self.answers.answers |= {"text": "2", "ungroup": True}
 
     def do(self, name: str, pick: int) -> None:
@@ -98,6 +99,12 @@ class DoingCase(BenchCase):
             with suppress(LatherError):
                 self.tasks.run()
 
+    def draw_with(self, tool_id: str, pick: int, **changes: object) -> None:
+        """`draw`, with something else in the hand."""
+        self._changes = changes
+        self.do(tool_id, pick)
+        self._changes = {}
+
     def draw(self, tool_id: str, pick: int) -> None:
         random = np.random.default_rng(pick)
         row = tool(tool_id)
@@ -121,7 +128,7 @@ class DoingCase(BenchCase):
             hand = replace(hand, back_to=history.done[pick % history.n_done].before)
         session = self.bench.session
         assert session is not None
-        session.hand = hand
+        session.hand = replace(hand, **self._changes)
         start, way = random.uniform(40, 280, 2), random.uniform(-90, 90, 2)
         bow = random.uniform(-40, 40, 2)
         at_s = 1000.0 + pick / 7

@@ -1,7 +1,9 @@
 """Keys in the real window: planes, taps, held keys, and the sheet on which they are changed."""
 
-from PyQt6.QtCore import QEvent, Qt
-from PyQt6.QtGui import QKeyEvent
+from unittest import mock
+
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
+from PyQt6.QtGui import QKeyEvent, QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 
@@ -156,3 +158,57 @@ class SheetTest(WindowCase):
         settle(self.app)
         hints = [button.toolTip() for button in self.window.checks._buttons]
         self.assertTrue(any("(N)" in hint for hint in hints), hints)
+
+
+class SignsOfLifeTest(WindowCase):
+    """Whatever the person does is time that was worked, and each step knows how much of it."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.open(painted_state(n_layers=1))
+        self.now_s = 100.0
+        clock = mock.patch("time.monotonic", lambda: self.now_s)
+        clock.start()
+        self.addCleanup(clock.stop)
+
+    def later(self, by_s: float = 10.0) -> float:
+        """So much time goes by; how much was worked until then."""
+        self.now_s += by_s
+        return self.bench.open_job.ledger.worked_s
+
+    def test_keys_presses_drags_and_the_wheel(self) -> None:
+        canvas = self.window.canvas
+        self.key(K.Key_D)
+        self.later()
+        self.key(K.Key_D, UP)  # letting go is none: whoever holds a key may be elsewhere
+        self.assertEqual(self.later(), 0.0)
+        QTest.mousePress(self.window.layers, Qt.MouseButton.LeftButton)
+        self.assertEqual(self.later(), 20.0)
+        QTest.mouseRelease(self.window.layers, Qt.MouseButton.LeftButton)
+        self.assertEqual(self.later(), 30.0)
+        wheel = QWheelEvent(
+            QPointF(40, 40), canvas.mapToGlobal(QPointF(40, 40)), QPoint(), QPoint(0, 120),
+            Qt.MouseButton.NoButton, Qt.KeyboardModifier.NoModifier,
+            Qt.ScrollPhase.NoScrollPhase, False,
+        )  # fmt: skip
+        QApplication.sendEvent(canvas, wheel)
+        self.assertEqual(self.later(), 40.0)
+        QTest.mouseMove(canvas, QPoint(300, 300))  # a mouse that only moves
+        self.assertEqual(self.later(), 40.0)
+
+    def test_pauses_do_not_count_and_steps_know_their_time(self) -> None:
+        self.key(K.Key_D)
+        self.later(20)
+        self.key(K.Key_E)
+        self.bench.change("Layer", edits.add_pixel_layer, "One")
+        self.later(500)
+        self.key(K.Key_D)
+        self.later(7)
+        self.key(K.Key_E)
+        self.bench.change("Layer", edits.add_pixel_layer, "Two")
+        one, two = (step.spent for step in self.bench.state.operations)
+        self.assertEqual((one.wall_s, one.worked_s), (20.0, 20.0))
+        self.assertEqual((two.wall_s, two.worked_s), (507.0, 7.0))
+        self.assertEqual(two.at_s > 1.7e9, True)
+        first = self.bench.state.operations.last
+        self.assertEqual((first.stage, first.tool), (self.bench.stage.value, self.bench.hand.tool))

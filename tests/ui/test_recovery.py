@@ -119,6 +119,20 @@ class HistoryTest(WindowCase):
         self.open()
         self.assertEqual(self.rows(), ["As opened"])
 
+    def test_each_says_what_it_did_and_those_before_are_there(self) -> None:
+        texts = [self.history.list.item(n).text() for n in range(self.history.list.count())]
+        self.assertEqual(texts[2], "Layer Second\nSecond; on 'Second'")
+        before = self.bench.state
+        self.bench.take_job(Job(before))
+        self.assertEqual(self.rows(), ["Layer First", "Layer Second", "Layer Third", "As opened"])
+        self.assertFalse(self.history.list.item(0).flags() & Qt.ItemFlag.ItemIsEnabled)
+        self.assertEqual(self.history.list.currentRow(), 3)
+        self.bench.change("Layer Fourth", edits.add_pixel_layer, "Fourth")
+        self.history.list.setCurrentRow(3)
+        self.history.go.click()
+        self.assertEqual(len(self.bench.state.layers), len(before.layers))
+        self.assertEqual(self.italic(), [False] * 4 + [True])
+
     def italic(self) -> list[bool]:
         """Which rows are of steps that were undone."""
         items = [self.history.list.item(n) for n in range(self.history.list.count())]

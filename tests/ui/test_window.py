@@ -170,7 +170,7 @@ class PenTest(WindowCase):
         def broken() -> None:
             raise ZeroDivisionError("planted")
 
-        with self.assertLogs("lather.actions.workbench", "ERROR"):
+        with self.assertLogs("lather.actions.work.task", "ERROR"):
             QTimer.singleShot(0, broken)
             wait_until(lambda: bool(self.said), 5)
         self.assertIn("fault of Lather", self.said[-1][0])
