@@ -29,6 +29,4 @@ def call_of(edit: Edit, *args: Any, **options: Any) -> Call | None:
     ids = call.arguments.get("ids") or call.arguments.get("finding_id")
     if ids is not None:
         call = replace(call, findings=tuple(ids) if isinstance(ids, list) else (ids,))
-    if {"x", "y"} <= call.arguments.keys():
-        call = replace(call, at=((call.arguments["x"], call.arguments["y"]),))
     return call

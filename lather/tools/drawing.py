@@ -22,6 +22,7 @@ from lather.core.survey.regions.region import Part, Region
 from lather.document.layers.layer import Stage
 from lather.document.operations.call import Call
 from lather.document.operations.operation import Again
+from lather.document.operations.placing import places_of
 from lather.document.painting.strokes import MOST_READINGS, StrokeRecord, readings_of
 from lather.document.state import JobState
 from lather.render.space import Space, layer_space, photo_space
@@ -77,10 +78,11 @@ def call_of_stroke(
         colour=hand.colour, mode=hand.mode.value,
     )  # fmt: skip
     ends = np.array([(samples[n].x, samples[n].y) for n in (0, len(samples) // 2, -1)])
-    at = tuple((x, y) for x, y in space.to_photo(ends).tolist())
+    at = [(x, y) for x, y in space.to_photo(ends).tolist()]
     return Call(
         f"tool.{hand.tool}", hand_entry(hand), again, why_not, hand.stage.value, hand.tool,
-        (record,), measures=outcome.measures, at=at, begun=begun,
+        (record,), measures=outcome.measures, places=places_of(begun, at),
+        begun=begun,
     )  # fmt: skip
 
 

@@ -22,6 +22,7 @@ from lather.core.rect import Rect
 from lather.document.diff import changed_above, changed_within
 from lather.document.events import Signal
 from lather.document.job import Job
+from lather.document.operations.call import Call
 from lather.document.painting.painting import Coverage
 from lather.document.painting.strokes import as_kept
 from lather.document.state import JobState
@@ -62,6 +63,9 @@ class Frame:
     space: Space  # that what is covered lies in
     shown: Shown
     reading: ShapeReading | None = None
+
+
+Done = tuple[Outcome, Call]  # what came of a stroke, and what it was to draw it
 
 
 @dataclass
@@ -161,17 +165,19 @@ class PenSession:
         self._finishing = stroke
         samples = tuple(stroke.samples)
 
-        def finish() -> Outcome | None:
+        def finish() -> Done | None:
             self._paint_pending(stroke)
             outcome = stroke.work.finish(samples)
-            if outcome is not None:
-                refuse_without_effect(self._job.state, outcome, stroke.painted)
-                self._job.prepare(outcome.apply)
-            return outcome
+            if outcome is None:
+                return None
+            refuse_without_effect(self._job.state, outcome, stroke.painted)
+            self._job.prepare(outcome.apply)
+            return outcome, call_of_stroke(stroke.hand, samples, stroke.painted, stroke.space,
+                                           stroke.begun, outcome)  # fmt: skip
 
         self._executor.post(
             finish,
-            lambda outcome: self._settle(stroke, outcome),
+            lambda done: self._settle(stroke, done),
             failed=lambda error: self._fail(stroke, error),
         )
 
@@ -306,23 +312,21 @@ class PenSession:
             self.reading = frame.reading
             self.frame.emit(frame)
 
-    def _settle(self, stroke: _Stroke, outcome: Outcome | None) -> None:
+    def _settle(self, stroke: _Stroke, done: Done | None) -> None:
         if stroke is not self._finishing:
             return  # its work failed before: what came of it is not whole
         self._finishing = None
         try:
-            if outcome is not None:
-                after = outcome.apply(self._job.state)
-                call = call_of_stroke(stroke.hand, stroke.samples, stroke.painted, stroke.space,
-                                      stroke.begun, outcome)  # fmt: skip
-                self._job.change(outcome.name, after, call=call)
+            if done is not None:
+                outcome, call = done
+                self._job.change(outcome.name, outcome.apply(self._job.state), call=call)
         except LatherError as error:
             self._over(error)
         except BaseException:
             self._over()  # a fault, told at the edge
             raise
         else:
-            self._over(broken=outcome)
+            self._over(broken=done[0] if done is not None else None)
 
     def _fail(self, stroke: _Stroke, error: Exception) -> None:
         """A stroke's work failed: that stroke ends, and no other."""

@@ -56,6 +56,14 @@ class PlacementTest(Case):
         out = read_placed(read_from(smooth), PICTURE, Rect(60, 60, 140, 100), placement)
         self.assert_close(np.diff(out[20, 5:-5, 0]), np.full(69, 0.5), 1e-3)
 
+    def test_a_turned_copy_does_not_depend_on_what_is_read_together(self) -> None:
+        """The pen's dabs are taken as they come, and a stroke done again in one go."""
+        placement = Placement(37, -21, Turn(True, 15.0, 1.3), (60.0, 50.0))
+        whole = self.placed(Rect(30, 20, 150, 130), placement, repeat=False)
+        for rect in (Rect(31, 20, 60, 90), Rect(100, 77, 101, 78), Rect(60, 60, 150, 130)):
+            part = self.placed(rect, placement, repeat=False)
+            self.assert_equal_arrays(part, whole[rect.shifted(-30, -20).slices])
+
     @given(st.floats(-180, 180), st.floats(0.3, 3), st.booleans(), st.integers(-400, 400))
     def test_any_turn_reads_something_or_says_why_not(self, angle, scale, mirrored, dx) -> None:
         placement = Placement(dx, 3, Turn(mirrored, angle, scale), (70.0, 60.0))

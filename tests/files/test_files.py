@@ -228,7 +228,7 @@ class JobFileTest(Case):
         save_job(self.state(), path)
         with zipfile.ZipFile(path) as archive:
             job = json.loads(archive.read("job.json"))
-            self.assertEqual((job["format"], job["version"]), ("lather-job", 5))
+            self.assertEqual((job["format"], job["version"]), ("lather-job", 6))
             self.assertEqual(archive.read(job["photo"]["file"])[:2], b"\xff\xd8")
             row, column, name = job["layers"][1]["planes"]["pixels"]["tiles"][0]
             tile = pyvips.Image.new_from_buffer(archive.read(name), "")

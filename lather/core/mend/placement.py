@@ -103,22 +103,24 @@ def read_placed(
         return _read_with_border(read, picture, placement.source_rect(rect), level, repeat)
     if repeat:
         return _turned(read, picture, rect, placement, level, repeat)
-    return _in_cells(rect, lambda cell: _turned(read, picture, cell, placement, level, repeat))
+    return _turned_in_cells(read, picture, rect, placement, level)
 
 
-def _in_cells(rect: Rect, read: Callable[[Rect], FloatImage]) -> FloatImage:
+def _turned_in_cells(
+    read: Read, picture: Rect, rect: Rect, placement: Placement, level: int
+) -> FloatImage:
     """A rectangle out of whole cells of one grid: what is copied bit by bit, as the pen goes, must
     not depend on what it is read together with, and OpenCV counts from the corner in steps of
     1/1024 px."""
-    cells = {key: Rect.cell(key, CELL_PX) for key in rect.cells(CELL_PX)}
-    around = Rect.union_of(cells.values())
-    out: FloatImage | None = None
-    for cell in cells.values():
-        pixels = read(cell)
-        if out is None:
-            out = np.empty((around.height, around.width, pixels.shape[2]), np.float32)
+    cells = [Rect.cell(key, CELL_PX) for key in rect.cells(CELL_PX)]
+    inside = [cell for cell in cells
+              if not placement.source_rect(cell).intersect(picture).empty]  # fmt: skip
+    turned = [_turned(read, picture, cell, placement, level, repeat=False) for cell in inside]
+    n_channels = turned[0].shape[2] if turned else 4
+    around = Rect.union_of(cells)
+    out = np.zeros((around.height, around.width, n_channels), np.float32)
+    for cell, pixels in zip(inside, turned, strict=True):
         out[cell.shifted(-around.x0, -around.y0).slices] = pixels
-    assert out is not None
     return np.ascontiguousarray(out[rect.shifted(-around.x0, -around.y0).slices])
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from lather.document.operations.operation import Again, Measure
+from lather.document.operations.place import Place
 from lather.document.painting.strokes import StrokeRecord
 from lather.document.state import JobState
 
@@ -24,7 +25,7 @@ class Call:
     strokes : of the pen, each in the space of the layer that it went on.
     findings : ids of those that it answers.
     measures : what it was measured by.
-    at : places that it is about, (x, y) px of the photo.
+    places : where it is done, as far as that is more than where its findings lie.
     begun : the state that it was worked out on, if the job may have gone on since.
     """
 
@@ -37,5 +38,5 @@ class Call:
     strokes: tuple[StrokeRecord, ...] = ()
     findings: tuple[int, ...] = ()
     measures: tuple[Measure, ...] = ()
-    at: tuple[tuple[float, float], ...] = ()
+    places: tuple[Place, ...] = ()
     begun: JobState | None = None

@@ -19,7 +19,7 @@ def place_of(state: JobState, x: float, y: float) -> Place:
     if not grids:
         photo = state.photo
         return Place(x, y, share=(round(x / photo.width, 5), round(y / photo.height, 5)))
-    nearest = max(grids, key=lambda grid: grid.inside_px(x, y))
+    nearest = grids[0] if len(grids) == 1 else max(grids, key=lambda g: g.inside_px(x, y))
     return Place(x, y, nearest.place(x, y, state.findings.mm_per_px))
 
 

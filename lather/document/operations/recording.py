@@ -59,15 +59,17 @@ def operation_of(
         again, why_not = Again.NOT, _TAKEN_BACK
     n_begun = len(begun.operations)
     layers, made, strokes = _changed(before, after)
-    answered = [f for f in before.findings.items if f.id in set(call.findings)]
-    at = (*call.at, *((finding.x, finding.y) for finding in answered))
+    wanted = set(call.findings)
+    at = [(f.x, f.y) for f in before.findings.items if f.id in wanted] if wanted else []
+    if {"x", "y"} <= call.arguments.keys():
+        at.append((call.arguments["x"], call.arguments["y"]))
     return Operation(
         id=call.id, name=name, arguments=call.arguments, again=again, why_not=why_not,
         stage=call.stage, tool=call.tool, layers=layers, made=made, active=before.active_id,
         begun=None if n_begun == len(before.operations) else n_begun,
         begun_active=None if begun.active_id == before.active_id else begun.active_id,
         strokes=_as_laid(call.strokes, strokes), findings=call.findings, measures=call.measures,
-        places=places_of(before, at), spent=spent,
+        places=(*call.places, *places_of(before, at)), spent=spent,
         carried=carried_between(before, after) if again is Again.NOT else None,
     )  # fmt: skip
 
