@@ -48,7 +48,7 @@ def looked_in(
 
 def call_of_look(stage: Stage, begun: JobState | None = None) -> Call:
     """Looking for what a stage decides on, in the state that it began with."""
-    return Call("stage.look", {"stage": stage.value}, Again.MEANING, begun=begun)
+    return Call(id="stage.look", arguments={"stage": stage.value}, again=Again.MEANING, begun=begun)
 
 
 def with_found(state: JobState, stage: Stage, found: Sequence[Finding]) -> JobState:

@@ -66,7 +66,7 @@ class Pending:
         if hidden:
             arguments["hidden"] = True
         return Call(
-            f"assist.{self.request.assistant}", arguments, Again.MEANING,
+            id=f"assist.{self.request.assistant}", arguments=arguments, again=Again.MEANING,
             findings=_settled(self.proposal), measures=self.as_meant.measures,
             begun=self.proposal.before,
         )  # fmt: skip

@@ -126,7 +126,8 @@ def measured_anew(
 def call_of_survey(mm_per_px: float | None, begun: JobState | None = None) -> Call:
     """Measuring a portrait, at a scale if one was given, as it was in the state that it began
     with."""
-    return Call("finding.survey", {"mm_per_px": mm_per_px}, Again.MEANING, begun=begun)
+    return Call(id="finding.survey", arguments={"mm_per_px": mm_per_px}, again=Again.MEANING,
+                begun=begun)  # fmt: skip
 
 
 def scale_by_hand(state: JobState) -> float | None:

@@ -128,10 +128,15 @@ class Job:
         if not changes_anything(before, after):
             return
         after = recorded(before, after, name, call)
+        chains = {before.operations: after.operations}  # the same ones go on being the same
+        of_each = call and replace(call, begun=None)  # as if it had come right then
 
         def with_it(state: JobState) -> JobState:
             edited = edit(state)
-            return edited if edited is state else recorded(state, edited, name, call)
+            if edited is state:
+                return state
+            told = recorded(state, edited, name, of_each)
+            return replace(told, operations=chains.setdefault(state.operations, told.operations))
 
         if self.history.n_done:  # else the first step says it along with itself
             self._write_down(Step(name, before, after, ABSORBED), after)

@@ -23,7 +23,7 @@ def call_of(edit: Edit, *args: Any, **options: Any) -> Call | None:
     if kind is None:
         return None
     bound = inspect.signature(edit).bind(None, *args, **options)
-    call = Call(kind.id, kind.written(bound.arguments), kind.again)
+    call = Call(id=kind.id, arguments=kind.written(bound.arguments), again=kind.again)
     if kind.stroke:
         return replace(call, strokes=(bound.arguments[kind.stroke],))
     ids = call.arguments.get("ids") or call.arguments.get("finding_id")

@@ -80,9 +80,9 @@ def call_of_stroke(
     ends = np.array([(samples[n].x, samples[n].y) for n in (0, len(samples) // 2, -1)])
     at = [(x, y) for x, y in space.to_photo(ends).tolist()]
     return Call(
-        f"tool.{hand.tool}", hand_entry(hand), again, why_not, hand.stage.value, hand.tool,
-        (record,), measures=outcome.measures, places=places_of(begun, at),
-        begun=begun,
+        id=f"tool.{hand.tool}", arguments=hand_entry(hand), again=again, why_not=why_not,
+        stage=hand.stage.value, tool=hand.tool, strokes=(record,), measures=outcome.measures,
+        places=places_of(begun, at), begun=begun,
     )  # fmt: skip
 
 

@@ -164,9 +164,13 @@ class JobTest(Case):
     def test_what_comes_by_itself_is_in_all_states(self) -> None:
         self.do(edits.add_pixel_layer)
         self.do(edits.add_pixel_layer)
-        call = Call("finding.survey", {"mm_per_px": None}, Again.MEANING)
+        call = Call(id="finding.survey", arguments={"mm_per_px": None}, again=Again.MEANING)
         self.job.absorb("Survey", lambda s: edits.set_findings(s, surveyed(4)), call=call)
         self.assertEqual(self.names(), ["add_pixel_layer", "add_pixel_layer", "Survey"])
+        there = self.job.state.operations
+        self.job.undo()
+        self.job.redo()
+        self.assertIs(self.job.state.operations, there)
         self.job.undo()
         self.assertEqual(self.names(), ["add_pixel_layer", "Survey"])
         self.do(edits.add_pixel_layer)

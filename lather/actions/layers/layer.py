@@ -73,7 +73,7 @@ def _merge_copy(bench: Workbench) -> None:
     before = bench.state
 
     def said() -> str:
-        went_on = bench.state.layers[:-1] != before.layers
+        went_on = bench.state.layers is not before.layers
         return "The copy shows the picture as it was when it was begun." if went_on else ""
 
     change_aside(bench, adding.MERGED_NAME, adding.merged_copy, title="Merging", said=said)
@@ -195,7 +195,6 @@ def _split_to_layers(bench: Workbench) -> None:
     from lather.assist.split_layers import with_two_layers  # OpenCV is not loaded before
 
     said = "The split is hidden; above it lie its tone, normal, and its texture, linear light."
-
     change_aside(bench, "Split as two layers", with_two_layers, said=lambda: said,
                  split_id=bench.state.active_id)  # fmt: skip
 

@@ -25,8 +25,8 @@ def change_aside(
 ) -> None:
     """Apply an edit that takes its time, aside, to the state of then, as a step.
 
-    `title` and `what` are told while it runs; if it was a step, `said` afterwards, and `then`
-    follows.
+    `title` and `what` are told while it runs; `said` is asked before it becomes a step, and told
+    if it did; then `then` follows.
     """
     before = bench.state
     call = call_of(edit, **arguments)

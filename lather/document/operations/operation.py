@@ -61,8 +61,36 @@ class Spent:
 
 
 @dataclass(frozen=True, eq=False, kw_only=True)
-class Operation:
-    """What a step did. What `Call` has too means the same.
+class Said:
+    """What who does something says of it.
+
+    Attributes
+    ----------
+    id : of the row in the table of operations.
+    arguments : by name, as JSON.
+    again : whether it can be done again; `why_not`, if it cannot.
+    stage, tool : where the person was, and what was in the hand.
+    strokes : of the pen, each in the space of the layer that it went on.
+    findings : ids of those that it answers.
+    measures : what it was measured by.
+    places : where it is done.
+    """
+
+    id: str
+    arguments: Mapping[str, Any] = field(default_factory=dict)
+    again: Again = Again.SAME
+    why_not: str = ""
+    stage: str = ""
+    tool: str = ""
+    strokes: tuple[StrokeRecord, ...] = ()
+    findings: tuple[int, ...] = ()
+    measures: tuple[Measure, ...] = ()
+    places: tuple[Place, ...] = ()
+
+
+@dataclass(frozen=True, eq=False, kw_only=True)
+class Operation(Said):
+    """What a step did.
 
     Attributes
     ----------
@@ -73,28 +101,17 @@ class Operation:
     begun : how many operations had been done of the state that it was worked out on; None: all
         before it. `begun_active` is the layer that was active there.
     unread_strokes : where strokes lie of layers that only a newer Lather understands.
-    places : where it was done.
     carried : what it left different, if it cannot be done again.
     extras : fields of a newer Lather, kept and saved again.
     """
 
-    id: str
     name: str
-    arguments: Mapping[str, Any] = field(default_factory=dict)
-    again: Again = Again.SAME
-    why_not: str = ""
-    stage: str = ""
-    tool: str = ""
     layers: tuple[int, ...] = ()
     made: tuple[int, ...] = ()
     active: int = 0
     begun: int | None = None
     begun_active: int | None = None
-    strokes: tuple[StrokeRecord, ...] = ()
     unread_strokes: tuple[Any, ...] = ()
-    findings: tuple[int, ...] = ()
-    measures: tuple[Measure, ...] = ()
-    places: tuple[Place, ...] = ()
     spent: Spent = Spent()
     carried: Carried | None = None
     extras: Mapping[str, Any] = field(default_factory=dict)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterable
-from dataclasses import replace
+from dataclasses import fields, replace
 from typing import Any
 
 from lather.document.effect import changes_anything, same_content
@@ -18,6 +18,7 @@ from lather.document.operations.operation import (
     Again,
     Operation,
     Operations,
+    Said,
     Spent,
 )
 from lather.document.operations.placing import places_of
@@ -52,7 +53,7 @@ def operation_of(
     before: JobState, after: JobState, name: str, call: Call | None, spent: Spent
 ) -> Operation:
     """What a step between two states did."""
-    call = call or Call(UNKNOWN, again=Again.NOT, why_not=_NOT_SAID)
+    call = call or Call(id=UNKNOWN, again=Again.NOT, why_not=_NOT_SAID)
     begun = call.begun if call.begun is not None else before
     again, why_not = call.again, call.why_not
     if not before.operations.begins_with(begun.operations):
@@ -63,15 +64,17 @@ def operation_of(
     at = [(f.x, f.y) for f in before.findings.items if f.id in wanted] if wanted else []
     if {"x", "y"} <= call.arguments.keys():
         at.append((call.arguments["x"], call.arguments["y"]))
+    said = {entry.name: getattr(call, entry.name) for entry in fields(Said)}
+    said |= {
+        "again": again, "why_not": why_not, "strokes": _as_laid(call.strokes, strokes),
+        "places": (*call.places, *places_of(before, at)),
+    }  # fmt: skip
     return Operation(
-        id=call.id, name=name, arguments=call.arguments, again=again, why_not=why_not,
-        stage=call.stage, tool=call.tool, layers=layers, made=made, active=before.active_id,
+        **said, name=name, layers=layers, made=made, active=before.active_id,
         begun=None if n_begun == len(before.operations) else n_begun,
         begun_active=None if begun.active_id == before.active_id else begun.active_id,
-        strokes=_as_laid(call.strokes, strokes), findings=call.findings, measures=call.measures,
-        places=(*call.places, *places_of(before, at)), spent=spent,
-        carried=carried_between(before, after) if again is Again.NOT else None,
-    )  # fmt: skip
+        spent=spent, carried=carried_between(before, after) if again is Again.NOT else None,
+    )
 
 
 def with_what_was_there(state: JobState, name: str) -> JobState:
