@@ -44,19 +44,19 @@ class LineRows(QStyledItemDelegate):
         style = self._view.style()
         assert style is not None
         style.drawControl(QStyle.ControlElement.CE_ItemViewItem, shown, painter, self._view)
-        room = QRectF(left, option.rect.top() + PAD_PX, option.rect.right() - left - GAP_1,
-                      option.rect.height() - 2 * PAD_PX)  # fmt: skip
+        top, width = float(option.rect.top() + PAD_PX), option.rect.right() - left - GAP_1
         own = index.data(Qt.ItemDataRole.FontRole)
         is_italic = isinstance(own, QFont) and own.italic()
         is_on = bool(option.state & QStyle.StateFlag.State_Enabled) and not is_italic
         for line, size in self._sized(index):
             painter.setPen(QColor(theme().text if is_on and size == BODY else theme().dim))
-            letters = font(size)
+            letters = QFont(font(size))
             letters.setItalic(is_italic)
             painter.setFont(letters)
-            room.setHeight(self._height_of(line, room.width(), size))
-            draw(painter, room, line, TOP_LEFT | WRAPPED if self._wraps else TOP_LEFT)
-            room.moveTop(room.bottom())
+            height = self._height_of(line, width, size)
+            draw(painter, QRectF(left, top, width, height), line,
+                 TOP_LEFT | WRAPPED if self._wraps else TOP_LEFT)  # fmt: skip
+            top += height
 
     @staticmethod
     def _sized(index: QModelIndex) -> list[tuple[str, Size]]:
