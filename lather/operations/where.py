@@ -62,7 +62,10 @@ class _Face:
         mesh: Mesh = fitted_points(face)
         flat = mesh[:, :2].astype(np.float64)
         self._parts = {name: flat[list(ring)] for name, ring in _part_rings().items()}
-        self._marks = {name: flat[list(ring)] for name, ring in _landmarks().items()}
+        self._boxes = {name: (*ring.min(0), *ring.max(0)) for name, ring in self._parts.items()}
+        marks = _landmarks()
+        self._marks = flat[[number for ring in marks.values() for number in ring]]
+        self._mark_names = [name for name, ring in marks.items() for _ in ring]
         self._outline = flat[list(points.OVAL)]
         chin, top = flat[points.CHIN], flat[points.FOREHEAD_TOP]
         self._down = (chin - top) / max(float(np.linalg.norm(chin - top)), 1e-6)
@@ -70,38 +73,37 @@ class _Face:
         self._middle = (eyes[0] + eyes[1]) / 2
 
     def told(self, x: float, y: float, mm_per_px: float) -> str:
-        part = next((name for name, ring in self._parts.items()
-                     if inside_ring_px(ring, x, y) >= 0), "")  # fmt: skip
-        outside_mm = -inside_ring_px(self._outline, x, y) * mm_per_px
-        if not part and outside_mm <= 0:
+        part = next((name for name in self._parts if self._is_on(name, x, y)), "")
+        if not part:
+            inside_px = inside_ring_px(self._outline, x, y)
+            if inside_px < 0:
+                way = self._way(np.array([x, y]) - self._outline.mean(0))
+                return f"{max(-inside_px * mm_per_px, 1):.0f} mm {way} the face"
             below_eyes = float((np.array([x, y]) - self._middle) @ self._down) > 0
             part = "face" if below_eyes else "forehead"
-        if not part:
-            return self._beyond(x, y, outside_mm)
         near = self._near(x, y, mm_per_px, part)
         return f"{part}, {near}" if near else part
 
-    def _beyond(self, x: float, y: float, outside_mm: float) -> str:
-        way = self._way(np.array([x, y]) - self._outline.mean(0))
-        return f"{max(outside_mm, 1):.0f} mm {way} the face"
+    def _is_on(self, part: str, x: float, y: float) -> bool:
+        x0, y0, x1, y1 = self._boxes[part]
+        may_be = x0 <= x <= x1 and y0 <= y <= y1
+        return may_be and inside_ring_px(self._parts[part], x, y) >= 0
 
     def _near(self, x: float, y: float, mm_per_px: float, part: str) -> str:
         """How far from the nearest landmark that is none of the part itself."""
         side = next((one for one in SIDES if part.startswith(one)), "")
-        found = []
-        for name, ring in self._marks.items():
+        away = np.array([x, y]) - self._marks
+        for number in np.argsort((away**2).sum(1)).tolist():
+            name = self._mark_names[number]
             noun = name.removeprefix("right ").removeprefix("left ")
-            other_side = side and noun != name and not name.startswith(side)
-            if noun in part or other_side:
+            is_sided = noun != name
+            if noun in part or (side and is_sided and not name.startswith(side)):
                 continue
-            away = np.array([x, y]) - ring
-            nearest = away[int(np.argmin((away**2).sum(1)))]
-            told = noun if side and noun != name else name
-            found.append((float(np.linalg.norm(nearest)) * mm_per_px, self._way(nearest), told))
-        if not found:
-            return ""
-        mm, way, name = min(found)
-        return f"{mm:.0f} mm {way} the {name}" if BESIDE_MM <= mm <= NEAR_MM else ""
+            mm = float(np.linalg.norm(away[number])) * mm_per_px
+            told = noun if side and is_sided else name
+            is_near = BESIDE_MM <= mm <= NEAR_MM
+            return f"{mm:.0f} mm {self._way(away[number])} the {told}" if is_near else ""
+        return ""
 
     def _way(self, away: NDArray[np.float64]) -> str:
         down = float(away @ self._down)
