@@ -24,6 +24,7 @@ from lather.document.state import JobState, new_state
 from lather.errors import Cancelled
 from lather.files.jobs.jobfile import load_job
 from lather.files.photos.reading import read_photo
+from lather.operations.commands import COMMANDS
 from lather.operations.redo import first_state, redo
 from lather.paths import demo_job
 from tests.actions.test_walking_on import ACTIONS
@@ -64,8 +65,13 @@ class SequencesTest(DoingCase):
                 for before, pick in (("paint_colour", 5), ("push", 7), ("outline", 4)):
                     self.do(before, pick)
                 for name in some:
+                    before = self.bench.state.operations
                     self.do(name, 13)
-                self.work()
+                    self.work()
+                    after = self.bench.state.operations
+                    led_to = {one.id for one in after.from_number(after.n_common(before))}
+                    said = COMMANDS[name].leads_to if name in COMMANDS else led_to
+                    self.assertLessEqual(led_to, {*said}, name)
                 state = self.bench.state
                 self.assertNotIn("unknown", {one.id for one in state.operations})
                 redone = redo(self.begun, state.operations)
