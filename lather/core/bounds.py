@@ -25,10 +25,18 @@ MOST_FINDINGS, MOST_FACES, MOST_TRIALS = 20_000, 1000, 1000
 MOST_POINTS, MOST_POINTS_TOGETHER = 2000, 300_000  # of a finding's path, of all of them
 LONGEST_TEXT, LONGEST_NAME = 4000, 40_000  # letters; no field to type a name in takes more
 MOST_OPERATIONS, MOST_PLACES = 200_000, 100  # of a job; of an operation
-DEEPEST_ARGUMENTS = 16  # of an operation, inside of each other
+DEEPEST_ARGUMENTS = 32  # of an operation, inside of each other
 FARTHEST_PX, LARGEST_SIDE_PX = 1e6, 60_000
 N_DIRECTIONS, N_HANDLES = 24, 8  # of a finding's extent, of a face
 LARGEST_AMOUNT, _LARGEST_LIMIT = 1e9, 1e6
+
+
+def depth_of(value: Any, most: int = 2 * DEEPEST_ARGUMENTS) -> int:
+    """How many lists and objects of JSON lie inside of each other, counted up to `most`."""
+    if not isinstance(value, (dict, list, tuple)) or most <= 0:
+        return 0
+    inner = value.values() if isinstance(value, dict) else value
+    return 1 + max((depth_of(one, most - 1) for one in inner), default=0)
 
 
 class Bound(ABC):

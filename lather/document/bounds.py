@@ -6,7 +6,7 @@ itself, when it is made, by the same table: `core/bounds.py`.
 
 from __future__ import annotations
 
-from lather.core.bounds import DEEPEST_GROUPS, MOST_LAYERS, MOST_TILES
+from lather.core.bounds import DEEPEST_GROUPS, MOST_LAYERS, MOST_OPERATIONS, MOST_TILES
 from lather.document.layers.layer import Layers
 from lather.document.state import JobState
 from lather.document.tree import walk_held
@@ -15,6 +15,8 @@ from lather.errors import EditError
 
 def beyond_bounds(before: JobState, after: JobState) -> str:
     """What is too much in `after`, as far as it differs from `before`; '' if nothing is."""
+    if len(before.operations) >= MOST_OPERATIONS:
+        return f"a job holds at most {MOST_OPERATIONS:,} steps"
     if after.layers is before.layers:
         return ""
     layers = list(walk_held(after.layers))

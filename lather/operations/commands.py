@@ -11,7 +11,7 @@ from lather.document.layers.table import COMPUTED
 from lather.operations.assistants import PREFIX
 from lather.operations.strokes import STROKES
 
-_CLEAN_OR_PROPOSED = tuple(f"{PREFIX}{name}" for name in assistants())
+_ANY_ASSISTANT = tuple(f"{PREFIX}{name}" for name in assistants())
 
 
 @dataclass(frozen=True)
@@ -73,10 +73,10 @@ _LEADS_TO: Mapping[str, tuple[str, ...]] = {
     **{f"finding.{name}": ("finding.decide",) for name in ("keep", "skip", "reopen")},
     "brief.open": ("brief.open",), "brief.clear": ("brief.set",),
     "finding.survey": ("finding.survey",), "finding.scale": ("finding.scale",),
-    "finding.mend": _CLEAN_OR_PROPOSED, "finding.mend_all": _CLEAN_OR_PROPOSED,
+    "finding.mend": _ANY_ASSISTANT, "finding.mend_all": _ANY_ASSISTANT,
     "finding.other_source": (f"{PREFIX}clean.mends",),
     "proposal.mends": (f"{PREFIX}clean.mends",),
-    "proposal.accept": _CLEAN_OR_PROPOSED, "proposal.paint_in": _CLEAN_OR_PROPOSED,
+    "proposal.accept": _ANY_ASSISTANT, "proposal.paint_in": _ANY_ASSISTANT,
     "even.reference": ("even.reference",), "even.forget_reference": ("even.forget_reference",),
     "mend.cut_free": ("mend.cut_free", "mend.cut_area_free"),
     "shape.grain": (f"{PREFIX}shape.grain",),

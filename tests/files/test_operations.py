@@ -13,13 +13,14 @@ from unittest import mock
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from lather.core.bounds import DEEPEST_ARGUMENTS, MOST_OPERATIONS
+from lather.core.bounds import DEEPEST_ARGUMENTS, MOST_OPERATIONS, MOST_PLACES
 from lather.document import edits
 from lather.document.digest import digest, operations_digest
+from lather.document.findings import FindingState
 from lather.document.job import Job
 from lather.document.operations.operation import DAMAGED, EARLIER, Again
 from lather.document.state import JobState, new_state
-from lather.errors import JobFileError
+from lather.errors import EditError, JobFileError
 from lather.files.jobs.archive import Archive
 from lather.files.jobs.carried import OPERATIONS_A_PART
 from lather.files.jobs.jobfile import WORK_BEFORE, load_job
@@ -30,7 +31,16 @@ from lather.operations.redo import first_state, redo
 from lather.operations.table import call_of
 from lather.paths import demo_job
 from tests.files.test_job_file import DATA, edited, rewritten
-from tests.support import Case, apply_edit, draw, edit_sequences, photo_in, session_for, surveyed
+from tests.support import (
+    Case,
+    apply_edit,
+    draw,
+    edit_sequences,
+    finding,
+    photo_in,
+    session_for,
+    surveyed,
+)
 
 
 def do(job: Job, edit, *args, **options) -> None:
@@ -223,6 +233,18 @@ class DamagedTest(Case):
             redone = redo(first_state(state.photo, state.layers[0].id), state.operations)
             self.assertEqual(len(redone.not_done), len(self.state.operations))
 
+    def test_what_was_lost_is_no_hindrance_to_saving(self) -> None:
+        """It goes on being told as lost, once it was saved without a word."""
+        def change(part):
+            part[1]["layers"] = "all"
+
+        state = self.opened(operations_0_json=edited(change))
+        self.assertEqual(list(state.operations)[1].id, DAMAGED)
+        save_job(state, self.folder / "again.lather")
+        again = load_job(self.folder / "again.lather")
+        self.assertEqual(operations_digest(again.state), operations_digest(state))
+        self.assertEqual(again.notices, [])
+
     def test_readings_that_are_gone_cost_the_strokes(self) -> None:
         state = self.opened(operations_0_f32=lambda data: data[:8])
         lost = [one.id == DAMAGED for one in state.operations]
@@ -256,6 +278,56 @@ class DamagedTest(Case):
               self.assertRaisesRegex(JobFileError, "What was done was not read")):
             list(state.operations)
         self.assertEqual(operations_digest(state), operations_digest(self.state))
+
+
+class BoundsTest(Case):
+    """What is written can be read: nothing that is done may keep a job from being saved."""
+
+    def test_work_on_more_than_a_step_can_name_is_saved(self) -> None:
+        job = Job(new_state(photo_in(self.folder)))
+        many = [finding(n + 1, 5.0 + n % 280, 5.0 + n // 280) for n in range(2500)]
+        do(job, edits.set_findings, replace(surveyed(3), items=tuple(many)))
+        do(job, edits.decide, [f.id for f in many], FindingState.SKIPPED)
+        last = job.state.operations.last
+        self.assertEqual((len(last.findings), len(last.places)), (2500, MOST_PLACES))
+        again = reloaded(job.state, self.folder)
+        self.assertEqual(operations_digest(again), operations_digest(job.state))
+
+    def test_arguments_of_any_depth_are_saved(self) -> None:
+        """A newer Lather's brief may be as deep as it likes."""
+        job = Job(new_state(photo_in(self.folder)))
+        deep: object = 1
+        for _ in range(DEEPEST_ARGUMENTS + 9):
+            deep = [deep]
+        do(job, edits.set_brief, replace(job.state.brief, extras={"of tomorrow": deep}))
+        last = job.state.operations.last
+        self.assertEqual((last.again, dict(last.arguments)), (Again.NOT, {}))
+        again = reloaded(job.state, self.folder)
+        self.assertEqual(again.brief, job.state.brief)
+        redone = redo(first_state(again.photo, again.layers[0].id), again.operations)
+        self.assertEqual(digest(redone.state), digest(job.state))
+
+    def test_parts_stay_below_what_is_read(self) -> None:
+        job = Job(new_state(photo_in(self.folder)))
+        with mock.patch("lather.files.jobs.carried.LETTERS_A_PART", 300):
+            for n in range(9):
+                do(job, edits.set_delivery_long_side, 100 + n)
+            save_job(job.state, self.folder / "a.lather")
+        with zipfile.ZipFile(self.folder / "a.lather") as archive:
+            described = json.loads(archive.read("job.json"))["operations"]
+        self.assertGreater(len(described), 3)
+        self.assertEqual(sum(part[2] for part in described), 9)
+        again = load_job(self.folder / "a.lather").state
+        self.assertEqual(operations_digest(again), operations_digest(job.state))
+
+    def test_one_step_more_than_a_job_has_is_refused(self) -> None:
+        job = Job(new_state(photo_in(self.folder)))
+        with mock.patch("lather.document.bounds.MOST_OPERATIONS", 2):
+            do(job, edits.set_delivery_long_side, 100)
+            do(job, edits.set_delivery_long_side, 200)
+            with self.assertRaisesRegex(EditError, "at most 2 steps"):
+                do(job, edits.set_delivery_long_side, 300)
+        self.assertEqual(job.state.brief.delivery_long_side_px, 200)
 
 
 class EarlierTest(Case):

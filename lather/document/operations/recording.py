@@ -7,6 +7,7 @@ from collections.abc import Iterable
 from dataclasses import fields, replace
 from typing import Any
 
+from lather.core.bounds import DEEPEST_ARGUMENTS, MOST_PLACES, depth_of
 from lather.document.effect import changes_anything, same_content
 from lather.document.layers.layer import Layer
 from lather.document.operations.call import Call
@@ -28,6 +29,7 @@ from lather.document.tree import find, walk
 
 _TAKEN_BACK = "it was worked out on a state that was taken back meanwhile"
 _NOT_SAID = "what did it did not say what it was"
+_TOO_DEEP = "what it was given is nested too deep to be kept"
 _BEFORE = "it was done before operations were kept"
 
 
@@ -58,6 +60,9 @@ def operation_of(
     again, why_not = call.again, call.why_not
     if not before.operations.begins_with(begun.operations):
         again, why_not = Again.NOT, _TAKEN_BACK
+    arguments = call.arguments
+    if depth_of(arguments) > DEEPEST_ARGUMENTS:
+        arguments, again, why_not = {}, Again.NOT, _TOO_DEEP
     n_begun = len(begun.operations)
     layers, made, strokes = _changed(before, after)
     wanted = set(call.findings)
@@ -66,8 +71,9 @@ def operation_of(
         at.append((call.arguments["x"], call.arguments["y"]))
     said = {entry.name: getattr(call, entry.name) for entry in fields(Said)}
     said |= {
-        "again": again, "why_not": why_not, "strokes": _as_laid(call.strokes, strokes),
-        "places": (*call.places, *places_of(before, at)),
+        "arguments": arguments, "again": again, "why_not": why_not,
+        "strokes": _as_laid(call.strokes, strokes),
+        "places": (*call.places, *places_of(before, at))[:MOST_PLACES],
     }  # fmt: skip
     return Operation(
         **said, name=name, layers=layers, made=made, active=before.active_id,

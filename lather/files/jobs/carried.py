@@ -26,7 +26,7 @@ from lather.files.jobs.strokes import Numbers, packed_readings, stroke_entry, st
 from lather.files.jobs.trials import trials_entry, trials_from
 
 _CARRIED_KEYS = {"layers", "brief", "findings", "planes", "regions", "trials"}
-OPERATIONS_A_PART, READINGS_A_PART_BYTES = 250, 4 * 2**20
+OPERATIONS_A_PART, READINGS_A_PART_BYTES, LETTERS_A_PART = 250, 4 * 2**20, 4 * 2**20
 
 
 class Strokes:
@@ -73,14 +73,16 @@ class OperationsWriter:
         """The JSON of each part, the readings that go beside it, and how many they are."""
         lines: list[str] = []
         self._own = []
-        n_bytes = 0
+        n_bytes = n_letters = 0
         for number, operation in enumerate(operations):
             n_own = len(self._own)
             lines.append(json.dumps(self._entry(number, operation), separators=(",", ":")))
             n_bytes += sum(stroke.readings.nbytes for stroke in self._own[n_own:])
-            if len(lines) == OPERATIONS_A_PART or n_bytes > READINGS_A_PART_BYTES:
+            n_letters += len(lines[-1])
+            is_full = len(lines) == OPERATIONS_A_PART or n_letters > LETTERS_A_PART
+            if is_full or n_bytes > READINGS_A_PART_BYTES:
                 yield self._part(lines)
-                lines, self._own, n_bytes = [], [], 0
+                lines, self._own, n_bytes, n_letters = [], [], 0, 0
         if lines:
             yield self._part(lines)
 
@@ -145,7 +147,12 @@ class Members(Protocol):
 
 
 class OperationsReader:
-    """Reads parts of operations (`Contents` of the layers that they carry)."""
+    """Reads parts of operations (`Contents` of the layers that they carry).
+
+    Attributes
+    ----------
+    n_lost : how many could not be read; those that were lost before are none of them.
+    """
 
     keeps_members = True
 
@@ -153,6 +160,7 @@ class OperationsReader:
         self._strokes = Strokes(layers)
         self._members = members
         self._numbers: Numbers | None = None
+        self.n_lost = 0
 
     def read(self, entries: Any, numbers: Numbers, n: int) -> list[Operation]:
         """The operations of a part, as many as it is to have; one that does not fit, or is not
@@ -161,13 +169,16 @@ class OperationsReader:
             raise ValueError("the operations are no list")
         self._numbers = numbers
         found = [self._operation(entry) for entry in entries[:n]]
-        return found + [damaged_operation()] * (n - len(found))
+        n_missing = n - len(found)
+        self.n_lost += n_missing
+        return found + [damaged_operation()] * n_missing
 
     def _operation(self, entry: Any) -> Operation:
         try:
             carried = self._carried(entry[CARRIED]) if CARRIED in entry else None
             return operation_from(entry, self._stroke, carried)
         except MISFIT:
+            self.n_lost += 1
             return damaged_operation()
 
     def _stroke(self, entry: Any) -> StrokeRecord | None:

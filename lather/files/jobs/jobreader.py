@@ -27,7 +27,7 @@ from lather.document.agreed.brief import Brief
 from lather.document.agreed.trials import Trial
 from lather.document.findings import Findings
 from lather.document.layers.layer import Layer, Layers
-from lather.document.operations.operation import DAMAGED, Operation, Operations
+from lather.document.operations.operation import Operation, Operations
 from lather.document.painting.strokes import StrokeRecord
 from lather.document.photo import Photo, photo_hash
 from lather.document.planes import Planes, Regions
@@ -196,9 +196,8 @@ class JobReader:
         except OSError as error:
             raise JobFileError("What was done was not read", error.strerror or str(error),
                                "connect the job's disk again") from error  # fmt: skip
-        n_damaged = sum(one.id == DAMAGED for one in found)
-        if n_damaged:
-            self._archive.damaged.add(f"operations/{n_damaged} steps")
+        if reader.n_lost:
+            self._archive.damaged.add(f"operations/{reader.n_lost} steps")
         return Operations.of(tuple(found))
 
     def _operations_part(

@@ -10,7 +10,14 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from typing import Any
 
-from lather.core.bounds import DEEPEST_ARGUMENTS, LONGEST_NAME, MOST_LAYERS, MOST_PLACES
+from lather.core.bounds import (
+    DEEPEST_ARGUMENTS,
+    LONGEST_NAME,
+    MOST_FINDINGS,
+    MOST_LAYERS,
+    MOST_PLACES,
+    depth_of,
+)
 from lather.core.survey.faces.anchors import FacePlace
 from lather.document.operations.carried import Carried
 from lather.document.operations.operation import DAMAGED, Again, Measure, Operation, Spent
@@ -27,7 +34,7 @@ _KEYS = {
 _LEFT_OUT = _KEYS - {"id", "name", "again", "spent"}  # if there is nothing of it
 _PLACE_KEYS = {"x", "y", "face", "triangle", "weights", "inside_mm", "share"}
 _HIGHEST_ID, _LONGEST_S = 2**52, 1e11
-_MOST_FINDINGS, _MOST_STROKES = 20_000, 1000
+_MOST_CHANGED = 2 * MOST_LAYERS  # all that were there gone, and as many made
 
 Named = Callable[[StrokeRecord], list[int] | None]  # [layer, number]; None: it lies on none
 Given = Callable[[Any], StrokeRecord | None]  # what an entry is, or names; None: it is not there
@@ -63,8 +70,9 @@ def operation_from(
     entry: Entry, stroke: Given, carried: Carried | None = None
 ) -> Operation:
     """The inverse; ValueError, KeyError, TypeError and the like if it does not fit."""
-    _refuse_deep(entry.get("arguments", {}))
-    named = _few(entry, "strokes", _MOST_STROKES)
+    if depth_of(entry.get("arguments", {})) > DEEPEST_ARGUMENTS:
+        raise ValueError("its arguments are nested too deep")
+    named = _few(entry, "strokes", MOST_FINDINGS)
     strokes = [stroke(one) for one in named]
     spent = entry.get("spent", (0.0, 0.0, 0.0))
     begun, begun_active = entry.get("begun"), entry.get("begun_active")
@@ -72,13 +80,13 @@ def operation_from(
         id=_text(entry["id"]), name=_text(entry["name"]), again=Again(entry["again"]),
         arguments=dict(entry.get("arguments", {})), why_not=_text(entry.get("why_not", "")),
         stage=_text(entry.get("stage", "")), tool=_text(entry.get("tool", "")),
-        layers=_ids(entry, "layers", MOST_LAYERS), made=_ids(entry, "made", MOST_LAYERS),
+        layers=_ids(entry, "layers", _MOST_CHANGED), made=_ids(entry, "made", MOST_LAYERS),
         active=_number(entry.get("active", 0)),
         begun=None if begun is None else _number(begun),
         begun_active=None if begun_active is None else _number(begun_active),
         strokes=tuple(one for one in strokes if one is not None),
         unread_strokes=tuple(one for one, read in zip(named, strokes, strict=True) if read is None),
-        findings=_ids(entry, "findings", _MOST_FINDINGS),
+        findings=_ids(entry, "findings", MOST_FINDINGS),
         measures=tuple(_measure(*one) for one in _few(entry, "measures", MOST_PLACES)),
         places=tuple(map(_place, _few(entry, "places", MOST_PLACES))),
         spent=Spent(*(measure(value, 0.0, _LONGEST_S) for value in spent)),
@@ -143,11 +151,3 @@ def _text(value: Any) -> str:
         raise ValueError("no text, or too long a one")
     return value
 
-
-def _refuse_deep(value: Any, depth: int = 0) -> None:
-    """Raise ValueError for arguments inside of each other beyond all that any operation has."""
-    if depth > DEEPEST_ARGUMENTS:
-        raise ValueError("its arguments are nested too deep")
-    inner = value.values() if isinstance(value, dict) else value if isinstance(value, list) else ()
-    for one in inner:
-        _refuse_deep(one, depth + 1)
