@@ -260,7 +260,7 @@ def _jobs(folder: Path) -> Iterator[Path]:
 
 def _do(job: Job, edit: Callable[..., JobState], *args: Any) -> None:
     """An edit with its operation."""
-    from lather.operations.table import call_of
+    from lather.operations.edits import call_of
 
     job.change(edit.__name__, edit(job.state, *args), call=call_of(edit, *args))
 

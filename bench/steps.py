@@ -68,7 +68,7 @@ def _worked(scale: Scale, folder: Path, n_steps: int) -> tuple[Job, float, float
     from lather.document.state import new_state
     from lather.files.exchange.delivery import Delivery, encode_photo
     from lather.files.photos.reading import read_photo
-    from lather.operations.table import call_of
+    from lather.operations.edits import call_of
     from lather.tools.base import Hand
     from lather.tools.drawing import drawn
 

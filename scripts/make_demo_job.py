@@ -23,7 +23,7 @@ from lather.document.state import JobState, new_state
 from lather.files.exchange.recordings import write_recording
 from lather.files.jobs.jobwriter import save_job
 from lather.files.photos.reading import read_photo
-from lather.operations.table import call_of
+from lather.operations.edits import call_of
 from lather.paths import demo_dir, demo_job
 from lather.render.worker import SameThread
 from lather.tools.base import Hand

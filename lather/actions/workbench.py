@@ -36,7 +36,7 @@ from lather.document.operations.call import Call
 from lather.document.state import JobState
 from lather.errors import LatherError
 from lather.names import readable
-from lather.operations.table import call_of
+from lather.operations.edits import call_of
 from lather.render.compositor import kept
 from lather.render.screen.geometry import ViewGeometry
 from lather.render.worker import Executor, SameThread

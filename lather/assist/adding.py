@@ -8,7 +8,6 @@ from lather.document import areas, edits
 from lather.document.layers.computed import ComputedLayer
 from lather.document.state import JobState
 from lather.render.area import area_on
-from lather.render.flatten import merged_layer
 from lather.render.space import seen_space
 
 MERGED_NAME = "Merged copy"
@@ -40,5 +39,7 @@ def merged_copy(
     state: JobState, *, progress: Progress = no_progress, cancel: CancelToken = NEVER
 ) -> JobState:
     """All that shows, as one more layer on top."""
+    from lather.render.flatten import merged_layer  # nothing that the first window needs
+
     layer = merged_layer(state, MERGED_NAME, progress=progress, cancel=cancel)
     return edits.insert_on_top(state, layer)

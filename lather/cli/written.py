@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 def did(state: JobState, name: str, edit: Callable[..., JobState], **arguments: Any) -> JobState:
     """The state with an edit, as one more thing that was done; itself if that changes nothing."""
-    from lather.operations.table import call_of
+    from lather.operations.edits import call_of
 
     return done(state, edit(state, **arguments), name, call_of(edit, **arguments))
 

@@ -1,8 +1,14 @@
-"""The edits that are operations: pure functions of a state and arguments."""
+"""The edits that are operations, pure functions of a state and arguments; and how a call of one
+becomes an operation."""
 
 from __future__ import annotations
 
+import inspect
+from dataclasses import replace
+from typing import Any
+
 from lather.assist.meanwhile import merged_with
+from lather.document.operations.call import Call
 from lather.document.operations.operation import Again
 from lather.document.state import JobState
 from lather.operations.arguments import (
@@ -31,7 +37,7 @@ from lather.operations.arguments import (
     number,
     optional,
 )
-from lather.operations.kind import Doing, EditKind, edited
+from lather.operations.kind import Doing, Edit, EditKind, edited
 
 
 def _do(doing: Doing) -> JobState:
@@ -141,3 +147,19 @@ EDITS = (
 )  # fmt: skip
 BY_ID = {row.id: row for row in EDITS}
 BY_EDIT = {row.edit: row for row in EDITS}
+
+
+def call_of(edit: Edit, *args: Any, **options: Any) -> Call | None:
+    """What it is to apply an edit with arguments; None for one that is no operation."""
+    name = f"{edit.__module__.removeprefix('lather.')}:{edit.__qualname__}"
+    kind = BY_EDIT.get(name)
+    if kind is None:
+        return None
+    bound = inspect.signature(edit).bind(None, *args, **options)
+    call = Call(id=kind.id, arguments=kind.written(bound.arguments), again=kind.again)
+    if kind.stroke:
+        return replace(call, strokes=(bound.arguments[kind.stroke],))
+    ids = call.arguments.get("ids") or call.arguments.get("finding_id")
+    if ids is not None:
+        call = replace(call, findings=tuple(ids) if isinstance(ids, list) else (ids,))
+    return call

@@ -22,7 +22,7 @@ from lather.document.operations.recording import (
     with_what_was_there,
 )
 from lather.document.state import new_state
-from lather.operations.table import call_of
+from lather.operations.edits import call_of
 from tests.support import Case, draw, noise_photo, painted_state, session_for, surveyed
 
 

@@ -27,8 +27,8 @@ from lather.files.jobs.jobfile import WORK_BEFORE, load_job
 from lather.files.jobs.jobwriter import save_job
 from lather.files.jobs.journal import Journal
 from lather.files.jobs.journalreader import read_journal
+from lather.operations.edits import call_of
 from lather.operations.redo import first_state, redo
-from lather.operations.table import call_of
 from lather.paths import demo_job
 from tests.files.test_job_file import DATA, edited, rewritten
 from tests.support import (

@@ -16,7 +16,8 @@ from lather.document.operations.place import Place
 from lather.document.operations.placing import place_of
 from lather.document.photo import Photo
 from lather.document.state import new_state
-from lather.operations.table import KINDS, call_of
+from lather.operations.edits import call_of
+from lather.operations.table import KINDS
 from lather.operations.told import facts, how, seconds, steps_told, told
 from lather.operations.where import place_in_words, where
 from tests.core.test_anchors import MIDDLE, SIZE_PX, mesh

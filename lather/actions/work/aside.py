@@ -12,8 +12,8 @@ from lather.core.work import CancelToken, Progress
 from lather.document.merge import Merged
 from lather.document.operations.call import Call
 from lather.document.state import JobState
+from lather.operations.edits import call_of
 from lather.operations.kind import edited
-from lather.operations.table import call_of
 
 Meanwhile = Callable[[JobState], Merged]  # an outcome, for whatever state the job has come to
 
