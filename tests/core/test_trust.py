@@ -133,7 +133,8 @@ class ProfileTest(Case):
         reach = 25 * np.array([np.cos(turn), np.sin(turn)])
         found = profile_of(plane, between(40 - reach, 40 + reach, 50), 9.0)
         self.assertAlmostEqual(found.depth / depth, 1, delta=0.25)
-        self.assertAlmostEqual(found.width_px / (2.355 * sigma_px), 1, delta=0.35)
+        # The finest are as wide as the steps that they are read in.
+        self.assertAlmostEqual(found.width_px / (2.355 * sigma_px), 1, delta=0.4)
         self.assertLess(found.uneven, 0.2)
 
     def test_an_edge_is_uneven(self) -> None:

@@ -124,6 +124,7 @@ class OpenRasterTest(Case):
     @settings(max_examples=40, deadline=None)
     @given(stacks(5))
     @example([("split", 0), ("split", 0), ("pixels", 0)])
+    @example([("reshape", 0), ("group", 0), ("mask", 0)])
     def test_any_stack_is_the_same_picture_in_another_program(self, what) -> None:
         """But for single pixels that go beyond black and white between layers: files cannot carry
         that."""

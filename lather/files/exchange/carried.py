@@ -37,12 +37,15 @@ def carried_as(layer: Layer) -> Carried:
         return Carried.ITSELF
     inner = list(walk(layer.children))
     # A mask is put into each layer of its group, which several together show otherwise.
-    joins = shows_mask(layer) and len(inner) > 1
+    # What moves in it is weakened in how far it goes, not mixed with where it was.
+    moves = any(child.MOVES for child in inner)
+    joins = shows_mask(layer) and (len(inner) > 1 or moves)
     if layer.isolated:
         has_pictures = any(carried_as(child) is Carried.PICTURE for child in inner)
         return Carried.CONTENT if joins or has_pictures else Carried.ITSELF
     blends = any(child.mode is not BlendMode.NORMAL for child in inner)
-    return Carried.PICTURE if joins or (blends and layer.strength < 1) else Carried.ITSELF
+    weakens = (blends or moves) and layer.strength < 1
+    return Carried.PICTURE if joins or weakens else Carried.ITSELF
 
 
 def shows_mask(layer: Layer) -> bool:
