@@ -79,4 +79,3 @@ def name_of(assistant: stages.Assistant) -> str:
     """What a row's assistant is asked by."""
     return next(f"{stage}.{name}" for stage, row in stages.STAGES.items()
                 for name, one in row.assistants.items() if one is assistant)  # fmt: skip
-

@@ -10,7 +10,7 @@ from typing import Any
 from lather.assist.picking import Picked
 from lather.core.blend.modes import BlendMode
 from lather.core.bounds import FARTHEST_PX, LONGEST_TEXT
-from lather.core.survey.regions.region import Part, Region
+from lather.core.survey.regions.region import Part, region_named
 from lather.document.agreed.style import Style
 from lather.document.findings import FindingState
 from lather.document.layers.computed import ComputedLayer
@@ -79,11 +79,6 @@ def _ids(values: Any) -> list[int]:
     return [_whole(value) for value in values]
 
 
-def _region(value: Any) -> Region | Part:
-    part = Part(value)
-    return part if part.known else Region(value)
-
-
 def _kind(value: Any) -> type[ComputedLayer]:
     kind = KINDS[value]
     if not issubclass(kind, ComputedLayer):
@@ -134,7 +129,7 @@ DECISION = one_of(FindingState, "what was decided")
 MODE = one_of(BlendMode, "a blend mode")
 STAGE = one_of(Stage, "a stage")
 STYLE = one_of(Style, "a style")
-REGION = Argument("a region, or a part of the skin", lambda region: region.value, _region)
+REGION = Argument("a region, or a part of the skin", lambda region: region.value, region_named)
 PARTS = Argument("parts of the skin", lambda parts: [part.value for part in parts],
                  lambda values: tuple(map(Part, values)))  # fmt: skip
 LAYER_KIND = Argument("a kind of layer", lambda kind: kind.KIND, _kind)

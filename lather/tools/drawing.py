@@ -18,7 +18,7 @@ from lather.core.brush.stroke import PenSample, StrokePath
 from lather.core.mend.mode import MendMode
 from lather.core.mend.placement import Turn
 from lather.core.rect import Rect
-from lather.core.survey.regions.region import Part, Region
+from lather.core.survey.regions.region import region_named
 from lather.document.layers.layer import Stage
 from lather.document.operations.call import Call
 from lather.document.operations.operation import Again
@@ -132,10 +132,6 @@ def _shape(entry: Mapping[str, Any]) -> ShapeHand:
                         for name, value in asdict(ShapeHand()).items()})  # fmt: skip
 
 
-def _region(value: str) -> Region | Part:
-    return Part(value) if value in {part.value for part in Part} else Region(value)
-
-
 def _value(choice: Any) -> Any:
     return choice.value
 
@@ -158,7 +154,7 @@ FIELDS: Mapping[str, Field] = {
     "combine": Field("what becomes of the area", _value, Combine),
     "weak": Field("creases on a layer of their own", bool, bool),
     "curve": Field("the curve that is set", str, str),
-    "region": Field("the region that is corrected", _value, _region),
+    "region": Field("the region that is corrected", _value, region_named),
     "shape": Field("how reshape tools work", asdict, _shape),
     "stage": Field("the stage", _value, Stage),
 }

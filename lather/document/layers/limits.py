@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from typing import Any, Self
 
-from lather.core.survey.regions.region import Part, Region
+from lather.core.survey.regions.region import Part, Region, region_named
 from lather.document.layers.parameters import Parameters, number
 
 
@@ -64,16 +64,11 @@ class Limits:
     def read(cls, entry: Mapping[str, Any]) -> Self:
         """From JSON; ValueError or TypeError if it is wrong. A name that is none of this Lather's
         regions stays as one that is nowhere."""
-        regions = tuple(_named(str(name)) for name in entry.get("regions", ()))
+        regions = tuple(region_named(str(name)) for name in entry.get("regions", ()))
         own = {name: value for name, value in entry.items() if name in Span.specs()}
         more = {name: value for name, value in entry.items()
                 if name not in own and name != "regions"}  # fmt: skip
         return cls(Span.checked(own), regions, more)
-
-
-def _named(name: str) -> Region | Part:
-    part = Part(name)
-    return part if part.known else Region(name)
 
 
 OPEN = Limits()

@@ -197,12 +197,7 @@ class Operations:
         return self._n
 
     def __iter__(self) -> Iterator[Operation]:
-        backwards = []
-        chain = self
-        while chain.last is not None:
-            backwards.append(chain.last)
-            chain = chain.before
-        return reversed(backwards)
+        return iter(self.from_number(0))
 
     def from_number(self, n: int) -> list[Operation]:
         """Those after the first so many."""

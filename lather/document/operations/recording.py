@@ -18,7 +18,6 @@ from lather.document.operations.operation import (
     UNKNOWN,
     Again,
     Operation,
-    Operations,
     Said,
     Spent,
 )
@@ -90,20 +89,18 @@ def with_what_was_there(state: JobState, name: str) -> JobState:
     if not changes_anything(bare, state):
         return state
     layers = tuple(layer.id for layer in walk(state.layers[1:]))
-    operation = Operation(
-        id=EARLIER, name=name, again=Again.NOT, why_not=_BEFORE, layers=layers, made=layers,
-        active=photo.id, carried=carried_between(bare, state),
-    )  # fmt: skip
+    operation = replace(
+        earlier(bare, state, name), layers=layers, made=layers, active=photo.id
+    )
     return replace(state, operations=NOTHING_DONE.followed_by(operation))
 
 
-def added_operations(before: Operations, after: Operations, now: Operations) -> Operations:
-    """`now`, followed by what work aside did since `before`."""
-    if not after.begins_with(before):
-        return now
-    for operation in after.from_number(len(before)):
-        now = now.followed_by(operation)
-    return now
+def earlier(before: JobState, after: JobState, name: str) -> Operation:
+    """What was done between two states that were read without operations: it carries it."""
+    return Operation(
+        id=EARLIER, name=name, again=Again.NOT, why_not=_BEFORE,
+        carried=carried_between(before, after),
+    )  # fmt: skip
 
 
 def carried_between(before: JobState, after: JobState) -> Carried:

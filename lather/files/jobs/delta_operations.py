@@ -14,8 +14,8 @@ from dataclasses import replace
 from typing import Any
 from weakref import WeakKeyDictionary
 
-from lather.document.operations.operation import EARLIER, Again, Operation, Operations
-from lather.document.operations.recording import carried_between
+from lather.document.operations.operation import Again, Operation, Operations
+from lather.document.operations.recording import carried_between, earlier
 from lather.document.painting.strokes import StrokeRecord
 from lather.document.state import JobState
 from lather.document.tree import walk_held
@@ -25,7 +25,6 @@ from lather.files.jobs.operations import damaged_operation, operation_entry, ope
 from lather.files.jobs.strokes import Numbers, strokes_from
 
 CARRIES = "carries"
-BEFORE = "it was done before operations were kept"
 
 
 class DoneWriter:
@@ -147,15 +146,10 @@ class DoneReader:
 
 def with_earlier_step(name: str, before: JobState, after: JobState) -> Operations:
     """What was done with a step of a journal that kept no operations."""
-    operation = Operation(
-        id=EARLIER, name=name, again=Again.NOT, why_not=BEFORE,
-        carried=carried_between(before, after),
-    )  # fmt: skip
-    return before.operations.followed_by(operation)
+    return before.operations.followed_by(earlier(before, after, name))
 
 
 def _within(number: Any, most: int) -> int:
     if type(number) is not int or not 0 <= number <= most:
         raise ValueError(f"{number!r} is not between 0 and {most}")
     return number
-

@@ -345,5 +345,3 @@ def _id_of(entry: Any) -> Any:
 def _listed(value: Any) -> list[Any]:
     """A list; anything else as the one part that cannot be read."""
     return value if isinstance(value, list) else [] if value is None else [value]
-
-

@@ -150,4 +150,3 @@ def _text(value: Any) -> str:
     if not isinstance(value, str) or len(value) > LONGEST_NAME:
         raise ValueError("no text, or too long a one")
     return value
-

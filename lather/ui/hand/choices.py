@@ -81,4 +81,3 @@ def combo(
     choices = list(texts)
     box.activated.connect(lambda index: choose(choices[index]))
     return box
-

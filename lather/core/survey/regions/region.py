@@ -56,4 +56,11 @@ class Part(OpenEnum):
         return f"{name.replace('_', ' ')}, {side}" if side in ("left", "right") else self.title
 
 
+def region_named(value: str) -> Region | Part:
+    """The part of the skin, or else the region, of that value; what is neither is an unknown region
+    (ValueError if it is no text, or too long)."""
+    part = Part(value)
+    return part if part.known else Region(value)
+
+
 REGIONS_AND_PARTS: tuple[Region | Part, ...] = (*Region, *Part)  # as they are looked through
