@@ -35,6 +35,7 @@ from lather.render.ground import photo_ground
 from lather.render.levels import read_level
 from lather.render.regions import region_coverage
 
+CLOSE_MM = 0.3  # a pixel at which edges and marks can be told
 COARSEST_MM = 0.5  # a pixel, at which pores are gone and blotches are not
 MARK_GROWS = 1.4  # a mark's soft surround is no plain skin
 STRIP_PX = 512

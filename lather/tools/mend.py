@@ -19,7 +19,6 @@ from lather.core.survey.findings.finding import MOST_BROKEN
 from lather.document import edits
 from lather.document.access import mendable
 from lather.document.agreed.style import Weak
-from lather.document.avoid import avoided
 from lather.document.findings import FindingState
 from lather.document.layers.pixels import PixelLayer
 from lather.document.painting.laid import Laid, laying
@@ -28,6 +27,7 @@ from lather.document.painting.strokes import StrokeRecord, readings_of
 from lather.document.state import JobState
 from lather.errors import EditError
 from lather.render.area import limit_on
+from lather.render.avoid import avoided_for
 from lather.render.compositor import render
 from lather.render.marks import findings_in
 from lather.render.space import layer_space
@@ -174,16 +174,17 @@ class MendWork(CoveredWork):
         from lather.core.mend.spot import mend_spot  # OpenCV is not loaded for the first window
 
         rect = self._coverage.rect
+        covered = self._coverage.read(rect)
         return mend_spot(
             up_to(state, layer.id),
             state.photo.rect,
             rect,
-            self._coverage.read(rect),
+            covered,
             opacity=self._hand.brush.opacity,
             mode=self._hand.mode,
             source=self._placement,
             read_source=source_of(state, layer.id, self._hand.reads),
-            avoid=avoided(findings_in(state.findings, layer_space(state, layer.id))),
+            avoid=avoided_for(state, layer.id, rect, covered),
         )
 
     def _settled(self, before: JobState, after: PixelLayer, touched: Rect) -> list[int]:

@@ -20,7 +20,6 @@ from lather.core.tone.skin_picture import NO_MARK, disc
 from lather.document.findings import FindingState
 from lather.document.scale import px_per_mm
 
-EDGE_MM = 1.0  # beside the edge of skin no seam is looked for
 TOUCHED_MM = 1.5  # around what was touched, where spots count
 SAME_SPOT_MM = 2.5
 SEEN_Z, RISE = 7.0, 0.5  # how clearly a new spot must stand out; how much of that is new
@@ -39,14 +38,10 @@ def rims(views: Views) -> Reading:
 def seams(views: Views) -> Reading:
     if not views.touched.any():
         return Reading(0.0)
-    import cv2
-
     close = views.close
-    skin = views.sure_skin.astype(np.uint8)
-    inner = cv2.erode(skin, disc(EDGE_MM / close.mm_per_px)) > 0
-    return _at(edges.seam(close.start, close.now, views.touched, inner, close.mm_per_px,
-                          views.cancel),
-               close.level)  # fmt: skip
+    worst = edges.skin_seam(close.start, close.now, views.touched, views.close_skin,
+                            close.mm_per_px, views.cancel)  # fmt: skip
+    return _at(worst, close.level)
 
 
 def repeats(views: Views) -> Reading:

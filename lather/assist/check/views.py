@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 
 from lather.assist.even.scores import LEAST_CM2, SCORED
 from lather.assist.shape.measures import ShapeMeasures, shape_measures
-from lather.assist.skin_view import SkinView, coarsest_level, marks_of, rgb_at, skin_view
+from lather.assist.skin_view import CLOSE_MM, SkinView, coarsest_level, marks_of, rgb_at, skin_view
 from lather.assist.texture_planes import TexturePlanes
 from lather.core.arrays import FloatImage, Plane
 from lather.core.check import skin as measure
@@ -33,7 +33,7 @@ from lather.render.ground import photo_ground
 from lather.render.regions import region_coverage
 from lather.render.space import in_photo_space
 
-CLOSE_MM, FINE_MM = 0.3, 0.15  # a pixel at which edges and texture are compared
+FINE_MM = 0.15  # a pixel at which texture is compared
 TONE_MM, QUICK_MM = 0.5, 0.6  # and tone; the same while it has to be quick
 LARGE_MM = 3.0  # over which colour is compared
 SURE_WHITE, LEAST_WHITE_MM2 = 0.6, 3.0  # coverage of a white; what there must be of it

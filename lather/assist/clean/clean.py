@@ -9,9 +9,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from lather.assist.clean.seam import leaves_seam
 from lather.assist.clean.weak import STAGE, weak_kind, with_weak_layer
 from lather.assist.proposal import Meant, Proposal
-from lather.core.arrays import FloatImage
+from lather.core.arrays import FloatImage, Plane
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
@@ -23,7 +24,6 @@ from lather.document.access import is_mendable, mendable
 from lather.document.agreed.briefing import refuse_where_forbidden
 from lather.document.agreed.style import Weak
 from lather.document.areas import is_mostly_inside, limit_of
-from lather.document.avoid import avoided
 from lather.document.findings import FindingState
 from lather.document.operations.operation import Measure
 from lather.document.painting.laid import Laid, laying
@@ -32,6 +32,7 @@ from lather.document.state import JobState
 from lather.document.tree import walk_whole
 from lather.errors import EditError, UnseenError
 from lather.render.area import limit_on
+from lather.render.avoid import avoided_for
 from lather.render.compositor import render_up_to
 from lather.render.visibility import refuse_unless_seen
 
@@ -39,6 +40,10 @@ LAYER_NAME = "Mended spots"
 BESIDE_AN_EDGE = "an edge crosses the rim"
 NO_SOURCE = "no clean skin lies near enough"
 OUTSIDE = "they lie outside of the area"
+KEPT_IN_IT = "a mark to be kept lies in it"
+LEAVES_SEAM = "a mend would leave a seam"
+MOST_SOURCES = 3  # that are tried, until one leaves no seam
+MOST_CUT = 0.1  # of a spot: half of one mended leaves a hard edge; a line is mended on both sides
 
 
 @dataclass(frozen=True)
@@ -136,6 +141,8 @@ def _refusal(left: Counter[str]) -> EditError:
     why = next((why for why, n in left.most_common(1) if n), "nothing certain is open")
     advice = {
         OUTSIDE: "clear the area ({key:area.clear}), or outline another one",
+        KEPT_IN_IT: "mend by hand beside the mark, or unmark it if it is none",
+        LEAVES_SEAM: "mend by hand with a smaller brush, from a source that you pick",
         BESIDE_AN_EDGE: "cut it free and mend ({key:mend.cut_free}), or copy along the edge",
         NO_SOURCE: "mend by hand with a smaller brush, from a source that you pick",
     }
@@ -190,32 +197,44 @@ def _touch(one: Finding, other: Finding) -> bool:
 
 
 def _mended(state: JobState, group: Sequence[Finding], nth_source: int) -> JobState:
-    from lather.core.mend.spot import mend_spot  # OpenCV is not loaded for the first window
-
+    """The state with a mend over a group, from the first source that leaves no seam."""
     weak = weak_kind(group)
     state, layer_id = _with_layer(state) if weak is None else _with_weak_layer(state, weak)
-    layer = mendable(state, layer_id)
-    picture = state.photo.rect
-    place = Rect.union_of(finding.rect for finding in group).intersect(picture)
+    place = Rect.union_of(finding.rect for finding in group).intersect(state.photo.rect)
     if place.empty:
         raise EditError("Nothing was mended", "the finding lies outside of the picture")
     refuse_unless_seen(state, layer_id, place)
-    selection = np.maximum.reduce([finding.coverage(place) for finding in group])
-    for kept in state.findings.in_state(FindingState.KEPT):
-        part = kept.rect.intersect(place)
-        if not part.empty:  # a hair may cross a mole: the mole stays
-            here = part.shifted(-place.x0, -place.y0).slices
-            selection[here] = np.minimum(selection[here], 1 - kept.coverage(part))
+    free = _free_of_marks(state, place)
+    covers = [finding.coverage(place) for finding in group]
+    if any(not finding.kind.is_line and (cover * free).sum() < (1 - MOST_CUT) * cover.sum()
+           for finding, cover in zip(group, covers, strict=True)):  # fmt: skip
+        raise EditError("Nothing was mended", KEPT_IN_IT)
+    selection = np.maximum.reduce(covers) * free
+    for nth in range(nth_source, nth_source + MOST_SOURCES):
+        after, rect = _mended_from(state, layer_id, group, place, selection, nth)
+        if not leaves_seam(state, after, layer_id, rect):
+            return after
+    raise EditError("Nothing was mended", LEAVES_SEAM)
+
+
+def _mended_from(
+    state: JobState, layer_id: int, group: Sequence[Finding], place: Rect, selection: Plane,
+    nth_source: int,
+) -> tuple[JobState, Rect]:  # fmt: skip
+    """The state with a mend from one source, and where it lies."""
+    from lather.core.mend.spot import mend_spot  # OpenCV is not loaded for the first window
+
+    layer, picture = mendable(state, layer_id), state.photo.rect
     ids = [finding.id for finding in group]
     others = state.findings.decided(ids, FindingState.DONE)
 
     def read(rect: Rect, level: int) -> FloatImage:
         return render_up_to(state, layer_id, rect, level)
 
+    avoid = avoided_for(state, layer_id, place, selection, others)
     mended = mend_spot(
-        read, picture, place, selection, mode=_mode(group), avoid=avoided(others),
-        nth_source=nth_source,
-    )  # fmt: skip
+        read, picture, place, selection, mode=_mode(group), avoid=avoid, nth_source=nth_source
+    )
     record = StrokeRecord(
         tool="mend_spot",
         brush=Brush(size_px=2 * max(finding.reach_px for finding in group), hardness=1.0),
@@ -225,9 +244,21 @@ def _mended(state: JobState, group: Sequence[Finding], nth_source: int) -> JobSt
         mode=_mode(group).value,
         extras={"findings": ids},
     )
-    after = Laid(layer, laying(mended, limit_on(state, layer.id, mended.rect)), record).done()
-    state = edits.update_layer(state, layer_id, tiles=after.tiles, strokes=after.strokes)
-    return edits.decide(state, ids, FindingState.DONE, by=layer_id)
+    laid = Laid(layer, laying(mended, limit_on(state, layer.id, mended.rect)), record).done()
+    after = edits.update_layer(state, layer_id, tiles=laid.tiles, strokes=laid.strokes)
+    return edits.decide(after, ids, FindingState.DONE, by=layer_id), mended.rect
+
+
+def _free_of_marks(state: JobState, place: Rect) -> Plane:
+    """(h, w) 0-1: where no spot lies that is to be kept: a hair may cross a mole, which stays. A
+    fold is no spot: what lies in it is mended whole, by what is fine beside it."""
+    free = np.ones((place.height, place.width), dtype=np.float32)
+    for kept in state.findings.in_state(FindingState.KEPT):
+        part = kept.rect.intersect(place)
+        if not (kept.kind.is_line or kept.kind.is_patch or part.empty):
+            here = part.shifted(-place.x0, -place.y0).slices
+            free[here] = np.minimum(free[here], 1 - kept.coverage(part))
+    return free
 
 
 def _mode(group: Sequence[Finding]) -> MendMode:

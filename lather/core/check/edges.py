@@ -12,11 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
-from lather.core.tone.skin_picture import disc
+from lather.core.tone.skin_picture import SURE_SKIN, disc
 from lather.core.work import NEVER, CancelToken
 
 Mask = NDArray[np.bool_]
 STRIP_MM, WINDOW_MM = 0.7, 5.0  # of a seam: how wide beside it, how far along
+EDGE_MM = 1.0  # beside the edge of skin no seam is looked for
 NEAR_MM, FAR_MM, ALONG_MM = 1.2, 4.0, 9.0  # of a rim
 MOST_L = np.float32(6.0)  # what a pixel counts at most: a hair or a mark makes no rim
 LEAST_COUNT = 0.4  # of a window's strip that must be there
@@ -58,6 +59,15 @@ def seam(
         jumps.append(np.sqrt(np.square(a - b).sum(-1)))
     cancel.check()
     return _worst(jumps[0] - jumps[1], at)
+
+
+def skin_seam(
+    start: FloatImage, now: FloatImage, touched: Mask, skin: Plane, mm_per_px: float,
+    cancel: CancelToken = NEVER,
+) -> Worst:
+    """`seam` on what is skin and nothing else, away from its edges, (h, w) 0-1."""
+    return seam(start, now, touched, _shrunk(skin > SURE_SKIN, disc(EDGE_MM / mm_per_px)),
+                mm_per_px, cancel)  # fmt: skip
 
 
 def rim(
