@@ -14,7 +14,6 @@ from numpy.typing import NDArray
 from lather.assist.stages import is_up_to
 from lather.core.arrays import FULL, FloatImage, MaskPixels, Plane
 from lather.core.check.skin import TEXTURE_MM, fine_lightness
-from lather.core.colour.labs import lab_of
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.last import Last
 from lather.core.rect import Rect
@@ -33,6 +32,7 @@ from lather.errors import EditError
 from lather.render.compositor import render
 from lather.render.ground import photo_ground
 from lather.render.levels import read_level
+from lather.render.measured import measured_rgb, render_lightness
 from lather.render.regions import region_coverage
 
 CLOSE_MM = 0.3  # a pixel at which edges and marks can be told
@@ -52,13 +52,15 @@ class SkinView:
     ----------
     state : whose picture it is.
     level : of the mip pyramid.
-    picture : the skin in it.
+    picture : the skin in it, in sRGB: what is measured.
+    own : the same with the photo's own values, on which layers work; equal where it is in sRGB.
     kept : what was measured of it, by name, so that it is measured once.
     """
 
     state: JobState
     level: int
     picture: SkinPicture
+    own: SkinPicture
     kept: dict[str, Any] = field(default_factory=dict)
 
     def once(self, name: str, measure: Callable[[], T]) -> T:
@@ -113,16 +115,18 @@ def skin_view(
         )
     level = coarsest_level(state, most_mm)
     rect = state.photo.rect.at_level(level)
-    rgb = rgb_at(state.as_photographed if photo else state, level, cancel)
+    own = rgb_at(state.as_photographed if photo else state, level, cancel)
+    rgb = measured_rgb(state.photo, own)
     skin = region_coverage(photo_ground(state), Region.SKIN, rect, level)
     mm_per_px = (1 << level) / px_per_mm(state)
     picture = SkinPicture(rgb, skin, _marks(state, rect, level), _people(state, rect, level),
                           mm_per_px, cancel)  # fmt: skip
-    return SkinView(state, level, picture)
+    return SkinView(state, level, picture, replace(picture, rgb=own))
 
 
 def rgb_at(state: JobState, level: int, cancel: CancelToken = NEVER) -> FloatImage:
-    """(h, w, 3): the whole picture at a level, strip by strip, so that a cancel is seen at once."""
+    """(h, w, 3): the whole picture at a level, in the photo's own space; strip by strip, so that a
+    cancel is seen at once."""
     rect = state.photo.rect.at_level(level)
     rgb = np.empty((rect.height, rect.width, 3), dtype=np.float32)
     for top in range(0, rect.height, STRIP_PX):
@@ -130,6 +134,11 @@ def rgb_at(state: JobState, level: int, cancel: CancelToken = NEVER) -> FloatIma
         strip = Rect(0, top, rect.width, min(top + STRIP_PX, rect.height))
         rgb[strip.slices] = render(state, strip, level)[..., :3]
     return rgb
+
+
+def measured_at(state: JobState, level: int, cancel: CancelToken = NEVER) -> FloatImage:
+    """`rgb_at`, in sRGB whatever the space of the photo."""
+    return measured_rgb(state.photo, rgb_at(state, level, cancel))
 
 
 def roughness(view: SkinView) -> Plane:
@@ -147,7 +156,7 @@ def roughness(view: SkinView) -> Plane:
         rows = Rect(0, top, view.rect.width, min(top + STRIP_PX // side, view.rect.height))
         strip = Rect(0, rows.y0 * side, whole.width, min(rows.y1 * side, whole.height))
         wide = strip.grown(margin).intersect(whole)
-        light = np.ascontiguousarray(lab_of(render(view.state, wide, level))[..., 0])
+        light = render_lightness(view.state, wide, level)
         fine = fine_lightness(light, sigma_px)
         inside = np.square(fine[strip.shifted(0, -wide.y0).slices])
         power[rows.slices] = cv2.resize(
@@ -185,7 +194,8 @@ def view_below(
     about = (below.photo, below.layers, below.regions, below.findings.faces,
              below.findings.mm_per_px, gone, below.brief.style, below.brief.keep_kinds)  # fmt: skip
     view = _LAST_VIEW.of(about, lambda: skin_view(below, cancel))
-    return replace(view, picture=replace(view.picture, cancel=cancel)), anchor_id
+    picture, own = (replace(one, cancel=cancel) for one in (view.picture, view.own))
+    return replace(view, picture=picture, own=own), anchor_id
 
 
 _LAST_VIEW: Last[SkinView] = Last(operator.eq)

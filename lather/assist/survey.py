@@ -12,7 +12,6 @@ import numpy as np
 from lather.assist.stages import with_a_look
 from lather.core.arrays import FloatImage
 from lather.core.bounds import N_DIRECTIONS
-from lather.core.colour.display import through_lattice
 from lather.core.rect import Rect
 from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.findings.finding import Finding, Kind
@@ -26,6 +25,7 @@ from lather.document.photo import Photo
 from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.state import JobState, new_state
 from lather.document.tiles import BLACK_MASK
+from lather.render.measured import measured_rgb
 
 if TYPE_CHECKING:
     from lather.core.survey.survey import Survey
@@ -85,9 +85,7 @@ def srgb_strips(photo: Photo) -> Iterator[tuple[int, FloatImage]]:
     """The photo in sRGB 0-1, (n, W, 3) float32 from each top row on."""
     for top in range(0, photo.height, STRIP_PX):
         rect = Rect(0, top, photo.width, min(top + STRIP_PX, photo.height))
-        strip = np.ascontiguousarray(photo.read_float(rect)[..., :3])
-        has_profile = photo.lattice.shape[0] > 1
-        yield top, through_lattice(strip, photo.lattice) if has_profile else strip
+        yield top, measured_rgb(photo, photo.read_float(rect))
 
 
 @dataclass(frozen=True)

@@ -11,7 +11,6 @@ from numpy.typing import NDArray
 from lather.assist.skin_view import FINEST_MM, STRIP_PX, coarsest_level
 from lather.core.arrays import FloatImage, Plane
 from lather.core.check import skin as check
-from lather.core.colour.labs import lab_of
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
 from lather.core.work import CancelToken
@@ -20,6 +19,7 @@ from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.render.compositor import render, render_photo
+from lather.render.measured import measured_lightness
 
 GRAIN_SIDE_PX, GRAIN_BLOCKS = 96, 5
 CLIPPED = 0.5 / 255  # next to black or white
@@ -94,7 +94,7 @@ class TexturePlanes:
         wide = strip.grown(gaussian_reach_px(self._sigma_px)).intersect(whole)
         inside = strip.shifted(-wide.x0, -wide.y0).slices
         pixels = render(state, wide, self.level)
-        light = np.ascontiguousarray(lab_of(pixels)[..., 0])
+        light = measured_lightness(state.photo, pixels)
         return check.fine_lightness(light, self._sigma_px)[inside], clipped(pixels[inside])
 
     @property
@@ -148,7 +148,7 @@ def _grain_l(state: JobState, level: int, whole: Rect) -> float:
             block = Rect(x, y, x + GRAIN_SIDE_PX, y + GRAIN_SIDE_PX).intersect(whole)
             pixels = render_photo(state.photo, block, level)
             is_clear = 0.05 < float(pixels[..., :3].mean()) < 0.95
-            sigma = grain_sigma_l(lab_of(pixels)[..., 0] / np.float32(100))
+            sigma = grain_sigma_l(measured_lightness(state.photo, pixels) / np.float32(100))
             if is_clear and sigma > 0:
                 quietest = min(quietest, sigma)
     return 0.0 if math.isinf(quietest) else quietest

@@ -13,13 +13,13 @@ from lather.assist.shape.face_features import mesh_of
 from lather.assist.shape.straight_lines import SEARCHED_PX, photo_lines
 from lather.assist.skin_view import marks_of
 from lather.core.check.lines import bent
-from lather.core.colour.labs import lab_of
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Region
 from lather.document.findings import FindingState
 from lather.document.scale import px_per_mm
-from lather.render.compositor import deepest_level, render
+from lather.render.compositor import deepest_level
+from lather.render.measured import render_lightness
 
 SURE = 0.6  # coverage of skin around a mark
 LEAST_CHROMA = 3.0  # of a white that had any colour to lose
@@ -92,7 +92,7 @@ def straight_lines(views: Views) -> Reading:
     level = deepest_level(views.state.photo, SEARCHED_PX)
     rect, scale = views.state.photo.rect.at_level(level), 2.0**level
     start, now = (
-        np.ascontiguousarray(lab_of(render(state, rect, level))[..., 0])
+        render_lightness(state, rect, level)
         for state in (views.start, views.state)
     )
     found = bent(lines.scaled(1 / scale), start, now)

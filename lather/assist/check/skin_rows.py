@@ -14,10 +14,9 @@ from lather.core.check import skin as measure
 from lather.core.check.edges import Mask
 from lather.core.check.limits import FLAT, PLASTIC, SHIFTED
 from lather.core.colour.lab import ciede2000
-from lather.core.colour.labs import lab_of
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part
-from lather.render.compositor import render
+from lather.render.measured import render_lightness
 
 LEAST_GLOSS, MOST_PLACES = 0.1, 4000
 GRAIN_SIDE_PX, GRAIN_BLOCKS, LEAST_BLOCKS = 64, 40, 4
@@ -116,7 +115,7 @@ def _grain_ratio(views: Views, x: float, y: float) -> float | None:
     views.cancel.check()
     block = Rect.around(x, y, GRAIN_SIDE_PX / 2).intersect(views.state.photo.rect)
     was, now = (
-        grain_sigma_l(np.ascontiguousarray(lab_of(render(s, block))[..., 0]) / np.float32(100))
+        grain_sigma_l(render_lightness(s, block) / np.float32(100))
         for s in (views.start, views.flat)
     )
     return now / was if was > LEAST_GRAIN_L else None

@@ -13,8 +13,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.assist.even.scores import LEAST_CM2, SCORED
+from lather.assist.even.shining import shine_weight
 from lather.assist.shape.measures import ShapeMeasures, shape_measures
-from lather.assist.skin_view import CLOSE_MM, SkinView, coarsest_level, marks_of, rgb_at, skin_view
+from lather.assist.skin_view import (
+    CLOSE_MM,
+    SkinView,
+    coarsest_level,
+    marks_of,
+    measured_at,
+    skin_view,
+)
 from lather.assist.texture_planes import TexturePlanes
 from lather.core.arrays import FloatImage, Plane
 from lather.core.check import skin as measure
@@ -22,7 +30,6 @@ from lather.core.check.edges import Mask, touched_mask
 from lather.core.colour.labs import lab_of
 from lather.core.last import Last
 from lather.core.rect import Rect
-from lather.core.survey.findings.finding import Kind
 from lather.core.survey.regions.region import Part, Region
 from lather.core.tone.skin_picture import SURE_SKIN
 from lather.core.work import NEVER, CancelToken
@@ -35,6 +42,7 @@ from lather.render.space import in_photo_space
 
 FINE_MM = 0.15  # a pixel at which texture is compared
 TONE_MM, QUICK_MM = 0.5, 0.6  # and tone; the same while it has to be quick
+SHINES = 0.1  # weight of shine
 LARGE_MM = 3.0  # over which colour is compared
 SURE_WHITE, LEAST_WHITE_MM2 = 0.6, 3.0  # coverage of a white; what there must be of it
 Lab = NDArray[np.floating]
@@ -125,8 +133,8 @@ class Start(Seen):
     @cached_property
     def glossy(self) -> Plane:
         """(h, w) 0-1: where skin glitters."""
-        view = self.skin
-        return measure.glossy(view.picture, shine_marks(self.state, view.rect, view.level))
+        picture = self.skin.picture
+        return measure.glossy(picture, shine_weight(self.state, picture.skin.shape, self._cancel))
 
     @cached_property
     def weights(self) -> dict[Part, tuple[Plane, Plane]]:
@@ -214,7 +222,7 @@ class Views:
             rgb, lab = [one.skin.picture.rgb for one in seen], [one.lab for one in seen]
         else:
             level = coarsest_level(self.flat, CLOSE_MM)
-            rgb = [rgb_at(state, level, self.cancel) for state in (self.start, self.flat)]
+            rgb = [measured_at(state, level, self.cancel) for state in (self.start, self.flat)]
             lab = [self._lab(pixels) for pixels in rgb]
         return Close(level, (1 << level) / px_per_mm(self.state), *rgb, *lab)
 
@@ -241,7 +249,7 @@ class Views:
     @cached_property
     def shining(self) -> Mask:
         """(h, w) at the size of `close`: patches of shine."""
-        return np.asarray(shine_marks(self.state, self.close.rect, self.close.level) > 0.1)
+        return shine_weight(self.state, self.close_skin.shape, self.cancel) > SHINES
 
     @cached_property
     def shape(self) -> ShapeMeasures | None:
@@ -287,7 +295,3 @@ def start_of(state: JobState) -> JobState:
     lights = (layer for layer in state.layers if isinstance(layer, ExposureLayer))
     return replace(photo, layers=(*photo.layers, *lights))
 
-
-def shine_marks(state: JobState, rect: Rect, level: int) -> Plane:
-    """(h, w) 0-1 of a level: patches of shine that the survey found."""
-    return marks_of((f for f in state.findings.items if f.kind is Kind.SHINE), rect, level)

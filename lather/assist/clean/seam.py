@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from lather.assist.skin_view import CLOSE_MM, coarsest_level
 from lather.core.colour.labs import lab_of
 from lather.core.rect import Rect
@@ -12,6 +10,7 @@ from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.render.compositor import render_with
 from lather.render.ground import ground_of
+from lather.render.measured import measured_rgb
 from lather.render.regions import region_coverage
 from lather.render.space import layer_space
 
@@ -36,7 +35,7 @@ def seam_of(before: JobState, after: JobState, layer_id: int, rect: Rect) -> flo
     reach_px = round(AROUND_MM * px_per_mm(after))
     wide = rect.grown(reach_px).at_level(level).intersect(after.photo.rect.at_level(level))
     shown = (render_with(state, state.layer(layer_id), wide, level) for state in (before, after))
-    was, now = (lab_of(np.ascontiguousarray(pixels[..., :3])) for pixels in shown)
+    was, now = (lab_of(measured_rgb(after.photo, pixels)) for pixels in shown)
     ground = ground_of(after, layer_space(after, layer_id))
     skin = region_coverage(ground, Region.SKIN, wide, level)
     return skin_seam(was, now, touched_mask(was, now, mm_per_px), skin, mm_per_px).value

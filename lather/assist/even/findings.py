@@ -9,14 +9,14 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from lather.assist.skin_view import SkinView, roughness
+from lather.assist.even.shining import photo_shine
+from lather.assist.skin_view import SkinView
 from lather.core.arrays import Plane
 from lather.core.bounds import N_DIRECTIONS
 from lather.core.colour.labs import lab_of
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.tone.evening import even_maps, evened_rgb
 from lather.core.tone.redness import red_patches, redness_map
-from lather.core.tone.shine import find_shine
 
 BLOTCH_A, LEAST_BLOTCH_MM2, MOST_BLOTCHES = 1.6, 60.0, 10
 SEVERE = {Kind.SHINE: 12.0, Kind.REDNESS: 6.0, Kind.UNEVEN: 4.0}  # L* or a*, for a severity of 63
@@ -29,7 +29,7 @@ def even_findings(view: SkinView, first_id: int = 1) -> list[Finding]:
     if not picture.everybody:
         return []
     lab = lab_of(picture.rgb)
-    shine = find_shine(picture, roughness(view))
+    shine = photo_shine(view.state, view.cancel)
     found = []
     for patch in shine.patches:
         view.cancel.check()

@@ -9,7 +9,8 @@ from typing import Any
 
 import numpy as np
 
-from lather.assist.skin_view import SkinView, rough_of, skin_view
+from lather.assist.even.shining import photo_shine, shine_left
+from lather.assist.skin_view import SkinView, skin_view
 from lather.assist.texture_planes import TexturePlanes
 from lather.core.arrays import Plane
 from lather.core.check import skin as check
@@ -100,7 +101,8 @@ def skin_scores(
     progress(0.3, "measuring the texture")
     texture = TexturePlanes(state.as_photographed, state, now.level, cancel)
     progress(0.6, "looking for shine")
-    shine = _shining(start, texture.start), _shining(now, texture.now)
+    found = photo_shine(state, cancel)
+    shine = shine_left(found, start), shine_left(found, now)
     progress(0.8, "measuring light and shade")
     measured = _Measured((start, now), shine, texture, cancel)
     parts = {}
@@ -161,9 +163,3 @@ class _Measured:
 def _rms(band: Plane, weight: Plane) -> float:
     return math.sqrt(float((band**2 * weight).sum()) / float(weight.sum()))
 
-
-def _shining(view: SkinView, power: Plane) -> Plane:
-    from lather.core.tone.shine import find_shine  # OpenCV: not for the first window
-
-    shine = find_shine(view.picture, rough_of(view, power))
-    return np.asarray(shine.weight > 0.5, dtype=np.float32)

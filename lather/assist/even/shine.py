@@ -7,10 +7,11 @@ from collections.abc import Iterator
 import numpy as np
 
 from lather.assist.even.layers import SHINE, STAGE, named, without_evening
+from lather.assist.even.shining import photo_shine
 from lather.assist.frame import Asked, Filled, Frame, left_in_part, proposed
 from lather.assist.proposal import ALL_SURE, Meant, Proposal
 from lather.assist.skin_view import SkinView, marks_of, roughness
-from lather.core.arrays import Plane
+from lather.core.arrays import FloatImage, Plane
 from lather.core.blend.composite import to_pixels
 from lather.core.blend.modes import BlendMode
 from lather.core.check.skin import TEXTURE_MM
@@ -18,7 +19,7 @@ from lather.core.colour.lab import to_encoded, to_linear
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Kind
-from lather.core.tone.shine import Shine, ShinePatch, find_shine
+from lather.core.tone.shine import Shine, ShinePatch, own_light
 from lather.core.tone.skin_picture import CLIPPED, FLOOR
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.findings import FindingState
@@ -58,9 +59,8 @@ def propose_shine(
 def _fill(frame: Frame) -> Filled:
     view = frame.view
     frame.progress(0.1, "looking for shine")
-    rough = view.once("roughness", lambda: roughness(view))
+    shine = photo_shine(frame.state, view.cancel)
     frame.progress(0.4, "looking for shine")
-    shine = view.once("shine", lambda: find_shine(view.picture, rough))
     found = [patch for patch in shine.patches
              if frame.takes(frame.finding_at(Kind.SHINE, patch.x, patch.y))]  # fmt: skip
     patches = frame.touched(found, lambda patch: shine.labels == patch.label)
@@ -69,7 +69,7 @@ def _fill(frame: Frame) -> Filled:
             "no patch of skin stands out, fades in colour and is rough, as mirrored light is",
             "tame it by hand: Paint colour in 'tame brights' with a colour picked beside it",
         )
-    tamer = _Tamer(frame, shine, rough, patches)
+    tamer = _Tamer(frame, shine, view.once("roughness", lambda: roughness(view)), patches)
     tiles: dict[Key, np.ndarray | None] = {}
     cells = sorted(tamer.cells())
     for number, key in enumerate(cells):
@@ -131,13 +131,17 @@ class _Tamer:
         self._side = 1 << view.level
         self._sigma_px = view.picture.px(TEXTURE_MM) * self._side
         # What is darker than its own colour stays by itself: only light is taken away.
-        spots = [f for f in self._state.findings.items
-                 if not (f.kind.is_line or f.kind.is_patch) and f.contrast_l > DARKER_L
-                 and self._state.findings.state(f) is not FindingState.DONE]  # fmt: skip
+        kept = self._state.findings.in_state(FindingState.KEPT)
+        spots = [f for f in kept if f.contrast_l > DARKER_L
+                 and not (f.kind.is_line or f.kind.is_patch)]  # fmt: skip
         weight = shine.of({patch.label for patch in patches})
         weight = weight * (1 - marks_of(spots, view.rect, view.level))
         self.weight = frame.limited(weight)
-        self._own = shine.own
+        self._own = _encoded(own_light(view.own, shine.covered))
+        self._tone = _encoded(np.stack([
+            view.own.mean(np.ascontiguousarray(view.own.light[..., c]), view.own.is_skin,
+                          TEXTURE_MM) for c in range(3)], -1))  # fmt: skip
+        self._less = _tone_less(self._tone, self._own, self.weight)
         self._gain = _texture_gain(shine, rough, view)
         self._shift = _shift_to_intact(view, weight)
 
@@ -154,19 +158,24 @@ class _Tamer:
         weight = self._view.at_full_size(self.weight, cell)
         if not (weight > 0).any():
             return None
-        shown = render(self._state, cell)
-        own = np.stack([self._view.at_full_size(np.ascontiguousarray(self._own[..., c]), cell)
-                        for c in range(3)], -1)  # fmt: skip
+        glints = render(self._state, cell)[..., :3] - self._at_full_size(self._tone, cell)
+        own = self._at_full_size(self._own, cell)
         texture = self._texture(cell) * self._view.at_full_size(self._gain, cell)
-        tamed = to_encoded(np.maximum(np.exp(own + texture[..., None]) - FLOOR, 0))
+        light = (to_linear(own) + FLOOR) * np.exp(texture)[..., None] - FLOOR
+        pores = to_encoded(np.maximum(light, 0)).astype(np.float32) - own
         # It only takes light away.
-        less = np.minimum(tamed.astype(np.float32) - shown[..., :3], 0) * weight[..., None]
+        less = self._at_full_size(self._less, cell) + weight[..., None] * (pores - glints)
+        less = np.minimum(less, 0)
         out = np.zeros((TILE_PX, TILE_PX, 4), dtype=np.uint16)
         added = np.empty((cell.height, cell.width, 4), dtype=np.float32)
         added[..., :3] = MIDDLE + less / 2
         added[..., 3] = weight > 0
         to_pixels(added, out[: cell.height, : cell.width])
         return out
+
+    def _at_full_size(self, image: FloatImage, cell: Rect) -> FloatImage:
+        planes = (np.ascontiguousarray(image[..., c]) for c in range(3))
+        return np.stack([self._view.at_full_size(plane, cell) for plane in planes], -1)
 
     def _texture(self, cell: Rect) -> Plane:
         """What is finer than tone, a logarithm of light; borrowed where the picture is clipped."""
@@ -195,6 +204,21 @@ class _Tamer:
         light = np.log(np.maximum(linear, 0).mean(-1) + FLOOR)
         fine = light - cv2.GaussianBlur(light, (0, 0), self._sigma_px)
         return np.asarray(fine[cell.shifted(-wide.x0, -wide.y0).slices])
+
+
+def _encoded(light: FloatImage) -> FloatImage:
+    """(h, w, 3) of logarithms of light."""
+    linear = np.maximum(np.exp(light) - FLOOR, 0)
+    return np.asarray(to_encoded(linear), dtype=np.float32)
+
+
+def _tone_less(tone: FloatImage, own: FloatImage, weight: Plane) -> FloatImage:
+    """(h, w, 3): what to take of the tone, so that the layer, at the strength that it is proposed
+    at, leaves the skin's own colour and a share of the lamp's light, mixed as light mixes."""
+    linear = to_linear(tone)
+    mixed = linear + STRENGTH * weight[..., None] * np.minimum(to_linear(own) - linear, 0)
+    less = (to_encoded(mixed) - tone) / STRENGTH
+    return np.asarray(less, dtype=np.float32)
 
 
 def _texture_gain(shine: Shine, rough: Plane, view: SkinView) -> Plane:

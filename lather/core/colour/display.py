@@ -68,4 +68,18 @@ def through_lattice(colour: FloatImage, lattice: Lattice) -> FloatImage:
     return result
 
 
+def to_srgb(image: FloatImage, lattice: Lattice) -> FloatImage:
+    """(h, w, 3) document colours in sRGB 0-1; the image itself where the document is in sRGB."""
+    if lattice.shape[0] <= 1:
+        return image
+    out = np.array(image, dtype=np.float32)
+    convert(out, lattice)
+    return out
+
+
+def _convert_reference(image: FloatImage, lattice: Lattice) -> None:
+    image[...] = through_lattice(np.clip(image, 0, 1), lattice)
+
+
+convert = Kernel("lather.core.colour.compiled", "convert", _convert_reference)
 to_bytes = Kernel("lather.core.colour.compiled", "to_bytes", _to_bytes_reference)

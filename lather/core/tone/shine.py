@@ -4,8 +4,10 @@ Skin sends back two lights: its own, with its colour, and a mirrored one with th
 1985, "Using color to separate reflection components"). Where the mirrored one is strong the colour
 fades, more in blue than in green, beyond what more light alone would do to it; the camera's curve,
 which fades colours too, is fitted on this skin. The mirrored light is also rough, since every pore
-throws a glint of its own. Lit form has neither. A patch is taken for shine only if it stands out,
-fades and is rough, and if its rim lies on skin: what is faint cannot be told from form.
+throws a glint of its own. Lit form has neither. A patch stands out, fades and is rough, and its
+rim lies within the person: of all three it is weighed how much they speak for shine, and what is
+not certain is left, or taken in part. What is faint cannot be told from form; light along the
+person's outline is lit form.
 
 The skin's own colour is then a membrane over the patch from its rim, which is drawn where the
 fading ends; each round draws it anew by the last one's colour. (A separation by chroma pixel by
@@ -38,11 +40,16 @@ SHADE_RANGE = (10, 80)  # percentiles of lightness by which fading with light is
 ROUNDS = 4
 RIM_MM, GROWS_MM = 1.0, 1.5
 REACHES_MM, SOFT_MM = 1.5, 0.8  # beyond a patch's rim, where its fading fades out
-FADES_FROM, FADES_FULL = 0.04, 0.16  # fading in green and blue, from no shine to all of it
+FADES_FROM, FADES_FULL = 0.03, 0.12  # fading in green and blue, from no shine to all of it
 LEAST_RISE = 0.05
-LEAST_FADE, LEAST_ROUGH = 0.28, 0.5  # of the strongest part of a patch; roughness as a logarithm
-MOST_BROKEN = 0.12  # of a patch's rim that may lie on what is no skin
-LEAST_MM2 = 3.0
+# Where each of them speaks for shine as much as against it, and over how much that changes: fading
+# (as a logarithm) and roughness of the strongest part, the shares of the rim on what is no skin,
+# and, a little further out, on what lies beyond the person's outline.
+FADE, ROUGH, BROKEN, OUTLINE = (0.25, 0.15), (0.58, 0.2), (0.22, 0.03), (0.08, 0.02)
+OUTLINE_MM = (2.0, 3.0)
+LEAST_CERTAIN, CERTAIN = 0.3, 0.7  # from which a patch is taken at all, and in full
+HOPELESS = 0.05  # up to which a patch is given up before the last round
+LEAST_MM2 = 12.0
 SHADE_PRIOR, STEEPEST = 0.03, 1.5  # as logarithms of light; of green or blue against red
 LEAST_MATT_MM2 = 400.0  # to fit on, without what may shine
 STRONGEST = 70  # percentile of fading from which a patch's strongest part is taken
@@ -79,13 +86,15 @@ class Shine:
     ----------
     patches : the largest effect first.
     labels : (h, w) int32, 0 where there is none.
-    weight : (h, w) 0-1, how far a pixel shines.
-    own : (h, w, 3) logarithms of the light that the skin has of its own.
-    above : (h, w) L* above that, signed.
+    weight : (h, w) 0-1, how far a pixel shines, less where that is not certain.
+    covered : (h, w) where a patch hides the light that the skin has of its own; see `own_light`.
+    own : (h, w, 3) logarithms of that light.
+    above : (h, w) L* above it, signed.
     """
 
     labels: NDArray[np.int32]
     weight: Plane
+    covered: Flags
     own: FloatImage
     above: Plane
     patches: tuple[ShinePatch, ...] = field(default=())
@@ -94,22 +103,29 @@ class Shine:
         """The weight of some patches alone."""
         return np.where(np.isin(self.labels, list(labels)), self.weight, np.float32(0))
 
+    @staticmethod
+    def above_in(light: FloatImage, own: FloatImage) -> Plane:
+        """(h, w): L* of logarithms of light above others, signed."""
+        return _lightness(light) - _lightness(own)
+
 
 def no_shine(picture: SkinPicture) -> Shine:
     nothing = np.zeros_like(picture.skin)
-    return Shine(nothing.astype(np.int32), nothing, picture.light, nothing)
+    return Shine(nothing.astype(np.int32), nothing, nothing > 0, picture.light, nothing)
 
 
-def find_shine(picture: SkinPicture, rough: Plane) -> Shine:
+def find_shine(picture: SkinPicture, rough: Plane, beyond: Plane | None = None) -> Shine:
     """The patches of shine in a picture, each person's by their own skin.
 
     Parameters
     ----------
     rough : (h, w) logarithm of the rms of lightness finer than 0.5 mm around each pixel.
+    beyond : (h, w) 0-1, what the person's outline is seen against, if that is known.
     """
     total = no_shine(picture)
+    outside = np.zeros_like(rough) if beyond is None else beyond
     for number in picture.everybody:
-        mine = _of_one(picture.of_person(number), rough)
+        mine = _of_one(picture.of_person(number), rough, outside)
         total = mine if not total.patches else _together(total, mine)
     return total
 
@@ -122,14 +138,16 @@ def _together(one: Shine, other: Shine) -> Shine:
     return Shine(
         np.where(is_other, other.labels + highest, one.labels).astype(np.int32),
         np.maximum(one.weight, other.weight),
+        one.covered | other.covered,
         np.where(is_other[..., None], other.own, one.own),
         np.where(is_other, other.above, one.above),
         tuple(sorted(patches, key=lambda patch: -patch.area_mm2 * patch.above_l)),
     )
 
 
-def _of_one(picture: SkinPicture, rough: Plane) -> Shine:
+def _of_one(picture: SkinPicture, rough: Plane, beyond: Plane) -> Shine:
     patches = _candidates(picture)
+    certainty = np.zeros_like(rough)
     rougher = rough - np.float32(np.median(rough[picture.plain]))
     slopes = _fading_with_light(picture, patches)
     fade = own = None
@@ -137,16 +155,20 @@ def _of_one(picture: SkinPicture, rough: Plane) -> Shine:
         picture.cancel.check()
         if not patches.any():
             return no_shine(picture)
-        own = _own_light(picture, patches)
+        own = own_light(picture, patches)
         rise = picture.light - own
         fades = rise[..., 1] + rise[..., 2] - sum(slopes) * rise[..., 0]
         fade = picture.mean(np.ascontiguousarray(fades), picture.is_skin, SMOOTH_MM)
         brighter = picture.mean(np.ascontiguousarray(rise[..., 1]), picture.is_skin, SMOOTH_MM)
         near = _grown(patches, picture.px(GROWS_MM))
         shows = (fade > FADES_FROM) & (brighter > LEAST_RISE) & near & picture.is_skin
-        patches = _shining(shows, fade, rougher, picture)
+        certainty = _certainty(shows, fade, rougher, beyond, picture)
+        patches = _with_islands(certainty > HOPELESS, picture)
     assert fade is not None and own is not None
-    return _measured(patches, fade, own, picture) if patches.any() else no_shine(picture)
+    patches = _with_islands(certainty > LEAST_CERTAIN, picture)
+    if not patches.any():
+        return no_shine(picture)
+    return _measured(patches, fade, certainty, own, picture)
 
 
 def _candidates(picture: SkinPicture) -> Flags:
@@ -205,8 +227,9 @@ def _fading_with_light(picture: SkinPicture, patches: Flags) -> tuple[float, flo
     return min(max(green, 1.0), STEEPEST), min(max(blue, 1.0), STEEPEST)
 
 
-def _own_light(picture: SkinPicture, patches: Flags) -> FloatImage:
-    """The skin's own light: a membrane over the patches from the plain skin around."""
+def own_light(picture: SkinPicture, patches: Flags) -> FloatImage:
+    """(h, w, 3): logarithms of the skin's own light, a membrane over the patches from the plain
+    skin around."""
     wide = _grown(patches, picture.px(RIM_MM))
     known = picture.plain & ~wide
     box = Rect.of_mask(wide).grown(round(picture.px(4.0))).intersect(picture.rect)
@@ -219,50 +242,72 @@ def _own_light(picture: SkinPicture, patches: Flags) -> FloatImage:
     return own
 
 
-def _shining(shows: Flags, fade: Plane, rougher: Plane, picture: SkinPicture) -> Flags:
-    """Of what fades, the patches that are shine and no lit form."""
-    kept = np.zeros_like(shows)
+def _certainty(
+    shows: Flags, fade: Plane, rougher: Plane, beyond: Plane, picture: SkinPicture
+) -> Plane:
+    """(h, w) 0-1: of what fades, how certain it is shine and no lit form; 0 elsewhere."""
+    certainty = np.zeros_like(fade)
     _, labels, stats, _ = cv2.connectedComponentsWithStats(shows.astype(np.uint8), connectivity=4)
     for label in range(1, len(stats)):
         x, y, width, height, n_px = (int(v) for v in stats[label])
         if picture.mm2(n_px) < LEAST_MM2:
             continue
-        box = Rect(x, y, x + width, y + height).grown(round(picture.px(RIM_MM)) + 1)
+        box = Rect(x, y, x + width, y + height).grown(round(picture.px(OUTLINE_MM[1])) + 1)
         here = box.intersect(picture.rect).slices
         patch = labels[here] == label
         strongest = patch & (fade[here] >= np.percentile(fade[here][patch], STRONGEST))
         rim = _grown(patch, picture.px(0.6)) & ~patch
-        if (
-            np.median(fade[here][strongest]) > LEAST_FADE
-            and rougher[here][strongest].mean() > LEAST_ROUGH
-            and 1 - picture.is_skin[here][rim].mean() < MOST_BROKEN
-        ):
-            kept[here] |= patch
-    return kept
+        fades = max(float(np.median(fade[here][strongest])), FADES_FROM)
+        rough = float(rougher[here][strongest].mean())
+        broken = float(1 - picture.is_skin[here][rim].mean())
+        near, far = (_grown(patch, picture.px(mm)) for mm in OUTLINE_MM)
+        outline = float((beyond[here][far & ~near] > 0.5).mean()) if (far & ~near).any() else 0.0
+        certainty[here][patch] = (
+            _speaks_for(math.log(fades / FADE[0]), 0.0, FADE[1]) * _speaks_for(rough, *ROUGH)
+            * (1 - _speaks_for(broken, *BROKEN)) * (1 - _speaks_for(outline, *OUTLINE))
+        )  # fmt: skip
+    return certainty
 
 
-def _measured(patches: Flags, fade: Plane, own: FloatImage, picture: SkinPicture) -> Shine:
+def _speaks_for(value: float, middle: float, over: float) -> float:
+    """0-1: a logistic curve, a half at its middle."""
+    return 1 / (1 + math.exp(-min(max((value - middle) / over, -30.0), 30.0)))
+
+
+def _with_islands(patches: Flags, picture: SkinPicture) -> Flags:
+    """Patches with the skin that lies inside of them: an island that was left would shine on."""
+    outside = np.pad(~patches, 1, constant_values=True).astype(np.uint8)
+    _, labels = cv2.connectedComponents(outside, connectivity=4)
+    inside = (labels != labels[0, 0])[1:-1, 1:-1]
+    return np.asarray(patches | (inside & picture.is_skin))
+
+
+def _measured(
+    patches: Flags, fade: Plane, certainty: Plane, own: FloatImage, picture: SkinPicture
+) -> Shine:
     soft = picture.px(SOFT_MM)
     weight = np.clip((fade - FADES_FROM) / (FADES_FULL - FADES_FROM), 0, 1)
     reached = _grown(patches, picture.px(REACHES_MM))
     weight = weight * cv2.GaussianBlur(reached.astype(np.float32), (0, 0), soft)
     weight = (weight * picture.is_skin).astype(np.float32)
     n, labels = cv2.connectedComponents(_grown(reached, 3 * soft).astype(np.uint8))
-    above = _lightness(picture.light) - _lightness(own)
+    above = Shine.above_in(picture.light, own)
     clipped = picture.rgb.max(-1) >= CLIPPED
     found = []
     for label in range(1, n):
         mine = (labels == label) & patches
         ys, xs = np.nonzero(mine)
-        strength = float(np.percentile(fade[mine], 80))
+        certain = float(certainty[mine].max())
+        weight[labels == label] *= np.float32(
+            np.clip((certain - LEAST_CERTAIN) / (CERTAIN - LEAST_CERTAIN), 0, 1)
+        )
         found.append(ShinePatch(
             label=label, x=float(xs.mean()) + 0.5, y=float(ys.mean()) + 0.5,
             area_mm2=picture.mm2(float(mine.sum())), above_l=float(above[mine].mean()),
-            clipped=float(clipped[mine].mean()),
-            certainty=min(1.0, 0.5 + 0.5 * (strength - LEAST_FADE) / LEAST_FADE),
+            clipped=float(clipped[mine].mean()), certainty=certain,
         ))  # fmt: skip
     found.sort(key=lambda patch: -patch.area_mm2 * patch.above_l)
-    return Shine(labels.astype(np.int32), weight, own, above, tuple(found))
+    return Shine(labels.astype(np.int32), weight, patches, own, above, tuple(found))
 
 
 def _lightness(light: FloatImage) -> Plane:
