@@ -28,12 +28,14 @@ class Meant:
     doubtful : what the survey is not sure of, too.
     kinds : of findings, as `CleanOptions` has them; None: what the brief asks for.
     nth_source : a mend takes its texture from the next best place instead of the best.
+    but : layers that are there and are not to be worked on.
     """
 
     ids: frozenset[int] | None = None
     doubtful: bool = False
     kinds: frozenset[str] | None = None
     nth_source: int = 0
+    but: frozenset[int] = frozenset()
 
 
 ALL_SURE = Meant()

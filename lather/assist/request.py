@@ -8,7 +8,7 @@ from functools import partial
 from typing import Any
 
 from lather.assist import stages
-from lather.assist.proposal import ALL_SURE, Meant, Proposal
+from lather.assist.proposal import ALL_SURE, Meant, Proposal, honest
 from lather.assist.stages import Propose
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document.layers.layer import Stage
@@ -34,9 +34,15 @@ class Request:
     def proposal(
         self, state: JobState, *, progress: Progress = no_progress, cancel: CancelToken = NEVER
     ) -> Proposal:
-        """What is proposed for a state; KeyError if there is no such assistant."""
+        """What is proposed for a state, inside of its brief, and only what would show; KeyError if
+        there is no such assistant."""
+        from lather.assist.check.hold import held  # not for the first window
+
         propose = assistants()[self.assistant]
-        return propose(state, self.meant, progress=progress, cancel=cancel)
+        proposal = honest(propose(state, self.meant, progress=progress, cancel=cancel))
+        if self.assistant.endswith(f".{ALL}"):  # each of them was held to it
+            return proposal
+        return honest(held(proposal, cancel))
 
     @property
     def arguments(self) -> dict[str, Any]:

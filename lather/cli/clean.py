@@ -80,7 +80,7 @@ def _clean(
 ) -> None:
     from lather.actions.job.delivering import write_pictures
     from lather.assist.pending import Pending
-    from lather.assist.proposal import Meant, honest
+    from lather.assist.proposal import Meant
     from lather.assist.request import Request
     from lather.document.findings import FindingState
     from lather.files.exchange.delivery import Delivery
@@ -88,7 +88,7 @@ def _clean(
     compiled_kernels()
     state = with_marks_kept(with_new_survey(state, options), marks)
     request = Request("clean.mends", Meant(kinds=frozenset(kinds), doubtful=options.doubtful))
-    proposal = honest(request.proposal(state, progress=report, cancel=asked()))
+    proposal = request.proposal(state, progress=report, cancel=asked())
     tell_of_area(state, proposal.after, REFUSED)
     call = Pending.of(proposal, request=request).call()
     state = done(state, proposal.after, proposal.name, call)

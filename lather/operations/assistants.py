@@ -8,7 +8,6 @@ from typing import Any
 
 from lather.assist.looking import is_to_be_looked_in, look, with_found
 from lather.assist.pending import Pending
-from lather.assist.proposal import honest
 from lather.assist.request import Request, assistants
 from lather.assist.survey import measured_anew, with_survey_meanwhile
 from lather.document.operations.operation import Again
@@ -41,8 +40,7 @@ def ask_again(doing: Doing) -> JobState:
     read: dict[str, Any] = {name: argument.read(given[name])
                             for name, argument in _TAKES.items() if name in given}  # fmt: skip
     request = Request.of(doing.operation.id.removeprefix(PREFIX), read)
-    proposal = honest(request.proposal(
-        doing.begun, progress=doing.progress, cancel=doing.cancel))  # fmt: skip
+    proposal = request.proposal(doing.begun, progress=doing.progress, cancel=doing.cancel)
     if proposal.refusal is not None:
         raise proposal.refusal
     pending = replace(Pending.of(proposal, request=request), parts=read.get("parts", ()))

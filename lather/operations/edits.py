@@ -126,6 +126,7 @@ EDITS = (
          face_index=COUNT, name=TEXT, x=PLACE, y=PLACE),
     _row("finding.scale", "the scale", "document.scale:set_scale",
          mm_per_px=number("mm per px", 1e-6, 1e6)),
+    _row("mend.take_back", "mends taken back", "assist.clean.taking_back:take_back", ids=FINDINGS),
     _row("mend.cut_free", "a finding cut free and mended", "tools.free:cut_finding_free",
          finding_id=COUNT),
     _row("mend.cut_area_free", "the area cut free and mended", "tools.free:cut_area_free"),

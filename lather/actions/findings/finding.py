@@ -24,7 +24,7 @@ from lather.actions.workbench import Workbench
 from lather.assist import stages
 from lather.assist.meanwhile import merged_with
 from lather.assist.pending import Pending
-from lather.assist.proposal import Meant, honest
+from lather.assist.proposal import Meant
 from lather.assist.request import Request
 from lather.core.survey.findings.finding import Finding
 from lather.core.work import CancelToken, Progress
@@ -121,7 +121,7 @@ def mend(
     pendings: list[Pending] = []
 
     def work(progress: Progress, cancel: CancelToken) -> Meanwhile:
-        proposal = honest(request.proposal(before, progress=progress, cancel=cancel))
+        proposal = request.proposal(before, progress=progress, cancel=cancel)
         after = proposal.accepted()
         pendings.append(Pending.of(proposal, request=request))
         return lambda now: merged_with(before, after, now)

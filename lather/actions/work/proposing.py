@@ -10,7 +10,6 @@ from lather.actions.work.aside import Meanwhile, run_edit, take_merged
 from lather.actions.workbench import Workbench
 from lather.assist import stages
 from lather.assist.pending import Pending
-from lather.assist.proposal import honest
 from lather.assist.request import Request
 from lather.core.last import Last
 from lather.core.survey.regions.region import Part
@@ -56,7 +55,6 @@ def pending_of(
 
     proposal = request.proposal(state, progress=progress, cancel=cancel)
     cancel.check()
-    proposal = honest(proposal)
     if proposal.refusal is not None:
         raise proposal.refusal
     return Pending.of(proposal, changed_outlines(proposal.before, proposal.after), request)

@@ -6,6 +6,7 @@ does most to a measure beyond its limit is weakened until the limit holds.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 
@@ -17,7 +18,7 @@ from lather.document.layers.layer import Layer
 from lather.document.state import JobState
 
 HOLDS = 0.995  # share of the limit that a lever brings a measure to
-STEPS = 6  # halvings of what is left between too much and too little
+MOST_STEPS, NEAR = 5, 0.04  # of the search; share of the limit that may be left
 MOST_CORRECTIONS, CORRECTION = 4, 0.05
 LEAST_EFFECT = 0.02  # of a share, below which a layer has nothing to do with it
 LITTLE = 0.25  # share of a limit, below which nobody asks what does it
@@ -149,7 +150,7 @@ def _lever(
 
     strength, share = 0.0, trial.without[layer.id]
     if share <= 1:
-        strength = _weakened(share_at, layer.strength)
+        strength = strength_within(share_at, layer.strength, trial.share, share)
         for _ in range(MOST_CORRECTIONS):  # what a reduced picture does not show
             share = share_at(strength, row.quick)
             if share <= 1 or strength == 0:
@@ -158,17 +159,35 @@ def _lever(
     return Lever(row.id, layer.id, layer.name, layer.strength, strength, share)
 
 
-def _weakened(share_at: Callable[[float], float], now: float) -> float:
-    """The largest strength, in whole per cent, at which the limit holds."""
+def strength_within(
+    share_at: Callable[[float], float], now: float, share_now: float, share_without: float,
+    holds: float = HOLDS,
+) -> float:
+    """The largest strength, in whole per cent, at which a limit holds that does without a layer.
+
+    By false position (in the Illinois form of Dowell, Jarratt 1971): a share grows nearly in step
+    with the strength, so that two or three looks are enough.
+
+    Parameters
+    ----------
+    share_at : of the limit, at a strength.
+    now, share_now : at which it does not hold.
+    share_without : at strength 0, at most `holds`, or the answer is 0.
+    """
     low, high = 0.0, now
-    for _ in range(STEPS):
-        middle = round(50 * (low + high)) / 100
-        if middle in (low, high):
+    at_low, at_high = share_without - holds, share_now - holds
+    for _ in range(MOST_STEPS):
+        guess = high - at_high * (high - low) / max(at_high - at_low, 1e-9)
+        guess = math.floor(100 * min(max(guess, low), high) + 1e-6) / 100
+        if guess <= low or at_low > 0:
             break
-        if share_at(middle) <= HOLDS:
-            low = middle
+        found = share_at(guess) - holds
+        if found <= 0:
+            low, at_low, at_high = guess, found, at_high / 2
+            if found > -NEAR:
+                break
         else:
-            high = middle
+            high, at_high, at_low = guess, found, at_low / 2
     return low
 
 

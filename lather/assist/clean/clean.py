@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -38,10 +38,16 @@ from lather.render.visibility import refuse_unless_seen
 
 LAYER_NAME = "Mended spots"
 BESIDE_AN_EDGE = "an edge crosses the rim"
-NO_SOURCE = "no clean skin lies near enough"
 OUTSIDE = "they lie outside of the area"
 KEPT_IN_IT = "a mark to be kept lies in it"
 LEAVES_SEAM = "a mend would leave a seam"
+NOTHING_TO_MEND = "there is nothing in it that differs from what lies around"
+ADVICE = {
+    OUTSIDE: "clear the area ({key:area.clear}), or outline another one",
+    BESIDE_AN_EDGE: "cut it free and mend ({key:mend.cut_free}), or copy along the edge",
+    KEPT_IN_IT: "mend by hand beside the mark, or unmark it if it is none",
+    LEAVES_SEAM: "mend by hand with a smaller brush, from a source that you pick",
+}
 MOST_SOURCES = 3  # that are tried, until one leaves no seam
 MOST_CUT = 0.1  # of a spot: half of one mended leaves a hard edge; a line is mended on both sides
 
@@ -51,13 +57,14 @@ class CleanOptions:
     """What is to be mended: open findings of these ids, or of these kinds; None: all of them.
 
     Doubtful ones are taken only by their ids, or if `doubtful` says so. `nth_source` takes the
-    texture from the next best place instead of the best.
+    texture from the next best place instead of the best. Mends go on no layer of `but`.
     """
 
     ids: frozenset[int] | None = None
     kinds: frozenset[str] | None = None  # all of a kind ("blemish") or some ("blemish.red")
     nth_source: int = 0
     doubtful: bool = False
+    but: frozenset[int] = frozenset()
 
     @property
     def is_meant(self) -> bool:
@@ -76,7 +83,7 @@ def propose_mends(
     state: JobState, meant: Meant, *, progress: Progress, cancel: CancelToken
 ) -> Proposal:
     """`propose_clean`, as all assistants are asked."""
-    options = CleanOptions(meant.ids, meant.kinds, meant.nth_source, meant.doubtful)
+    options = CleanOptions(meant.ids, meant.kinds, meant.nth_source, meant.doubtful, meant.but)
     return propose_clean(state, options, progress=progress, cancel=cancel)
 
 
@@ -111,19 +118,20 @@ def propose_clean(
     left: Counter[str] = Counter({BESIDE_AN_EDGE: len(inside) - len(free),
                                   OUTSIDE: len(wanted) - len(inside)})  # fmt: skip
     groups = sorted(_touching(free), key=lambda group: max(f.reach_px for f in group))
-    after, unseen = state, None
+    after, unseen, advice = state, None, dict(ADVICE)
     for number, group in enumerate(groups):
         token.check()
         progress(number / len(groups), f"mending {number + 1} of {len(groups)}")
         try:
-            after = _mended(after, group, options.nth_source)
+            after = _mended(after, group, options)
         except UnseenError as error:
             unseen = error
             left[error.why] += len(group)
         except EditError as error:
-            left[error.why or NO_SOURCE] += len(group)
+            left[error.why] += len(group)
+            advice.setdefault(error.why, error.advice)
     n_done = len(wanted) - left.total()
-    refusal = None if n_done else unseen or _refusal(left)
+    refusal = None if n_done else unseen or _refusal(left, advice)
     reasons = tuple(f"{n} left open: {why}" for why, n in left.most_common() if n)
     name = step_name(len(wanted), n_done)
     return Proposal(name, state, after, _measures(state, after), reasons, refusal)
@@ -136,16 +144,9 @@ def is_in_area(state: JobState, finding: Finding) -> bool:
     return limit is None or is_mostly_inside(limit, finding.coverage(rect))
 
 
-def _refusal(left: Counter[str]) -> EditError:
+def _refusal(left: Counter[str], advice: Mapping[str, str]) -> EditError:
     """Why nothing was mended, by what kept most findings open."""
     why = next((why for why, n in left.most_common(1) if n), "nothing certain is open")
-    advice = {
-        OUTSIDE: "clear the area ({key:area.clear}), or outline another one",
-        KEPT_IN_IT: "mend by hand beside the mark, or unmark it if it is none",
-        LEAVES_SEAM: "mend by hand with a smaller brush, from a source that you pick",
-        BESIDE_AN_EDGE: "cut it free and mend ({key:mend.cut_free}), or copy along the edge",
-        NO_SOURCE: "mend by hand with a smaller brush, from a source that you pick",
-    }
     return EditError("Nothing was mended", why, advice.get(why, ""))
 
 
@@ -196,10 +197,12 @@ def _touch(one: Finding, other: Finding) -> bool:
     return bool((one.coverage(both) + other.coverage(both) > 1).any())
 
 
-def _mended(state: JobState, group: Sequence[Finding], nth_source: int) -> JobState:
+def _mended(state: JobState, group: Sequence[Finding], options: CleanOptions) -> JobState:
     """The state with a mend over a group, from the first source that leaves no seam."""
-    weak = weak_kind(group)
-    state, layer_id = _with_layer(state) if weak is None else _with_weak_layer(state, weak)
+    weak, but = weak_kind(group), options.but
+    state, layer_id = (
+        _with_layer(state, but) if weak is None else _with_weak_layer(state, weak, but)
+    )
     place = Rect.union_of(finding.rect for finding in group).intersect(state.photo.rect)
     if place.empty:
         raise EditError("Nothing was mended", "the finding lies outside of the picture")
@@ -210,7 +213,7 @@ def _mended(state: JobState, group: Sequence[Finding], nth_source: int) -> JobSt
            for finding, cover in zip(group, covers, strict=True)):  # fmt: skip
         raise EditError("Nothing was mended", KEPT_IN_IT)
     selection = np.maximum.reduce(covers) * free
-    for nth in range(nth_source, nth_source + MOST_SOURCES):
+    for nth in range(options.nth_source, options.nth_source + MOST_SOURCES):
         after, rect = _mended_from(state, layer_id, group, place, selection, nth)
         if not leaves_seam(state, after, layer_id, rect):
             return after
@@ -235,6 +238,8 @@ def _mended_from(
     mended = mend_spot(
         read, picture, place, selection, mode=_mode(group), avoid=avoid, nth_source=nth_source
     )
+    if not mended.coverage.any():
+        raise EditError("Nothing was mended", NOTHING_TO_MEND)
     record = StrokeRecord(
         tool="mend_spot",
         brush=Brush(size_px=2 * max(finding.reach_px for finding in group), hardness=1.0),
@@ -267,14 +272,16 @@ def _mode(group: Sequence[Finding]) -> MendMode:
     return modes.pop() if len(modes) == 1 and all(f.kind.is_line for f in group) else MendMode.ALL
 
 
-def _with_weak_layer(state: JobState, weak: Weak) -> tuple[JobState, int]:
-    state, layer = with_weak_layer(state, weak)
+def _with_weak_layer(
+    state: JobState, weak: Weak, but: frozenset[int]
+) -> tuple[JobState, int]:
+    state, layer = with_weak_layer(state, weak, but)
     return state, layer.id
 
 
-def _with_layer(state: JobState) -> tuple[JobState, int]:
+def _with_layer(state: JobState, but: frozenset[int]) -> tuple[JobState, int]:
     """The layer that mends go on: never a split's, whose layers hold a part of the picture."""
-    whole = list(walk_whole(state.layers))
+    whole = [layer for layer in walk_whole(state.layers) if layer.id not in but]
     active = state.active
     for layer in (*([active] if active in whole else []), *whole):
         clean = layer.stage is STAGE and getattr(layer, "weak", None) is None

@@ -53,10 +53,14 @@ def weak_kind_at(state: JobState, place: Place, *, by_source: bool) -> Weak | No
     return Weak.CREASES if by_source and _is_long(state, place) else None
 
 
-def with_weak_layer(state: JobState, weak: Weak) -> tuple[JobState, PixelLayer]:
-    """The layer of that kind, made above the active one if there is none to be painted on."""
+def with_weak_layer(
+    state: JobState, weak: Weak, but: frozenset[int] = frozenset()
+) -> tuple[JobState, PixelLayer]:
+    """The layer of that kind, none of `but`, made above the active one if there is none to be
+    painted on."""
     for layer in walk_whole(state.layers):
-        if isinstance(layer, PixelLayer) and layer.weak is weak and is_mendable(state, layer):
+        if (isinstance(layer, PixelLayer) and layer.weak is weak and layer.id not in but
+                and is_mendable(state, layer)):  # fmt: skip
             return state, layer
     layer = PixelLayer(
         id=new_id(), name=NAMES[weak], stage=STAGE, weak=weak,
