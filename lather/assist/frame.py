@@ -12,7 +12,14 @@ from dataclasses import dataclass, field, replace
 from typing import Any, TypeVar
 
 from lather.assist.proposal import ALL_SURE, Meant, Proposal
-from lather.assist.skin_view import SkinView, area_in, finding_at, map_tiles, view_below
+from lather.assist.skin_view import (
+    SkinView,
+    area_in,
+    finding_at,
+    map_tiles,
+    marks_of,
+    view_below,
+)
 from lather.core.arrays import MaskPixels, Plane
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
@@ -28,6 +35,7 @@ from lather.errors import EditError
 
 P = TypeVar("P", bound=Proposal)
 T = TypeVar("T")
+REACHED, SETTLES = 0.1, 0.25  # share of a pixel; of a finding's place that is reached, to do it
 
 
 @dataclass(frozen=True)
@@ -60,7 +68,9 @@ class Filled:
     Attributes
     ----------
     layers : new ones, bottom to top; they go above all of the stage.
-    settled : findings by the id of the layer that does them.
+    reach : by the id of a new layer, what it does findings of, and (h, w) 0-1 of the view how far
+        it reaches, wherever the tools may go: what is settled follows from it.
+    n_outside : of what was found, how much lies outside of the area altogether.
     active : the layer to be worked on then; the topmost new one without it.
     about : further fields of the proposal.
     """
@@ -68,7 +78,8 @@ class Filled:
     layers: Sequence[Layer]
     measures: Sequence[Measure] = ()
     reasons: Sequence[str] = ()
-    settled: Mapping[int, Sequence[int]] = field(default_factory=dict)
+    reach: Mapping[int, tuple[Kind, Plane]] = field(default_factory=dict)
+    n_outside: int = 0
     active: Layer | None = None
     about: Mapping[str, Any] = field(default_factory=dict)
 
@@ -154,17 +165,39 @@ class Frame:
         """A map of the view as tiles of the photo's size; see `map_tiles`."""
         return map_tiles(plane, self.view, empty, samples, least)
 
-    def with_layers(self, filled: Filled) -> JobState:
-        """The state with what was made of it."""
+    def with_layers(self, filled: Filled, settled: Mapping[int, Sequence[int]]) -> JobState:
+        """The state with what was made of it, and the findings by the layer that settles them."""
         state, anchor_id = self.state, self.anchor_id
         for layer in filled.layers:
             placed = inserted_above(state.layers, anchor_id, layer)
             state, anchor_id = replace(state, layers=placed, active_id=layer.id), layer.id
         if filled.active is not None:
             state = replace(state, active_id=filled.active.id)
-        for layer_id, ids in filled.settled.items():
+        for layer_id, ids in settled.items():
             state = edits.decide(state, list(ids), FindingState.DONE, by=layer_id)
         return state
+
+    def settled(
+        self, reach: Mapping[int, tuple[Kind, Plane]]
+    ) -> tuple[dict[int, list[int]], int]:
+        """The open findings that are asked about and done, by the layer that does most of each; and
+        how many are not done since most of them lies outside of the area."""
+        found, n_outside = dict[int, list[int]](), 0
+        for finding in self.state.findings.in_state(FindingState.OPEN):
+            shares = {layer_id: share for layer_id, (kind, share) in reach.items()
+                      if kind is finding.kind and self.takes(finding)}  # fmt: skip
+            if not shares:
+                continue
+            place = marks_of([finding], self.view.rect, self.view.level) > 0.5
+            best = max(shares, key=lambda layer_id: float(shares[layer_id][place].sum()))
+            done = place & (shares[best] > REACHED)
+            if done.sum() < SETTLES * place.sum() or not place.any():
+                continue
+            if self.is_mostly_inside(done):
+                found.setdefault(best, []).append(finding.id)
+            else:
+                n_outside += 1
+        return found, n_outside
 
 
 def left_in_part(n_left: int) -> tuple[str, ...]:
@@ -190,7 +223,9 @@ def proposed(asked: Asked, fill: Callable[[Frame], Filled], as_: type[P]) -> P:
         filled = fill(frame)
     except EditError as error:
         return as_(asked.name, state, state, refusal=error, stage=stage)
+    settled, n_outside = frame.settled(filled.reach)
+    reasons = *filled.reasons, *left_in_part(filled.n_outside + n_outside)
     return as_(
-        asked.name, state, frame.with_layers(filled), tuple(filled.measures),
-        tuple(filled.reasons), stage=stage, **filled.about,
+        asked.name, state, frame.with_layers(filled, settled), tuple(filled.measures), reasons,
+        stage=stage, **filled.about,
     )  # fmt: skip

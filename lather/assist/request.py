@@ -32,15 +32,19 @@ class Request:
     meant: Meant = ALL_SURE
 
     def proposal(
-        self, state: JobState, *, progress: Progress = no_progress, cancel: CancelToken = NEVER
-    ) -> Proposal:
-        """What is proposed for a state, inside of its brief, and only what would show; KeyError if
-        there is no such assistant."""
+        self, state: JobState, *, hold: bool = True, progress: Progress = no_progress,
+        cancel: CancelToken = NEVER,
+    ) -> Proposal:  # fmt: skip
+        """What is proposed for a state, and only what would show; KeyError if there is no such
+        assistant.
+
+        `hold` keeps it inside of the brief: who asks several of them sees to that for all at once.
+        """
         from lather.assist.check.hold import held  # not for the first window
 
         propose = assistants()[self.assistant]
         proposal = honest(propose(state, self.meant, progress=progress, cancel=cancel))
-        if self.assistant.endswith(f".{ALL}"):  # each of them was held to it
+        if not hold or self.assistant.endswith(f".{ALL}"):
             return proposal
         return honest(held(proposal, cancel))
 

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 from lather.assist.even.layers import grown
 from lather.assist.looking import call_of_look, looked_in
 from lather.assist.pending import Pending
 from lather.assist.proposal import Meant, Proposal, new_layers, weakened
 from lather.assist.request import Request, name_of
-from lather.assist.retouch_held import STEP, held_as_a_whole
+from lather.assist.retouch_held import STEP, held_as_a_whole, held_so_far, with_given
 from lather.assist.stages import assistants, in_order, title
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document.agreed.briefing import refuse_where_forbidden
@@ -77,13 +77,12 @@ def retouch(
         if options.strength == 0:
             done.append(Done(stage, _left(assistant.doing, state, stage)))
             continue
-        proposal = request.proposal(state, progress=report, cancel=cancel)
+        proposal = request.proposal(state, hold=False, progress=report, cancel=cancel)
+        proposal, given = held_so_far(begun, weakened(proposal, options.strength), cancel)
         if proposal.refusal is None:
-            pending = Pending.of(proposal, request=request)
-            pending = replace(pending, strength=pending.strength * options.strength)
-            proposal = weakened(proposal, options.strength)
+            call = Pending.of(proposal, request=request).call()
             after = grown(proposal.after, {layer.id for layer in new_layers(proposal)})
-            state = recorded(state, after, proposal.name, pending.call())
+            state = with_given(recorded(state, after, proposal.name, call), given)
         done.append(Done(stage, proposal))
     if options.as_a_whole and state is not begun:
         after, said = held_as_a_whole(begun, state, progress=progress, cancel=cancel)

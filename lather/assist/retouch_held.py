@@ -3,18 +3,55 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 
-from lather.assist.check.check import Check, Checked, check
-from lather.assist.check.hold import Weakened, can_be_checked, can_give, measured, within_brief
+from lather.assist.check.check import Check, Checked, check, whole_check
+from lather.assist.check.hold import (
+    Weakened,
+    can_be_checked,
+    can_give,
+    given_by,
+    measured,
+    within_brief,
+)
 from lather.assist.clean.taking_back import mends_at, take_back
+from lather.assist.proposal import Proposal, new_layers
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
-from lather.document import edits
 from lather.document.operations.call import Call
 from lather.document.operations.recording import recorded
 from lather.document.state import JobState
 
 MOST_ROUNDS = 3
 STEP = "Held to the brief"
+LEAST_REDUCED = 0.1  # share of a limit, with less the reduced picture does not show what it is
+
+
+def held_so_far(
+    begun: JobState, proposal: Proposal, cancel: CancelToken = NEVER
+) -> tuple[Proposal, list[Weakened]]:
+    """A proposal on top of what was made since `begun`, inside of the brief on the reduced picture;
+    and what of the earlier layers has to give for it."""
+    if proposal.refusal is not None or not can_be_checked(proposal.after):
+        return proposal, []
+    own = {layer.id for layer in new_layers(proposal)}
+    _, done = within_brief(begun, proposal.after, _made(begun, proposal.after), cancel=cancel)
+    earlier = [one for one in done if one.layer.id not in own]
+    held = given_by(proposal, [one for one in done if one.layer.id in own])
+    said = tuple(one.sentence() for one in earlier)
+    return replace(held, reasons=(*held.reasons, *said)), earlier
+
+
+def with_given(state: JobState, given: Sequence[Weakened]) -> JobState:
+    """The state with layers weakened or withdrawn, each as a step of its own."""
+    for weakened in given:
+        layer_id, name = weakened.layer.id, f"{STEP}: {weakened.layer.name}"
+        if weakened.strength == 0:
+            call = Call(id="layer.delete", arguments={"layer_id": layer_id})
+        else:
+            call = Call(id="layer.strength", arguments={
+                "layer_id": layer_id, "strength": weakened.strength})  # fmt: skip
+        state = recorded(state, weakened.applied(state), name, call)
+    return state
 
 
 def held_as_a_whole(
@@ -32,7 +69,7 @@ def held_as_a_whole(
     if not can_be_checked(state):
         return state, ()
     for _ in range(MOST_ROUNDS):
-        found = check(state, progress=progress, cancel=cancel)
+        found = whole_check(state, progress=progress, cancel=cancel)
         if not found.beyond:
             break
         due = _due(found, begun, cancel)
@@ -57,26 +94,18 @@ def _due(found: Check, begun: JobState, cancel: CancelToken) -> list[Checked]:
 def _weakened(
     begun: JobState, state: JobState, due: Sequence[Checked], cancel: CancelToken
 ) -> tuple[JobState, tuple[str, ...]]:
-    had = {layer.id for layer in begun.layers}
-    ids = [layer.id for layer in state.layers if layer.id not in had and can_give(layer)]
     rows = [one.row for one in due]
     reduced = {one.row.id: one.share for one in measured(state, rows, cancel)}
-    times = {one.row.id: one.share / max(reduced[one.row.id], 0.1) for one in due}
-    _, done = within_brief(begun, state, ids, rows=rows, times=times, cancel=cancel)
-    for weakened in done:
-        state = _with_step(state, weakened)
-    return state, tuple(weakened.sentence() for weakened in done)
+    times = {one.row.id: one.share / max(reduced[one.row.id], LEAST_REDUCED) for one in due}
+    made = _made(begun, state)
+    _, done = within_brief(begun, state, made, rows=rows, times=times, cancel=cancel)
+    return with_given(state, done), tuple(weakened.sentence() for weakened in done)
 
 
-def _with_step(state: JobState, weakened: Weakened) -> JobState:
-    layer_id, name = weakened.layer.id, f"{STEP}: {weakened.layer.name}"
-    if weakened.strength == 0:
-        after = edits.delete(state, layer_id)
-        return recorded(state, after, name, Call(id="layer.delete", arguments={
-            "layer_id": layer_id}))  # fmt: skip
-    after = edits.set_strength(state, layer_id, weakened.strength)
-    return recorded(state, after, name, Call(id="layer.strength", arguments={
-        "layer_id": layer_id, "strength": weakened.strength}))  # fmt: skip
+def _made(begun: JobState, state: JobState) -> list[int]:
+    """The layers since then that may give."""
+    had = {layer.id for layer in begun.layers}
+    return [layer.id for layer in state.layers if layer.id not in had and can_give(layer)]
 
 
 def _taken_back(

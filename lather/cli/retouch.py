@@ -127,7 +127,7 @@ def _retouch(
     options: argparse.Namespace,
 ) -> Verdict:
     from lather.actions.job.delivering import write_pictures
-    from lather.assist.check.check import check
+    from lather.assist.check.check import whole_check
     from lather.assist.even.scores import skin_scores
     from lather.assist.retouch import retouch
     from lather.files.exchange.delivery import Delivery
@@ -143,7 +143,7 @@ def _retouch(
     state, done = retouch(state, wanted, progress=report, cancel=asked())
     tell_of_area(begun, state, REFUSED)
     scores = skin_scores(state, progress=report, cancel=asked())
-    checked = check(state, progress=report, cancel=asked())
+    checked = whole_check(state, progress=report, cancel=asked())
     delivery = Delivery(depth_bits=depth_bits, to_srgb=False)
     if held is not None:
         delivery = agreed_size(delivery, state)

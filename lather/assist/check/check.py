@@ -11,6 +11,7 @@ from lather.assist.check.reading import Reading, Row
 from lather.assist.check.table import ROWS
 from lather.assist.check.views import Views
 from lather.core.check.limits import Bound, Limits
+from lather.core.last import Last
 from lather.core.survey.regions.region import Region
 from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document.agreed.brief import Brief
@@ -192,6 +193,17 @@ def check(
     progress(1.0, "checked")
     forbidden = retouching(state) if state.brief.style.forbids_retouching else []
     return Check(tuple(found), state.brief, quick, tuple(layer.name for layer in forbidden))
+
+
+def whole_check(
+    state: JobState, *, progress: Progress = no_progress, cancel: CancelToken = NEVER
+) -> Check:
+    """`check` of all rows; of the last state that was asked about it is known."""
+    about = (state.photo, state.layers, state.findings, state.regions, state.brief)
+    return _LAST.of(about, lambda: check(state, progress=progress, cancel=cancel))
+
+
+_LAST: Last[Check] = Last(n_kept=1)
 
 
 def _facts(checked: Checked) -> dict[str, Any]:

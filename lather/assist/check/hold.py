@@ -37,6 +37,14 @@ class Weakened:
     strength: float
     why: Checked
 
+    def applied(self, state: JobState) -> JobState:
+        """A state with that layer so weak, or without it."""
+        if self.strength > 0:
+            return edits.set_strength(state, self.layer.id, self.strength)
+        gone = edits.delete(state, self.layer.id)
+        is_there = any(layer.id == state.active_id for layer in gone.layers)
+        return replace(gone, active_id=state.active_id) if is_there else gone
+
     def sentence(self) -> str:
         """'Evened light at 62 % instead of 100 %: modelling kept 88 %'."""
         told = f"{self.why.row.title.lower()} {self.why.value_text}"
@@ -58,11 +66,17 @@ def held(proposal: Proposal, cancel: CancelToken = NEVER) -> Proposal:
     if proposal.refusal is not None or not layers or not can_be_checked(proposal.after):
         return proposal
     ids = [layer.id for layer in layers]
-    after, done = within_brief(proposal.before, proposal.after, ids, cancel=cancel)
-    if not done:
-        return proposal
-    said = tuple(one.sentence() for one in done)
-    if not {layer.id for layer in after.layers} & {layer.id for layer in new_layers(proposal)}:
+    return given_by(proposal, within_brief(proposal.before, proposal.after, ids, cancel=cancel)[1])
+
+
+def given_by(proposal: Proposal, done: Sequence[Weakened]) -> Proposal:
+    """A proposal of which some layers were weakened, with what is said of that; its refusal if
+    nothing of it is left."""
+    after, new = proposal.after, {layer.id for layer in new_layers(proposal)}
+    for weakened in done:
+        after = weakened.applied(after)
+    said = tuple(weakened.sentence() for weakened in done)
+    if done and not new & {layer.id for layer in after.layers}:
         refusal = EditError(f"'{proposal.name}' is not proposed", "; ".join(said),
                             "do less of it by hand, or move the limit in the brief")  # fmt: skip
         return replace(proposal, after=proposal.before, refusal=refusal)
@@ -157,11 +171,11 @@ class _Trial:
                 lambda value: self._share(looked(best, value)), best.strength,
                 self._share(worst), without[best.id], ROOM,
             )  # fmt: skip
-        if strength >= LEAST_LEFT:
-            after = edits.set_strength(state, best.id, strength)
-            return after, Weakened(best, strength, looked(best, strength))
-        gone = edits.delete(state, best.id)
-        return replace(gone, active_id=_active(gone, state)), Weakened(best, 0.0, worst)
+        given = Weakened(best, strength if strength >= LEAST_LEFT else 0.0, worst)
+        after = given.applied(state)
+        if given.strength > 0:
+            given = replace(given, why=self._measured(after, (worst.row,))[0])
+        return after, given
 
     def _share(self, one: Checked) -> float:
         return one.share * self._times.get(one.row.id, 1.0)
@@ -175,12 +189,6 @@ def measured(
 ) -> tuple[Checked, ...]:
     """Some rows, on the reduced picture."""
     return check(state, quick=True, rows=rows, skips=False, cancel=cancel).rows
-
-
-def _active(state: JobState, before: JobState) -> int:
-    """The layer that was worked on, if it is still there."""
-    is_there = any(layer.id == before.active_id for layer in state.layers)
-    return before.active_id if is_there else state.active_id
 
 
 def can_be_checked(state: JobState) -> bool:

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from lather.assist.even.layers import COLOUR, LIGHT, STAGE, named, without_evening
-from lather.assist.frame import Asked, Filled, Frame, left_in_part, proposed
+from lather.assist.frame import Asked, Filled, Frame, proposed
 from lather.assist.proposal import ALL_SURE, Meant, Proposal
 from lather.assist.skin_view import SkinView, marks_of
 from lather.core.arrays import MaskPixels, Plane
@@ -55,10 +55,11 @@ def _fill(frame: Frame) -> Filled:
     frame.progress(0.2, "measuring blood and pigment")
     where = _meant(state, view, meant) * spared(state, view)
     all_maps = view.once("even maps", lambda: even_maps(view.picture))
-    maps = all_maps.limited(frame.limited(where))
+    wanted = all_maps.limited(where)
+    maps = wanted.limited(frame.limited(np.ones_like(where)))
     frame.progress(0.7, "writing the maps")
     if not _changes(maps):
-        if frame.area is not None and _changes(all_maps.limited(where)):
+        if frame.area is not None and _changes(wanted):
             raise frame.outside()
         raise frame.refusal(_why_nothing(view), "even it by hand: Paint colour")
     share = np.abs(maps.blood) + np.abs(maps.pigment)
@@ -72,14 +73,16 @@ def _fill(frame: Frame) -> Filled:
     if light:
         name = named(LIGHT, view, share)
         layers.append(LightLayer(id=new_id(), name=name, stage=STAGE, map=light))
-    found = [f for f in state.findings.in_state(FindingState.OPEN)
-             if f.kind is Kind.UNEVEN and frame.takes(f)]  # fmt: skip
-    done = [f.id for f in found
-            if frame.is_mostly_inside(marks_of([f], view.rect, view.level))]
-    reasons = [f"under the eyes at most {UNDER_EYES:.0%}", *left_in_part(len(found) - len(done))]
-    if state.brief.keeps(Kind.FRECKLES):
+    reach = np.asarray(np.abs(wanted.blood) + np.abs(wanted.pigment) > LEAST_CHANGE, np.float32)
+    reasons = list[str]()
+    if any((view.parts[part] * share).any() for part in UNDER):
+        reasons.append(f"under the eyes at most {UNDER_EYES:.0%}")
+    if state.brief.keeps(Kind.FRECKLES) and any(
+        f.kind is Kind.FRECKLES for f in state.findings.items
+    ):
         reasons.append("freckles stay, as the style says")
-    return Filled(layers, _measures(view, maps), reasons, {colour.id: done}, colour)
+    return Filled(layers, _measures(view, maps), reasons,
+                  {colour.id: (Kind.UNEVEN, reach)}, active=colour)  # fmt: skip
 
 
 def _changes(maps: EvenMaps) -> bool:

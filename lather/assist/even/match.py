@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import cv2
 import numpy as np
 
 from lather.assist.even.layers import MATCHED, REDNESS, STAGE, named, without_evening
-from lather.assist.frame import Asked, Filled, Frame, left_in_part, proposed
+from lather.assist.frame import Asked, Filled, Frame, proposed
 from lather.assist.proposal import ALL_SURE, MatchProposal, Meant, Proposal
 from lather.assist.skin_view import SkinView, plane_of
 from lather.core.arrays import MaskPixels, Plane
@@ -78,7 +79,7 @@ def propose_redness(
 
 
 def _calmed(frame: Frame) -> Filled:
-    view, area = frame.view, frame.area
+    view = frame.view
     if is_infant(frame.state):
         raise frame.refusal("by the distance of the pupils this is an infant, whose skin is pink "
                             "by nature")  # fmt: skip
@@ -96,13 +97,15 @@ def _calmed(frame: Frame) -> Filled:
             "match a target that you outline yourself, or even out what is left",
         )
     layers, reasons, measures = list[Layer](), list[str](), list[Measure]()
-    settled: dict[int, list[int]] = {}
-    for number, patch in enumerate(patches[:MOST_PATCHES]):
-        frame.progress(0.5 + 0.5 * number / len(patches), "calming redness")
-        share = frame.limited(soft_target(patch, view.picture, density))
+    chosen = patches[:MOST_PATCHES]
+    targets = _apart([soft_target(patch, view.picture, density) for patch in chosen])
+    reach: dict[int, tuple[Kind, Plane]] = {}
+    for number, (patch, whole) in enumerate(zip(chosen, targets, strict=True)):
+        frame.progress(0.5 + 0.5 * number / len(chosen), "calming redness")
+        share = frame.limited(whole)
         try:
-            target = area_colour(view.picture.rgb, patch.mask.astype(np.float32), "patch")
-            reference = area_colour(view.picture.rgb, _ring(patch, view, density), "skin around it")
+            target = area_colour(view.own.rgb, patch.mask.astype(np.float32), "patch")
+            reference = area_colour(view.own.rgb, _ring(patch, view, density), "skin around it")
             parameters, said = _fitting(target, move_to(target, reference))
         except EditError as error:
             reasons.append(f"a patch was left as it is: {error.why}")
@@ -110,17 +113,22 @@ def _calmed(frame: Frame) -> Filled:
         layer = _moving(frame, share, parameters, named(REDNESS, view, share), CALMED)
         layers.append(layer)
         reasons += said
-        finding = _finding_of(patch, frame)
-        if finding is not None and frame.is_mostly_inside(patch.mask):
-            settled[layer.id] = [finding.id]
+        reach[layer.id] = Kind.REDNESS, whole
         calmed = _part(_move_of(parameters), CALMED)
         measures.append(_measured(target, reference, moved(target, calmed)))
     if not layers:
         raise frame.refusal("; ".join(reasons))
-    if area is not None:
-        reasons += left_in_part(len(found) - len(settled))
     reasons.append(f"calmed by {CALMED:.0%}, not erased; natural cheeks, nose and ears stay")
-    return Filled(layers, measures, reasons, settled)
+    return Filled(layers, measures, reasons, reach, len(found) - len(patches))
+
+
+def _apart(targets: Sequence[Plane]) -> list[Plane]:
+    """Soft targets that share a pixel out where they meet: together no more than the most of it."""
+    if len(targets) < 2:
+        return list(targets)
+    total, most = np.sum(targets, axis=0), np.max(targets, axis=0)
+    share = most / np.maximum(total, np.float32(1e-6))
+    return [np.asarray(target * share, dtype=np.float32) for target in targets]
 
 
 def propose_match_of_areas(
@@ -152,8 +160,8 @@ def _matched(frame: Frame, options: MatchOptions) -> Filled:
     reference_share = _reference(view, density, options, target_share)
     if _overlap(target_share, reference_share) > 0.5:
         raise frame.refusal("target and reference are the same place", "choose another reference")
-    target = area_colour(view.picture.rgb, target_share, "target")
-    reference = area_colour(view.picture.rgb, reference_share, "reference")
+    target = area_colour(view.own.rgb, target_share, "target")
+    reference = area_colour(view.own.rgb, reference_share, "reference")
     move = move_to(target, reference, with_light=options.with_light)
     if is_infant(frame.state) and move[1] < 0:
         move = _part(move, 0.5)  # an infant stays pink

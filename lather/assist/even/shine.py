@@ -8,7 +8,7 @@ import numpy as np
 
 from lather.assist.even.layers import SHINE, STAGE, named, without_evening
 from lather.assist.even.shining import photo_shine
-from lather.assist.frame import Asked, Filled, Frame, left_in_part, proposed
+from lather.assist.frame import Asked, Filled, Frame, proposed
 from lather.assist.proposal import ALL_SURE, Meant, Proposal
 from lather.assist.skin_view import SkinView, marks_of, roughness
 from lather.core.arrays import FloatImage, Plane
@@ -16,6 +16,7 @@ from lather.core.blend.composite import to_pixels
 from lather.core.blend.modes import BlendMode
 from lather.core.check.skin import TEXTURE_MM
 from lather.core.colour.lab import to_encoded, to_linear
+from lather.core.colour.labs import lab_of
 from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Kind
@@ -35,6 +36,7 @@ ADVISED = (0.5, 0.75)
 MIDDLE = np.float32(0.5)  # of a layer in linear light: adds nothing
 DARKER_L = -1.0  # L* of a mark against its surroundings
 CLIP_SOFT_MM = 0.3  # over which borrowed texture fades into what is there
+CLEAR = 0.5  # weight of shine
 SEARCHED_MM = 40.0  # how far away texture may be borrowed from
 
 
@@ -79,35 +81,8 @@ def _fill(frame: Frame) -> Filled:
         id=new_id(), name=named(SHINE, view, tamer.weight), stage=STAGE,
         mode=BlendMode.LINEAR_LIGHT, strength=STRENGTH, tiles=NO_PIXELS.with_tiles(tiles),
     )  # fmt: skip
-    inside = [patch for patch in patches if frame.is_mostly_inside(shine.labels == patch.label)]
-    reasons = (*_reasons(patches), *left_in_part(len(found) - len(inside)))
-    settled = _settled(frame.state, view, shine, inside)
-    return Filled((layer,), _measures(patches), reasons, {layer.id: settled})
-
-
-def _settled(
-    state: JobState, view: SkinView, shine: Shine, patches: list[ShinePatch]
-) -> list[int]:
-    """The open findings that the tamed patches take in."""
-    labels = {patch.label for patch in patches}
-    rect = view.rect
-    settled = []
-    for finding in state.findings.in_state(FindingState.OPEN):
-        x, y = int(finding.x) >> view.level, int(finding.y) >> view.level
-        if finding.kind is Kind.SHINE and rect.contains_point(x, y):
-            near = shine.labels[max(0, y - 2) : y + 3, max(0, x - 2) : x + 3]
-            if labels & set(near.ravel().tolist()):
-                settled.append(finding.id)
-    return settled
-
-
-def _measures(patches: list[ShinePatch]) -> tuple[Measure, ...]:
-    area = sum(patch.area_mm2 for patch in patches)
-    above = sum(patch.above_l * patch.area_mm2 for patch in patches) / area
-    return (
-        Measure("shine above the skin's own colour", above, (1 - STRENGTH) * above, "L*"),
-        Measure("area of shine", area / 100, area / 100, "cm²"),
-    )
+    return Filled((layer,), tamer.measures(), _reasons(patches),
+                  {layer.id: (Kind.SHINE, tamer.reach)}, len(found) - len(patches))  # fmt: skip
 
 
 def _reasons(patches: list[ShinePatch]) -> tuple[str, ...]:
@@ -136,6 +111,7 @@ class _Tamer:
                  and not (f.kind.is_line or f.kind.is_patch)]  # fmt: skip
         weight = shine.of({patch.label for patch in patches})
         weight = weight * (1 - marks_of(spots, view.rect, view.level))
+        self.reach = weight
         self.weight = frame.limited(weight)
         self._own = _encoded(own_light(view.own, shine.covered))
         self._tone = _encoded(np.stack([
@@ -144,6 +120,16 @@ class _Tamer:
         self._less = _tone_less(self._tone, self._own, self.weight)
         self._gain = _texture_gain(shine, rough, view)
         self._shift = _shift_to_intact(view, weight)
+
+    def measures(self) -> tuple[Measure, ...]:
+        """How far the tone lies above the skin's own colour, where it shines clearly."""
+        clear = self.weight > CLEAR
+        if not clear.any():
+            return ()
+        after = self._tone + np.float32(STRENGTH) * self._less
+        own, *tones = (lab_of(image)[..., 0][clear] for image in (self._own, self._tone, after))
+        was, now = (float((tone - own).mean()) for tone in tones)
+        return (Measure("shine above the skin's own colour", was, now, "L*"),)
 
     def cells(self) -> Iterator[Key]:
         rect = Rect.of_mask(self.weight > 0)

@@ -3,8 +3,9 @@
 Redness follows from shade on every skin: where less light falls its colour is another one, by the
 camera's curve and by light that went through skin. What does not follow is blotches. So redness
 is first fitted by shade at all sizes, with outliers left out; the rest, without what is steep
-(folds, nostrils, lids), between two blurs, is what blood differs by. Of it a share is taken that
-is right on average, since not all of it is blotches (Wiener 1949): figures in docs/even.md.
+(folds, nostrils, lids), between two blurs, is what blood differs by. Not all of it is blotches:
+healthy skin has some, of nearly the same spread on everybody. Of what there is so much is taken as
+exceeds that (Wiener 1949), so that evening what was evened changes nothing: docs/even.md.
 
 Shade itself is form, not blotches, wherever it is long or lies on a slope. Only round, flat spots
 of it count, and only as far as they stand out.
@@ -27,7 +28,8 @@ SHADE_FINE_MM, SHADE_COARSE_MM = 1.0, 5.0  # and shade
 SHADE_BANDS_MM = (0.7, 1.4, 2.8, 5.6, 11.2, 22.4)
 SHADE_MM = 0.5
 STEEP_MM, STEEP = 1.0, 0.08  # shade a millimetre, as a logarithm, from which form is likely
-BLOOD_SHARE, PIGMENT_SHARE, SHADE_SHARE = 0.53, 0.35, 0.5
+HEALTHY = 0.021  # spread of blood's band on skin without blotches
+PIGMENT_SHARE, SHADE_SHARE = 0.35, 0.5
 FOREIGN_SPREADS, FOREIGN_MM = 6.0, 0.8  # from which a colour is none of the skin's; over it
 MOST_SPREADS = 2.0  # beyond it a pixel is an outlier of blood, not a blotch
 PIGMENT_FROM, SHADE_FROM = 2.5, 3.0  # spreads of the band up to which nothing is done
@@ -70,6 +72,7 @@ def _of_one(picture: SkinPicture) -> EvenMaps:
     red, spread = unexplained(redness(picture.light), causes, picture.plain)
     red = np.clip(red, -MOST_SPREADS * spread, MOST_SPREADS * spread)
     blood = band(picture, red, flat, FINE_MM, COARSE_MM)
+    blood *= np.float32(_share_of_blotches(blood[picture.plain]) / REDNESS_OF_BLOOD)
     picture.cancel.check()
     brown, brown_spread = unexplained(pigment(picture.light), causes, picture.plain)
     brown = np.clip(brown, -4 * brown_spread, 4 * brown_spread)
@@ -81,12 +84,18 @@ def _of_one(picture: SkinPicture) -> EvenMaps:
     shade = _standing_out(shade, picture, SHADE_FROM) * roundness(shade, picture)
     near = inner(picture) * (1 - _foreign(picture))
     maps = EvenMaps(
-        np.float32(BLOOD_SHARE / REDNESS_OF_BLOOD) * blood * near,
+        blood * near,
         np.float32(PIGMENT_SHARE) * brown * near,
         np.float32(SHADE_SHARE) * shade * near,
     )
     picture.cancel.check()
     return maps.limited(_helped(picture, maps))
+
+
+def _share_of_blotches(held: Plane) -> float:
+    """0-1: how much of blood's band on plain skin is more than healthy skin has."""
+    spread = MAD_TO_SIGMA * float(np.median(np.abs(held))) if held.size else 0.0
+    return max(0.0, 1 - (HEALTHY / spread) ** 2) if spread > 0 else 0.0
 
 
 def evened_rgb(picture: SkinPicture, maps: EvenMaps) -> FloatImage:
