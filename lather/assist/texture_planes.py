@@ -53,7 +53,7 @@ class TexturePlanes:
             shape = whole.height, whole.width
             self.fine = np.zeros(shape, np.float32), np.zeros(shape, np.float32)
         self._grain_l: float = (
-            _grain_l(now, self.level, whole) if earlier is None else earlier._grain_l
+            quietest_grain_l(now, self.level) if earlier is None else earlier._grain_l
         )
         changed = None if earlier is None else changed_cells(earlier.state, now)
         rows = max(1, STRIP_PX // self._side) if earlier is None else FEW_ROWS
@@ -136,11 +136,11 @@ def clipped(pixels: FloatImage) -> NDArray[np.bool_]:
     return np.asarray((most > 1 - CLIPPED) | (least < CLIPPED))
 
 
-def _grain_l(state: JobState, level: int, whole: Rect) -> float:
+def quietest_grain_l(state: JobState, level: int) -> float:
     """Sigma of the grain in L* at a level, where the photo is quietest."""
     from lather.core.filter.grain import grain_sigma_l
 
-    quietest = math.inf
+    quietest, whole = math.inf, state.photo.rect.at_level(level)
     for row in range(GRAIN_BLOCKS):
         for column in range(GRAIN_BLOCKS):
             x = (whole.width - GRAIN_SIDE_PX) * column // (GRAIN_BLOCKS - 1)

@@ -22,7 +22,7 @@ from lather.render.compositor import deepest_level
 from lather.render.measured import render_lightness
 
 SURE = 0.6  # coverage of skin around a mark
-LEAST_CHROMA = 3.0  # of a white that had any colour to lose
+NO_CHROMA = 0.4  # which is as good as none
 RING = 1.9  # of a mark's extent, where the skin around it is looked at
 LEAST_PX, LEAST_CONTRAST = 4, 1.5  # of a mark, to say anything of it
 LEAST_CERTAINTY = 0.6  # a scar that may be a crease's glint proves nothing
@@ -57,7 +57,7 @@ def _lighter(start: Lab, now: Lab) -> float:
 
 
 def _colour_left(start: Lab, now: Lab) -> float:
-    was, left = (max(float(np.hypot(lab[1], lab[2])), LEAST_CHROMA) for lab in (start, now))
+    was, left = (float(np.hypot(lab[1], lab[2])) + NO_CHROMA for lab in (start, now))
     return left / was
 
 

@@ -152,7 +152,7 @@ def _lever(
     if share <= 1:
         strength = strength_within(share_at, layer.strength, trial.share, share)
         for _ in range(MOST_CORRECTIONS):  # what a reduced picture does not show
-            share = share_at(strength, row.quick)
+            share = share_at(strength, False)
             if share <= 1 or strength == 0:
                 break
             strength = round(max(0.0, strength - CORRECTION), 2)

@@ -9,34 +9,53 @@ import numpy as np
 from lather.assist.check.reading import Reading, Row
 from lather.assist.check.views import Views
 from lather.assist.even.scores import where
+from lather.assist.grain_kept import grain_ratios
 from lather.core.arrays import Plane
 from lather.core.check import skin as measure
-from lather.core.check.edges import Mask
 from lather.core.check.limits import FLAT, PLASTIC, SHIFTED
 from lather.core.colour.lab import ciede2000
-from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part
-from lather.render.measured import render_lightness
 
 LEAST_GLOSS, MOST_PLACES = 0.1, 4000
-GRAIN_SIDE_PX, GRAIN_BLOCKS, LEAST_BLOCKS = 64, 40, 4
-LEAST_GRAIN_L = 0.15  # with less the photo has none
+GRAIN_BLOCKS, LEAST_BLOCKS = 40, 4
+SMALL = (Part.UNDER_EYE_LEFT, Part.UNDER_EYE_RIGHT, Part.LID_LEFT, Part.LID_RIGHT,
+         Part.UPPER_LIP)  # fmt: skip
 
 
 def texture_kept(views: Views) -> Reading:
-    start, product, _ = views.local_texture
-    local = np.asarray(product / np.maximum(start, np.float32(1e-6)), dtype=np.float32)
-    return _lowest(views, _usual_shares(views, product, kept=True), local)
+    shares = _texture_left(views, measure.GLINTS * views.usual_texture)
+    return _lowest(views, _usual_shares(views, shares), shares)
+
+
+def texture_least(views: Views) -> Reading:
+    """In the worst window: a plastic patch is none of its part's median."""
+    picture = views.begun.skin.picture
+    matt = np.asarray(views.begun.matt * picture.plain, dtype=np.float32)
+    shares = _texture_left(views, views.usual_texture, measure.CLEARLY_ABOVE)
+    least = measure.least_share(shares, matt, picture.px(measure.WINDOW_MM))
+    if least is None:
+        return _TOO_LITTLE
+    value, x, y = least
+    return Reading(value, views.begun.skin.middle_of(float(x), float(y)))
 
 
 def sharpness(views: Views) -> Reading:
-    _, _, now = views.local_texture
-    return _furthest(views, _usual_shares(views, now, kept=False), "sharpness")
+    start, _, now = views.local_texture
+    grain, kept = views.texture.grain, views.grain_kept
+    energy = np.sqrt(np.maximum(measure.shares_left(now, start, grain, kept * grain), 0))
+    return _furthest(views, _usual_shares(views, energy), "sharpness")
 
 
-def _usual_shares(views: Views, now: Plane, *, kept: bool) -> dict[Part, float]:
-    start, grain = views.local_texture[0], views.texture.grain
-    return {part: measure.usual_share(now, start, matt, grain, kept=kept)
+def _texture_left(
+    views: Views, most: float, above: float = measure.LEAST_ABOVE_GRAIN
+) -> Plane:
+    start, product, _ = views.local_texture
+    grain = views.texture.grain
+    return measure.shares_left(product, start, grain, views.grain_kept * grain, most, above)
+
+
+def _usual_shares(views: Views, shares: Plane) -> dict[Part, float]:
+    return {part: measure.usual_share(shares, matt)
             for part, (_, matt) in views.begun.weights.items()}  # fmt: skip
 
 
@@ -44,14 +63,32 @@ def modelling_kept(views: Views) -> Reading:
     begun = views.begun
     start, now = begun.light, views.now.large_light(begun.matt)
     parts = {part: measure.modelling_kept(start, now, matt)
-             for part, (_, matt) in begun.weights.items()}  # fmt: skip
+             for part, (_, matt) in _large(views).items()}  # fmt: skip
     return _furthest(views, parts, "modelling_kept")
+
+
+def light_moved(views: Views) -> Reading:
+    """How far large-scale light moved at one place, against its part: one place raised and another
+    flattened leave the part's contrast as it was."""
+    begun = views.begun
+    change = views.now.large_light(begun.matt) - begun.light
+    worst, place, at = 0.0, None, ""
+    for part, (_, matt) in _large(views).items():
+        inside = matt > 0.5
+        if not inside.any():
+            continue
+        away = np.where(inside, np.abs(change - np.median(change[inside])), 0)
+        y, x = np.unravel_index(int(np.argmax(away)), away.shape)
+        if away[y, x] > worst:
+            worst, at = float(away[y, x]), where(part)
+            place = begun.skin.middle_of(float(x), float(y))
+    return Reading(worst, place, at)
 
 
 def colour_shift(views: Views) -> Reading:
     away = _difference(views)
     parts = {part: float((away * matt).sum() / matt.sum())
-             for part, (_, matt) in views.begun.weights.items()}  # fmt: skip
+             for part, (_, matt) in _large(views).items()}  # fmt: skip
     return _furthest(views, parts, "colour_shift")
 
 
@@ -73,52 +110,31 @@ def evenness(views: Views) -> Reading:
     """What is left of the start's unevenness between 1 and 5 mm."""
     square_was, square_now = views.begun.unevenness, views.now.unevenness
     parts = {}
-    for part, (weight, _) in views.begun.weights.items():
+    for part, (weight, _) in _large(views).items():
         was, now = (float((s * weight).sum()) for s in (square_was, square_now))
         parts[part] = _quotient(math.sqrt(now), math.sqrt(was))
     return _lowest(views, parts)
 
 
 def grain(views: Views) -> Reading:
-    """Of skin that was touched against skin that was not, each against the start."""
-    skin = views.sure_skin & ~views.shining
-    ratios, places = [], []
-    for mask in (views.touched & skin, ~views.touched & skin):
-        found = [(ratio, place) for place in _spread(views, mask)
-                 if (ratio := _grain_ratio(views, *place)) is not None]  # fmt: skip
-        ratios.append([ratio for ratio, _ in found])
-        places.append([place for _, place in found])
-    touched, rest = ratios
-    if len(touched) < LEAST_BLOCKS:
-        return Reading(1.0)
-    usual = float(np.median(rest)) if len(rest) >= LEAST_BLOCKS else 1.0
-    middle = float(np.median(touched))
-    nearest = int(np.argmin(np.abs(np.asarray(touched) - middle)))
-    return Reading(middle / usual, places[0][nearest])
-
-
-def _spread(views: Views, mask: Mask) -> list[tuple[float, float]]:
-    """Places of the photo, spread over where a mask holds in a whole block."""
-    import cv2
-
-    side = 1 << views.close.level
-    solid = cv2.erode(mask.astype(np.uint8), np.ones((max(1, GRAIN_SIDE_PX // side),) * 2))
-    places = np.argwhere(solid > 0)
-    chosen = places[:: max(1, len(places) // GRAIN_BLOCKS)][:GRAIN_BLOCKS]
-    return [((x + 0.5) * side, (y + 0.5) * side) for y, x in chosen]
-
-
-def _grain_ratio(views: Views, x: float, y: float) -> float | None:
-    """Of a block, now against the start; None where the start has none that can be told."""
-    from lather.core.filter.grain import grain_sigma_l  # SciPy: not for the first window
-
-    views.cancel.check()
-    block = Rect.around(x, y, GRAIN_SIDE_PX / 2).intersect(views.state.photo.rect)
-    was, now = (
-        grain_sigma_l(render_lightness(s, block) / np.float32(100))
-        for s in (views.start, views.flat)
+    """Of skin that was touched against what was not, each against the start."""
+    touched = views.changed & views.sure_skin & ~views.shining
+    if not touched.any():
+        return Reading(None, why_not="no skin was touched")
+    own, rest = (
+        grain_ratios(views.start, views.flat, mask, views.close.level, GRAIN_BLOCKS, views.cancel)
+        for mask in (touched, ~views.changed & ~views.shining)
     )
-    return now / was if was > LEAST_GRAIN_L else None
+    if len(own) < LEAST_BLOCKS:
+        return Reading(None, why_not="too little plain skin was touched to tell its grain")
+    if len(rest) < LEAST_BLOCKS:
+        return Reading(None, why_not="nothing was left untouched to compare its grain with")
+    return Reading(float(np.median(own)) / float(np.median(rest)))
+
+
+def _large(views: Views) -> dict[Part, tuple[Plane, Plane]]:
+    """Parts that tone can be told from; under the eyes and on the lids it is texture alone."""
+    return {part: both for part, both in views.begun.weights.items() if part not in SMALL}
 
 
 def _difference(views: Views) -> Plane:
@@ -162,6 +178,9 @@ ROWS = (
         "What is left of the skin's own texture, finer than 0.5 mm, on the part that lost most.",
         texture_kept, too_little=PLASTIC, quick=True,
         advice="weaken what smooths it, or paint it back"),
+    Row("texture_least", "Texture, least at one place", "%",
+        "What is left of the skin's own texture where it lost most, over 10 mm.", texture_least,
+        too_little=PLASTIC, quick=True, advice="paint the texture of this place back"),
     Row("sharpness", "Sharpness of skin", "%",
         "Energy of the texture against the start, whatever it is of.", sharpness,
         too_little="soft", too_much="gritty", quick=True,
@@ -173,6 +192,9 @@ ROWS = (
         "Large-scale light and shade of a part, coarser than 10 mm, against the start.",
         modelling_kept, too_little=FLAT, too_much="harder than it was", quick=True,
         advice="weaken what lights or shades the face"),
+    Row("light_moved", "Light moved, most", "L*",
+        "How far light and shade coarser than 10 mm moved at one place against its part.",
+        light_moved, too_much=FLAT, quick=True, advice="weaken what lights or shades this place"),
     Row("colour_shift", "Colour moved, mean", "ΔE",
         "Mean CIEDE2000 of the part that moved most.", colour_shift, too_much=SHIFTED,
         quick=True, advice="weaken what colours skin"),

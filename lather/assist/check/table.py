@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from lather.assist.check import fault_rows, feature_rows, skin_rows
+from lather.assist.check import fault_rows, feature_rows, other_rows, skin_rows
 from lather.assist.check.reading import Row
 
-ROWS: tuple[Row, ...] = (*skin_rows.ROWS, *feature_rows.ROWS, *fault_rows.ROWS)
+ROWS: tuple[Row, ...] = (*skin_rows.ROWS, *feature_rows.ROWS, *other_rows.ROWS, *fault_rows.ROWS)
 BY_ID = {row.id: row for row in ROWS}

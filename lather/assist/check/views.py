@@ -6,14 +6,17 @@ without the reshapes.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+import math
+from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
+from lather.assist.check.start import start_of
 from lather.assist.even.scores import LEAST_CM2, SCORED
 from lather.assist.even.shining import shine_weight
+from lather.assist.grain_kept import grain_kept
 from lather.assist.shape.measures import ShapeMeasures, shape_measures
 from lather.assist.skin_view import (
     CLOSE_MM,
@@ -33,7 +36,6 @@ from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
 from lather.core.tone.skin_picture import SURE_SKIN
 from lather.core.work import NEVER, CancelToken
-from lather.document.layers.exposure import ExposureLayer
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.render.ground import photo_ground
@@ -45,6 +47,7 @@ TONE_MM, QUICK_MM = 0.5, 0.6  # and tone; the same while it has to be quick
 SHINES = 0.1  # weight of shine
 LARGE_MM = 3.0  # over which colour is compared
 SURE_WHITE, LEAST_WHITE_MM2 = 0.6, 3.0  # coverage of a white; what there must be of it
+LEAST_CHANGE = 0.05  # in Lab, with less nothing was changed
 Lab = NDArray[np.floating]
 
 
@@ -180,10 +183,11 @@ class Views:
         self.state, self.cancel, self.quick = state, cancel, quick
         self.flat = in_photo_space(state)
         most_mm = QUICK_MM if quick else TONE_MM
-        lighting = state.layers if state.brief.style.forbids_retouching else None
+        start = start_of(state, self.flat)
+        lights = start.layers[1:]
         self.begun = _STARTS[quick].of(
-            (state.photo, state.regions, state.findings, state.brief, lighting),
-            lambda: Start(start_of(state), most_mm),
+            (state.photo, state.regions, state.findings, state.brief, *lights),
+            lambda: Start(start, most_mm),
         )
         self.now = Seen(self.flat, most_mm, cancel)
         self._whites: dict[Region, White | None] = {}
@@ -216,6 +220,19 @@ class Views:
         return start, product, now
 
     @cached_property
+    def usual_texture(self) -> float:
+        """Mean square of fine lightness at the start, in the middle of the skin that does not
+        shine."""
+        held = self.local_texture[0][(self.begun.matt * self.begun.skin.picture.plain) > 0.5]
+        return float(np.median(held)) if held.size else math.inf
+
+    @cached_property
+    def grain_kept(self) -> float:
+        """Which share of the start's grain skin still has, as sigmas; at most all of it."""
+        matt = self.sure_skin & ~self.shining
+        return grain_kept(self.start, self.flat, matt, self.close.level, self.cancel)
+
+    @cached_property
     def close(self) -> Close:
         if self.quick:
             seen, level = (self.begun, self.now), self.now.skin.level
@@ -235,6 +252,12 @@ class Views:
         """(h, w) at the size of `close`: where the change shows."""
         close = self.close
         return touched_mask(close.start, close.now, close.mm_per_px)
+
+    @cached_property
+    def changed(self) -> Mask:
+        """(h, w) at the size of `close`: where anything was changed at all."""
+        away = np.abs(self.close.now - self.close.start).max(-1)
+        return np.asarray(away > LEAST_CHANGE)
 
     @cached_property
     def close_skin(self) -> Plane:
@@ -285,13 +308,4 @@ class Views:
 
 
 _STARTS: dict[bool, Last[Start]] = {True: Last(), False: Last()}
-
-
-def start_of(state: JobState) -> JobState:
-    """The photo; with what changes its light as a whole, if the brief lets nothing else be done."""
-    if not state.brief.style.forbids_retouching:
-        return state.as_photographed
-    photo = state.as_photographed
-    lights = (layer for layer in state.layers if isinstance(layer, ExposureLayer))
-    return replace(photo, layers=(*photo.layers, *lights))
 

@@ -40,9 +40,10 @@ def even_findings(view: SkinView, first_id: int = 1) -> list[Finding]:
             ))  # fmt: skip
     view.cancel.check()
     density = redness_map(picture)
-    middle = float(np.median(lab[..., 1][picture.plain]))
     for red in red_patches(picture, view.parts, density):
-        a = float(lab[..., 1][red.mask].mean()) - middle
+        person = np.bincount(picture.people[red.mask].astype(int)).argmax()
+        own = picture.plain & (picture.people == person)
+        a = float(lab[..., 1][red.mask].mean()) - float(np.median(lab[..., 1][own]))
         found.append(_finding(Kind.REDNESS, red.mask, view, 0.0, a, red.certainty))
     view.cancel.check()
     maps = even_maps(picture)

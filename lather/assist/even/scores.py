@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from lather.assist.even.shining import photo_shine, shine_left
+from lather.assist.grain_kept import grain_kept
 from lather.assist.skin_view import SkinView, skin_view
 from lather.assist.texture_planes import TexturePlanes
 from lather.core.arrays import Plane
@@ -20,9 +21,10 @@ from lather.core.work import NEVER, CancelToken, Progress, no_progress
 from lather.document.state import JobState
 from lather.render.space import in_photo_space
 
-LEAST_CM2 = 1.0  # of a part, with less of it nothing is said
-SCORED = (Part.FOREHEAD, Part.CHEEK_LEFT, Part.CHEEK_RIGHT, Part.NOSE, Part.CHIN, Part.NECK,
-          Part.EARS, Part.BODY)  # fmt: skip
+LEAST_CM2 = 0.5  # of a part, with less of it nothing is said
+SCORED = (Part.FOREHEAD, Part.CHEEK_LEFT, Part.CHEEK_RIGHT, Part.NOSE, Part.UNDER_EYE_LEFT,
+          Part.UNDER_EYE_RIGHT, Part.LID_LEFT, Part.LID_RIGHT, Part.UPPER_LIP, Part.CHIN,
+          Part.NECK, Part.EARS, Part.BODY)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -104,7 +106,8 @@ def skin_scores(
     found = photo_shine(state, cancel)
     shine = shine_left(found, start), shine_left(found, now)
     progress(0.8, "measuring light and shade")
-    measured = _Measured((start, now), shine, texture, cancel)
+    states = state.as_photographed, state
+    measured = _Measured((start, now), shine, texture, states, cancel)
     parts = {}
     for part in SCORED:
         cancel.check()
@@ -120,7 +123,7 @@ class _Measured:
 
     def __init__(
         self, views: tuple[SkinView, SkinView], shine: tuple[Plane, Plane], texture: TexturePlanes,
-        cancel: CancelToken,
+        states: tuple[JobState, JobState], cancel: CancelToken,
     ) -> None:
         self._views, self._shine, self._texture = views, shine, texture
         picture = views[0].picture
@@ -131,6 +134,8 @@ class _Measured:
         plain = np.asarray(picture.plain, dtype=np.float32)
         self._local = [picture.mean(plane, plain, check.LOCAL_MM)
                        for plane in (texture.start, texture.product)]  # fmt: skip
+        self._grain_kept = grain_kept(*states, picture.plain & (self._glossy <= 0),
+                                      views[0].level, cancel)  # fmt: skip
         self._bands = [check.blotches(view.picture) for view in views]
 
     def part(self, part: Part) -> PartScore | None:
@@ -154,7 +159,8 @@ class _Measured:
         ]
         return PartScore(
             part, area_cm2, figures[0], figures[1],
-            check.usual_share(self._local[1], self._local[0], matt, grain, kept=True),
+            check.usual_share(check.shares_left(
+                self._local[1], self._local[0], grain, self._grain_kept * grain), matt),
             check.modelling_kept(self._light[0], self._light[1], matt),
             check.colour_shift(start.rgb, now.rgb, matt),
         )  # fmt: skip

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
 
-from lather.assist.shape.face_features import mesh_of
 from lather.core.blend.modes import lum
 from lather.core.rect import Rect
 from lather.core.shape.field import Field, node_places, node_rect
-from lather.core.shape.head import face_width_px
+from lather.core.shape.head import Mesh, face_width_px
 from lather.core.shape.measure import displacement
 from lather.core.shape.symmetry import Evenness, evenness
+from lather.core.survey.faces.geometry import FaceGeometry
+from lather.core.survey.faces.mesh_fit import fitted_points
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.render.compositor import render
@@ -78,7 +80,7 @@ def shape_measures(state: JobState) -> ShapeMeasures | None:
     space = seen_space(state)
     if not space.below:
         return None
-    per_mm, mesh = px_per_mm(state), mesh_of(state)
+    per_mm = px_per_mm(state)
     field = total_field(state)
     found = displacement(field, 1 / per_mm)
     cm2 = (10 * per_mm) ** 2
@@ -88,14 +90,37 @@ def shape_measures(state: JobState) -> ShapeMeasures | None:
         found.most_stretched, found.least_stretched, found.too_far_px2 / cm2,
         grain_kept=grain, detail_kept=detail,
     )  # fmt: skip
-    if mesh is None:
+    face = _moved_most(state.findings.faces, field)
+    if face is None:
         return measured
+    mesh, most_px, x, y = face
     now = space.from_photo(mesh[:, :2].astype(np.float64))
     return replace(
-        measured, face_width_mm=face_width_px(mesh) / per_mm,
+        measured, largest_px=most_px, largest_mm=most_px / per_mm, x=x, y=y,
+        face_width_mm=face_width_px(mesh) / per_mm,
         limit_share=state.brief.limits.displacement,
         evenness=evenness(mesh, now, 1 / per_mm),
     )  # fmt: skip
+
+
+def _moved_most(
+    faces: Sequence[FaceGeometry], field: Field
+) -> tuple[Mesh, float, float, float] | None:
+    """The face that is moved most, in widths of its own: its mesh, by how many px, and where. What
+    is moved counts for the nearest face, in sizes of that face."""
+    points = node_places(field.rect, field.step_px).reshape(-1, 2)
+    lengths = field.lengths_px.ravel()
+    meshes = [fitted_points(face) for face in faces]
+    away = [np.hypot(*(points - face.at(0, 0.5)).T) / face.pupil_distance_px for face in faces]
+    owner = np.argmin(away, axis=0) if len(faces) > 1 else np.zeros(len(points), dtype=np.intp)
+    best, share = None, -1.0
+    for number, mesh in enumerate(meshes):
+        mine = np.where(owner == number, lengths, 0.0)
+        most = int(np.argmax(mine))
+        if mine[most] / face_width_px(mesh) > share:
+            share = float(mine[most]) / face_width_px(mesh)
+            best = mesh, float(mine[most]), float(points[most, 0]), float(points[most, 1])
+    return best
 
 
 def total_field(state: JobState) -> Field:

@@ -63,6 +63,11 @@ TABLE: tuple[Limit, ...] = (
         set_by="clean retouches keep 70-95 %; a blur of 0.3 mm 8-18 %",
     ),
     Limit(
+        "texture_least", 1.0, low=(0.65, 0.55, 0.42, 0.68, 0.95),
+        set_by="clean retouches keep 76-83 %; a patch of 4 cm2 at 20 % of its texture 25-27 %, a "
+        "smoothed under-eye 14-39 %",
+    ),
+    Limit(
         "sharpness", 1.0, low=(0.82, 0.72, 0.6, 0.87, 0.98), high=(1.25, 1.4, 1.7, 1.15, 1.02),
         set_by="clean retouches 79-96 %; a blur of 0.3 mm 8-17 %, gritty sharpening 287-303 %",
     ),
@@ -73,6 +78,10 @@ TABLE: tuple[Limit, ...] = (
     Limit(
         "modelling_kept", 1.0, low=(0.94, 0.88, 0.8, 0.96, 0.99), high=(1.15, 1.3, 1.5, 1.1, 1.01),
         set_by="clean retouches 92-111 %; doubled contrast 189-210 %",
+    ),
+    Limit(
+        "light_moved", 0.0, high=(3.0, 4.5, 6.0, 2.0, 0.5),
+        set_by="clean retouches 1.6-2.5",
     ),
     Limit(
         "colour_shift", 0.0, high=(2.0, 3.2, 4.5, 1.5, 0.5),
@@ -119,6 +128,14 @@ TABLE: tuple[Limit, ...] = (
         "keep_marks", 1.0, low=(0.8, 0.7, 0.6, 0.85, 0.95), high=(1.35, 1.5, 1.7, 1.25, 1.05),
         set_by="clean retouches 83-121 %, Lather's own 94-108 %; doubled contrast 175-217 %, "
         "a blur of 1.5 mm 12-82 %",
+    ),
+    Limit(
+        "other_colour", 0.0, high=(4.0, 6.0, 9.0, 3.0, 0.5),
+        set_by="clean retouches 1.2-3.7; purple lips 30, one blue iris 20",
+    ),
+    Limit(
+        "other_detail", 1.0, low=(0.65, 0.6, 0.52, 0.7, 0.98),
+        set_by="clean retouches 68-98 %; hair blurred by 2 mm 1-46 %, flattened clothes 0 %",
     ),
     Limit(
         "edges", 0.0, high=(3.0, 3.3, 3.8, 3.0, 0.5),

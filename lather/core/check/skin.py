@@ -22,7 +22,9 @@ TEXTURE_MM, MODELLING_MM = 0.5, 10.0
 SHINES_ON_MM = 3.0  # around a patch of shine, where skin still glitters
 LEAST_MATT = 0.2  # share of a part that does not shine, to measure it by
 LOCAL_MM = 2.0  # over which texture is compared
-LEAST_ABOVE_GRAIN = 1.3  # of a texture's mean square, where it can be told from grain
+GLINTS = 2.0  # times the usual mean square of texture, beyond which it is glints
+WINDOW_MM, LEAST_OF_WINDOW = 10.0, 0.6  # side of a window of texture; what must be skin of it
+LEAST_ABOVE_GRAIN, CLEARLY_ABOVE = 1.3, 4.0  # times grain's variance, to tell texture from it
 BLOTCH_FINE_MM, BLOTCH_COARSE_MM = 1.0, 5.0
 
 Three = tuple[float, float, float]
@@ -50,26 +52,50 @@ def texture_energy(mean_square: float, grain: float) -> float:
     return math.sqrt(max(0.0, mean_square - grain))
 
 
-def usual_share(now: Plane, start: Plane, weight: Plane, grain: float, *, kept: bool) -> float:
-    """Share of the texture that most of a piece of skin has left: the median of the shares around
-    its pixels, so that a crease or a glint, which are rough, count for no more than their area.
+def shares_left(
+    now: Plane, start: Plane, grain: float, left: float, most: float = math.inf,
+    above: float = LEAST_ABOVE_GRAIN,
+) -> Plane:  # fmt: skip
+    """(h, w): which share of the texture is left around each pixel; NaN where it cannot be told
+    from grain.
 
     Parameters
     ----------
-    now : (h, w) local mean of the start's fine lightness times the present one, if `kept`; else of
-        the present one's square.
+    now : (h, w) local mean of the start's fine lightness times the present one: what is correlated
+        with the start; or of the present one's square: energy, whatever it is of.
     start : (h, w) local mean of the square of the start's.
-    weight : (h, w) which pixels count.
-    grain : variance of grain that both share.
-    kept : what is correlated with the start; else energy, whatever it is of.
+    grain : variance of the start's grain.
+    left : variance of the grain that `now` has of it: of a product no more than both share.
+    most : mean square beyond which the start's is no texture of this skin: glints may go.
+    above : times the grain that the start's must be, to tell anything by it.
     """
-    there = (weight > 0.5) & (start > LEAST_ABOVE_GRAIN * grain + 1e-6)
-    if not there.any():
-        return 1.0
-    a, b = now[there], start[there]
-    if not kept:
-        return float(np.median(np.sqrt(np.maximum(a - grain, 0) / (b - grain))))
-    return float(np.median((a - grain * np.clip(a / b, 0, 1)) / (b - grain)))
+    there = start > above * grain + 1e-6
+    power = np.maximum(np.minimum(start, np.float32(most)) - np.float32(grain), 1e-6)
+    rest = now - np.float32(left) * np.clip(now / np.maximum(start, 1e-6), 0, 1)
+    return np.where(there, rest / power, np.float32(np.nan)).astype(np.float32)
+
+
+def usual_share(shares: Plane, weight: Plane) -> float:
+    """Share of the texture that most of a piece of skin has left: the median of the shares around
+    its pixels, so that a crease or a glint, which are rough, count for no more than their area."""
+    held = shares[(weight > 0.5) & ~np.isnan(shares)]
+    return float(np.median(held)) if held.size else 1.0
+
+
+def least_share(shares: Plane, weight: Plane, side_px: float) -> tuple[float, int, int] | None:
+    """The least of the means of shares in square windows of skin, and x, y of its middle; None
+    where no window holds enough of it. A share beyond 1 does not make up for what is lost."""
+    import cv2
+
+    there = (weight > 0.5) & ~np.isnan(shares)
+    known = there.astype(np.float32)
+    box = (max(1, round(side_px)),) * 2
+    count = cv2.blur(known, box, borderType=cv2.BORDER_CONSTANT)
+    total = cv2.blur(np.where(there, np.clip(shares, 0, 1), 0).astype(np.float32), box,
+                     borderType=cv2.BORDER_CONSTANT)  # fmt: skip
+    means = np.where((count > LEAST_OF_WINDOW) & there, total / np.maximum(count, 1e-6), np.inf)
+    y, x = np.unravel_index(int(np.argmin(means)), means.shape)
+    return (float(means[y, x]), int(x), int(y)) if np.isfinite(means[y, x]) else None
 
 
 def glossy(picture: SkinPicture, shine: Plane) -> Plane:

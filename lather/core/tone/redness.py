@@ -26,6 +26,7 @@ LEAST_MM2 = 40.0
 NATURAL: Mapping[Part, float] = {
     Part.FOREHEAD: 0.2, Part.CHEEK_LEFT: 0.42, Part.CHEEK_RIGHT: 0.42, Part.NOSE: 0.5,
     Part.CHIN: 0.32, Part.UNDER_EYE_LEFT: 0.7, Part.UNDER_EYE_RIGHT: 0.7, Part.NECK: 0.23,
+    Part.LID_LEFT: 0.7, Part.LID_RIGHT: 0.7, Part.UPPER_LIP: 0.42,
     Part.EARS: 0.65, Part.BODY: 0.22,
 }  # fmt: skip
 NATURAL_ELSEWHERE = 0.42

@@ -74,11 +74,11 @@ def _retouches(layer: Layer) -> bool:
     if isinstance(layer, PhotoLayer):
         return False
     if layer.children or isinstance(layer, ExposureLayer):
-        return _acts_on_a_part(layer)
+        return acts_on_a_part(layer)
     return True
 
 
-def _acts_on_a_part(layer: Layer) -> bool:
+def acts_on_a_part(layer: Layer) -> bool:
     """By its mask, its limits or its mode it is no light of the whole picture."""
     masked = layer.mask is not None and layer.mask.enabled and not layer.mask.shows_all
     return masked or not layer.limits.are_open or layer.mode is not BlendMode.NORMAL

@@ -14,10 +14,12 @@ from lather.core.survey.faces.mesh_points import (
     CHIN_RING,
     FOREHEAD_LOWER,
     LEFT,
+    LIDS,
     NOSE,
     OVAL,
     RIGHT,
     UNDER_EYES,
+    UPPER_LIP,
 )  # fmt: skip
 from lather.core.survey.regions.outline import filled
 from lather.core.survey.regions.region import Part
@@ -27,8 +29,9 @@ FOREHEAD_HEIGHT = 0.9  # above the brows, at most: the hair ends it
 EAR = (0.5, -0.15, 0.42)  # farthest from the middle of the oval's rim; from, to
 NECK = (0.5, 0.36)  # half width; below the chin
 # Where places overlap, the first one has what is there.
-BY_RANK = (Part.UNDER_EYE_RIGHT, Part.UNDER_EYE_LEFT, Part.NOSE, Part.CHEEK_RIGHT, Part.CHEEK_LEFT,
-           Part.CHIN, Part.FOREHEAD, Part.EARS, Part.NECK, Part.BODY)  # fmt: skip
+BY_RANK = (Part.UNDER_EYE_RIGHT, Part.UNDER_EYE_LEFT, Part.LID_RIGHT, Part.LID_LEFT, Part.NOSE,
+           Part.UPPER_LIP, Part.CHEEK_RIGHT, Part.CHEEK_LEFT, Part.CHIN, Part.FOREHEAD, Part.EARS,
+           Part.NECK, Part.BODY)  # fmt: skip
 
 
 def skin_parts(skin: Plane, meshes: Sequence[Mesh], scale: float) -> dict[Part, Plane]:
@@ -70,6 +73,9 @@ def _places(shape: tuple[int, int], mesh: Mesh, scale: float) -> dict[Part, Plan
         Part.NOSE: ring(NOSE),
         Part.UNDER_EYE_RIGHT: ring(UNDER_EYES[RIGHT]),
         Part.UNDER_EYE_LEFT: ring(UNDER_EYES[LEFT]),
+        Part.LID_RIGHT: ring(LIDS[RIGHT]),
+        Part.LID_LEFT: ring(LIDS[LEFT]),
+        Part.UPPER_LIP: ring(UPPER_LIP),
         Part.CHEEK_RIGHT: ring(CHEEKS[RIGHT]),
         Part.CHEEK_LEFT: ring(CHEEKS[LEFT]),
         Part.CHIN: ring(CHIN_RING),

@@ -45,6 +45,9 @@ class Part(OpenEnum):
     CHIN = "chin"
     UNDER_EYE_LEFT = "under_eye_left"
     UNDER_EYE_RIGHT = "under_eye_right"
+    LID_LEFT = "lid_left"  # from the eye up to the brow
+    LID_RIGHT = "lid_right"
+    UPPER_LIP = "upper_lip"  # the skin between nose and lips
     NECK = "neck"
     EARS = "ears"
     BODY = "body"
