@@ -35,6 +35,7 @@ class Pending:
     parts : of the skin; with none, everywhere.
     outlines : around what it would change.
     request : what was asked.
+    limit : the strength at which it reaches a limit of the brief; None: at none.
     """
 
     proposal: Proposal
@@ -42,13 +43,17 @@ class Pending:
     parts: tuple[Part, ...] = ()
     outlines: tuple[Outline, ...] = ()
     request: Request | None = None
+    limit: float | None = None
 
     @classmethod
     def of(
         cls, proposal: Proposal, outlines: tuple[Outline, ...] = (),
-        request: Request | None = None,
+        request: Request | None = None, times: float | None = None,
     ) -> Pending:  # fmt: skip
-        return cls(proposal, _strongest(proposal), (), outlines, request)
+        """`times` as strong as it is proposed it reaches a limit of the brief, if it is known."""
+        strength = _strongest(proposal)
+        limit = None if times is None or times * strength >= 1 else times * strength
+        return cls(proposal, strength, (), outlines, request, limit)
 
     @property
     def ids(self) -> frozenset[int]:

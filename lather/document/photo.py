@@ -26,13 +26,15 @@ class Metadata:
     """What the file says besides the picture, as the bytes it says it with.
 
     `iptc` is bare IPTC-IIM, without the block that some formats wrap it in; `dpi` is the
-    resolution, from wherever the file states it.
+    resolution, from wherever the file states it; `done` are the works that Lather did to the
+    picture before, by the file's own record.
     """
 
     exif: bytes | None = None
     xmp: bytes | None = None
     iptc: bytes | None = None
     dpi: float | None = None
+    done: tuple[str, ...] = ()
 
 
 @dataclass(eq=False)

@@ -11,9 +11,11 @@ from lather.actions.job.saving import may_replace, suggested
 from lather.actions.job.settling import after_stroke
 from lather.actions.work.proposing import not_taken
 from lather.actions.workbench import Workbench
+from lather.assist.even.layers import SHINE, TAMED, work_of
 from lather.core.work import CancelToken, Progress
 from lather.document.agreed.brief import Brief, Delivered
 from lather.document.layers.unknown import UnknownLayer
+from lather.document.photo import Metadata
 from lather.document.state import JobState
 from lather.document.tree import walk
 from lather.errors import UsageError
@@ -158,7 +160,7 @@ def write_pictures(
     for number, (path, delivery) in enumerate(orders):
         cancel.check()
         progress(0.9 + 0.1 * number / len(orders), f"writing {path.name}")
-        encode_photo(samples, state.photo.profile, path, delivery, state.photo.metadata)
+        encode_photo(samples, state.photo.profile, path, delivery, _metadata(state))
 
 
 def export_openraster(bench: Workbench) -> None:
@@ -220,3 +222,10 @@ ACTIONS = (
         enabled=has_job,
     ),
 )
+
+
+def _metadata(state: JobState) -> Metadata:
+    """The photo's, and what of this work cannot be seen in the picture."""
+    own = state.photo.metadata
+    tamed = any(work_of(layer) == SHINE and layer.is_shown for layer in walk(state.layers))
+    return replace(own, done=(*own.done, TAMED)) if tamed and TAMED not in own.done else own

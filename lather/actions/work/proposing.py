@@ -52,12 +52,14 @@ def pending_of(
 ) -> Pending:
     """What an assistant proposes, to be looked at; its refusal is raised."""
     from lather.assist.changed_outline import changed_outlines
+    from lather.assist.check.hold import limit_of
 
     proposal = request.proposal(state, progress=progress, cancel=cancel)
     cancel.check()
     if proposal.refusal is not None:
         raise proposal.refusal
-    return Pending.of(proposal, changed_outlines(proposal.before, proposal.after), request)
+    outlines = changed_outlines(proposal.before, proposal.after)
+    return Pending.of(proposal, outlines, request, limit_of(proposal, cancel))
 
 
 def look_at_proposal(bench: Workbench, pending: Pending) -> None:

@@ -23,15 +23,21 @@ SMALL = (Part.UNDER_EYE_LEFT, Part.UNDER_EYE_RIGHT, Part.LID_LEFT, Part.LID_RIGH
 
 
 def texture_kept(views: Views) -> Reading:
-    shares = _texture_left(views, measure.GLINTS * views.usual_texture)
+    start, product, _ = views.local_texture
+    grain, most = views.texture.grain, measure.GLINTS * views.usual_texture
+    shares = measure.shares_left(product, start, grain, views.grain_kept * grain, most)
     return _lowest(views, _usual_shares(views, shares), shares)
 
 
 def texture_least(views: Views) -> Reading:
-    """In the worst window: a plastic patch is none of its part's median."""
+    """In the worst window: a plastic patch is none of its part's median. Pores from elsewhere,
+    as a mend has them, are texture here."""
     picture = views.begun.skin.picture
     matt = np.asarray(views.begun.matt * picture.plain, dtype=np.float32)
-    shares = _texture_left(views, views.usual_texture, measure.CLEARLY_ABOVE)
+    start, product, now = views.local_texture
+    usual, grain, kept = views.usual_texture, views.texture.grain, views.grain_kept
+    shares = np.fmax(*(measure.shares_left(plane, start, grain, kept * grain, usual,
+                                           measure.CLEARLY_ABOVE) for plane in (product, now)))
     least = measure.least_share(shares, matt, picture.px(measure.WINDOW_MM))
     if least is None:
         return _TOO_LITTLE
@@ -44,14 +50,6 @@ def sharpness(views: Views) -> Reading:
     grain, kept = views.texture.grain, views.grain_kept
     energy = np.sqrt(np.maximum(measure.shares_left(now, start, grain, kept * grain), 0))
     return _furthest(views, _usual_shares(views, energy), "sharpness")
-
-
-def _texture_left(
-    views: Views, most: float, above: float = measure.LEAST_ABOVE_GRAIN
-) -> Plane:
-    start, product, _ = views.local_texture
-    grain = views.texture.grain
-    return measure.shares_left(product, start, grain, views.grain_kept * grain, most, above)
 
 
 def _usual_shares(views: Views, shares: Plane) -> dict[Part, float]:

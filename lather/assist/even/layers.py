@@ -26,6 +26,7 @@ from lather.document.tree import replaced
 STAGE = Stage.EVEN
 SHINE, REDNESS, MATCHED = "Tamed shine", "Calmed redness", "Matched colour"
 COLOUR, LIGHT = "Evened colour", "Evened light"
+TAMED = "shine tamed"  # as a delivered file tells it
 WORKS = (SHINE, REDNESS, MATCHED, COLOUR, LIGHT)
 MOST_PLACES = 2  # that are named; where there are more, it is said that there are
 MORE, BETWEEN = "more", ": "

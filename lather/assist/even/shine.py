@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from lather.assist.even.layers import SHINE, STAGE, named, without_evening
+from lather.assist.even.layers import SHINE, STAGE, TAMED, named, without_evening
 from lather.assist.even.shining import photo_shine
 from lather.assist.frame import Asked, Filled, Frame, proposed
 from lather.assist.proposal import ALL_SURE, Meant, Proposal
@@ -61,6 +61,9 @@ def propose_shine(
 def _fill(frame: Frame) -> Filled:
     view = frame.view
     frame.progress(0.1, "looking for shine")
+    if TAMED in frame.state.photo.metadata.done and frame.asked.meant.ids is None:
+        raise frame.refusal("the file says that its shine was tamed before",
+                            "go to a patch and ask for that one alone")  # fmt: skip
     shine = photo_shine(frame.state, view.cancel)
     frame.progress(0.4, "looking for shine")
     found = [patch for patch in shine.patches

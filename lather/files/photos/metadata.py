@@ -9,12 +9,13 @@ from __future__ import annotations
 import io
 import struct
 import xml.etree.ElementTree as ElementTree
-from collections.abc import Callable, Iterator, MutableMapping
+from collections.abc import Callable, Iterator, MutableMapping, Sequence
 from enum import Enum
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, BinaryIO
 
 from lather.document.photo import Metadata
+from lather.files.photos.done_before import with_done
 from lather.files.photos.resolution import into_exif
 
 if TYPE_CHECKING:
@@ -67,7 +68,7 @@ def filtered(metadata: Metadata, keep: Keep, width: int, height: int, dpi: float
     """The metadata for a delivered picture of that size. What cannot be read goes."""
     return Metadata(
         exif=_exif_for(metadata.exif, keep, width, height, dpi),
-        xmp=_xmp_for(metadata.xmp, keep),
+        xmp=_xmp_for(metadata.xmp, keep, metadata.done),
         iptc=_iptc_for(metadata.iptc, keep),
         dpi=dpi,
     )
@@ -247,22 +248,31 @@ def _iptc_records(data: bytes) -> Iterator[tuple[int, bytes]]:
         at += 5 + size
 
 
-def _xmp_for(blob: bytes | None, keep: Keep) -> bytes | None:
-    if blob is None or len(blob) > MOST_XMP_BYTES or b"<!DOCTYPE" in blob:
-        return None
+def _xmp_for(blob: bytes | None, keep: Keep, done: Sequence[str]) -> bytes | None:
     wanted = {Keep.ALL: _not_preview, Keep.NO_LOCATION: _not_place, Keep.COPYRIGHT: _is_owner}
-    try:
-        start, end = blob.index(b"<x:xmpmeta"), blob.rindex(b"</x:xmpmeta>")
-        root = ElementTree.fromstring(blob[start : end + len(b"</x:xmpmeta>")])
-    except (ValueError, ElementTree.ParseError):
-        return None
-    if not _strip(root, wanted[keep]):
+    root = xmp_root(blob)
+    if root is not None and not _strip(root, wanted[keep]):
+        root = None
+    if keep is not Keep.COPYRIGHT:
+        root = with_done(root, done)
+    if root is None:
         return None
     return (
         b'<?xpacket begin="\xef\xbb\xbf" id="W5M0MpCehiHzreSzNTczkc9d"?>'
         + ElementTree.tostring(root)
         + b'<?xpacket end="w"?>'
     )
+
+
+def xmp_root(blob: bytes | None) -> ElementTree.Element | None:
+    """A packet's root; None for what is none, or cannot be read safely."""
+    if blob is None or len(blob) > MOST_XMP_BYTES or b"<!DOCTYPE" in blob:
+        return None
+    try:
+        start, end = blob.index(b"<x:xmpmeta"), blob.rindex(b"</x:xmpmeta>")
+        return ElementTree.fromstring(blob[start : end + len(b"</x:xmpmeta>")])
+    except (ValueError, ElementTree.ParseError):
+        return None
 
 
 def _strip(root: ElementTree.Element, wanted: Callable[[str], bool]) -> bool:

@@ -13,7 +13,8 @@ from lather.files.atomic import is_special
 from lather.files.endings import RAW
 from lather.files.photos import png
 from lather.files.photos.cutoff import bytes_missing, is_cut_off, marked, n_whole_rows
-from lather.files.photos.metadata import bare_iptc, of_tiff
+from lather.files.photos.done_before import done_before
+from lather.files.photos.metadata import bare_iptc, of_tiff, xmp_root
 from lather.files.photos.profiles import (
     Space,
     lattice_of,
@@ -263,7 +264,9 @@ def _metadata(image: Any, encoded: bytes) -> Metadata:
         metadata = replace(of_tiff(encoded), xmp=blob("xmp-data"))
     else:
         metadata = Metadata(blob("exif-data"), blob("xmp-data"), bare_iptc(blob("iptc-data")))
-    return replace(metadata, dpi=dpi_of(encoded, metadata.exif))
+    root = xmp_root(metadata.xmp)
+    done = () if root is None else done_before(root)
+    return replace(metadata, dpi=dpi_of(encoded, metadata.exif), done=done)
 
 
 def _decode_raw(encoded: bytes, name: str) -> Photo:

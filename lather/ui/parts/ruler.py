@@ -6,7 +6,16 @@ import math
 from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QWheelEvent
+from PyQt6.QtGui import (
+    QBrush,
+    QColor,
+    QFont,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QWheelEvent,
+)
 from PyQt6.QtWidgets import QInputDialog, QSizePolicy, QWidget
 
 from lather.tools.advice import Advice
@@ -43,6 +52,8 @@ class Ruler(QWidget):
         self.logarithmic = logarithmic
         self.value = low
         self.advice: Advice | None = None
+        self.limit: float | None = None
+        self._limit_reason = ""
         self._hovered = False
         self.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
@@ -66,7 +77,17 @@ class Ruler(QWidget):
 
     def set_advice(self, advice: Advice | None) -> None:
         self.advice = advice
-        self.setToolTip(f"Advised: {advice.reason}" if advice is not None else "")
+        self._tell()
+
+    def set_limit(self, limit: float | None, reason: str) -> None:
+        """Mark the value from which it goes too far; it can be set beyond."""
+        self.limit, self._limit_reason = limit, reason
+        self._tell()
+
+    def _tell(self) -> None:
+        said = [] if self.advice is None else [f"Advised: {self.advice.reason}"]
+        said += [self._limit_reason] if self.limit is not None else []
+        self.setToolTip("\n".join(said))
         self.update()
 
     @property
@@ -101,6 +122,7 @@ class Ruler(QWidget):
             painter.setBrush(QColor(t.accent_soft))
             painter.drawRoundedRect(band, 3, 3)
         self._draw_ticks(painter)
+        self._draw_limit(painter)
         width, height = HANDLE_PX
         x = min(max(self._x(self.value), width / 2), self.width() - width / 2)
         handle = QRectF(x - width / 2, GROOVE_Y_PX + GROOVE_PX / 2 - height / 2, width, height)
@@ -152,6 +174,17 @@ class Ruler(QWidget):
         for i in range(N_TICKS + 1):
             x = round(i / N_TICKS * (self.width() - 1)) + 0.5
             painter.drawLine(QPointF(x, GROOVE_Y_PX + 11), QPointF(x, GROOVE_Y_PX + 13))
+
+    def _draw_limit(self, painter: QPainter) -> None:
+        """A mark, and stripes over what lies beyond it: told by more than colour."""
+        if self.limit is None:
+            return
+        x, bottom = self._x(self.limit), GROOVE_Y_PX + GROOVE_PX
+        painter.setPen(Qt.PenStyle.NoPen)
+        painter.setBrush(QBrush(QColor(theme().warning), Qt.BrushStyle.BDiagPattern))
+        painter.drawRect(QRectF(x, GROOVE_Y_PX, self.width() - x, GROOVE_PX))
+        painter.setBrush(QColor(theme().warning))
+        painter.drawRect(QRectF(x - 1, GROOVE_Y_PX - 4, 2, bottom + 4 - GROOVE_Y_PX + 4))
 
     def _x(self, value: float) -> float:
         return self._share(min(max(value, self.low), self.high)) * self.width()

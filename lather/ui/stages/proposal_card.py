@@ -21,6 +21,7 @@ from lather.ui.parts.theme import GAP_1, GAP_2, SMALL, font, theme
 from lather.ui.parts.widgets import CommandButton, column_in, label
 
 SWATCH_PX = 34
+BEYOND = "Beyond the mark the check says 'overdone', by the brief's limits."
 SHINE_ADVICE = Advice(50, 75, "50-75 %: some of a highlight stays, so that the face keeps its form")
 
 
@@ -76,6 +77,8 @@ class ProposalCard(QWidget):
         self.strength.setVisible(pending.can_be_weakened)
         self.strength.set_value(100 * pending.strength)
         self.strength.set_advice(SHINE_ADVICE if proposal.name == "Tame shine" else None)
+        limit = pending.limit
+        self.strength.set_limit(None if limit is None else 100 * limit, BEYOND)
         self.figures.setText("\n".join(map(_told, pending.as_meant.measures)))
         self.reasons.setText("\n".join(_sentence(reason) for reason in proposal.reasons))
         self.parts.setText(_where(pending))
