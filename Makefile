@@ -21,7 +21,7 @@ bench: $(READY)
 	$(BIN)/lather bench
 
 bench-quality: $(READY)
-	$(BIN)/lather bench quality quality.metamorphic quality.shape quality.check regions evenness
+	$(BIN)/lather bench quality quality.metamorphic quality.shape quality.check quality.own regions evenness
 
 lint: $(READY)
 	$(BIN)/ruff check .

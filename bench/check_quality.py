@@ -9,17 +9,32 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from bench.changed import CHANGES, PORTRAITS, Image, Planes, portrait, truth, without_flaw
+from bench.changed import (
+    CHANGES,
+    PORTRAITS,
+    Image,
+    Planes,
+    encoded,
+    portrait,
+    truth,
+    without_flaw,
+)
 from bench.common import Row, Scale, row
 from bench.evenness import surveyed
 from bench.planted import PLANTS, Plant, painted, with_lines
 from lather.assist.check.check import Check, check
 from lather.assist.check.table import BY_ID
+from lather.core.colour.lab import luma, to_linear
 from lather.core.survey.regions.region import Region
 from lather.document.state import JobState
 from lather.paths import demo_dir
+from lather.render.ground import photo_ground
+from lather.render.regions import region_coverage
 
-DELTAS = ("creases", "tone", "shine", "teeth_eyes")
+CHECKED = (*PORTRAITS, 10, 11)
+DELTAS = ("creases", "tone", "shine", "teeth_eyes", "redness")
+NOISE, DENOISED_SEED = 0.02, 5
+WHOLE = {"half a stop lighter": 2**0.5, "half a stop darker": 2**-0.5}
 CHANGED = ("little light", "warm light", "light from the side", "noise", "smaller", "mirrored",
            "dark skin")  # fmt: skip
 CHANGED_PORTRAIT = 8
@@ -30,7 +45,7 @@ def measure(scale: Scale) -> list[Row]:
     """planted overdoing is found, a clean retouch and a photo by itself pass; changed pictures"""
     size = scale.portrait
     rows: list[Row] = []
-    for number in PORTRAITS[: scale.runs(len(PORTRAITS))]:
+    for number in CHECKED[: scale.runs(len(CHECKED))]:
         rgb, planes = portrait(number, size), truth(number, size)
         clean = clean_truth(number, size)
         rows += _of_picture(f"portrait {number}", rgb, planes, clean)
@@ -81,10 +96,28 @@ def _of_picture(name: str, rgb: Image, planes: Planes, clean: Image) -> list[Row
         _passes(f"{name}: the photo by itself", check(state)),
         _passes(f"{name}: a clean retouch", passed),
     ]
+    rows += _whole(name, state, rgb)
     for plant in PLANTS:
         made = _planted(plant, state, rgb, planes, mm)
         if made is not None:
             rows.append(_found(f"{name}: {plant.name}", plant, made))
+    return rows
+
+
+def _whole(name: str, state: JobState, rgb: Image) -> list[Row]:
+    """What is done to a picture as a whole is no retouch; of grain, only what skin alone lost."""
+    rows = [_passes(f"{name}: {what}", check(painted(state, encoded(to_linear(rgb) * gain))))
+            for what, gain in WHOLE.items()]  # fmt: skip
+    grey = encoded(np.repeat(luma(to_linear(rgb).astype(np.float32))[..., None], 3, -1))
+    rows.append(_passes(f"{name}: black and white", check(painted(state, grey))))
+    noise = np.random.default_rng(DENOISED_SEED).normal(0, NOISE, rgb.shape).astype(np.float32)
+    noisy = surveyed(np.clip(rgb + noise, 0, 1))
+    rows.append(_passes(f"{name}: a perfect denoise", check(painted(noisy, rgb))))
+    skin = region_coverage(photo_ground(noisy), Region.SKIN, noisy.photo.rect)
+    halved = painted(noisy, np.clip(rgb + noise / 2, 0, 1), skin)
+    found = check(halved, rows=[BY_ID["grain"]])
+    rows.append(row(f"{name}: grain of skin halved, of the limit", found.share, "x", target="> 1",
+                    ok=found.share > 1))  # fmt: skip
     return rows
 
 

@@ -20,6 +20,8 @@ PATCH_MM, N_COPIES = 3.5, 5
 BEND_PX = 9.0  # of a picture 1600 px high
 N_LINES = 9
 MOST = np.float32(65535)
+SMOOTH_SIDE_MM, LEFT_OF_TEXTURE = 20.0, np.float32(0.2)
+Make = Callable[[Image, Planes, float], tuple[Image, Image | None]]
 
 
 @dataclass(frozen=True)
@@ -80,6 +82,50 @@ def _patches(rgb: Image, truth: Planes, mm: float) -> tuple[Image, Image]:
     return out, cover
 
 
+def _smooth_patch(rgb: Image, truth: Planes, mm: float) -> tuple[Image, Image]:
+    """4 cm2 of skin with a fifth of its texture."""
+    half = SMOOTH_SIDE_MM / 2 / mm
+    inner = cv2.erode((truth[Region.SKIN] > 0.95).astype(np.uint8),
+                      np.ones((round(2.4 * half),) * 2))  # fmt: skip
+    ys, xs = np.nonzero(inner)
+    y, x = int(ys[len(ys) // 3]), int(xs[len(xs) // 3])
+    grid = np.abs(np.mgrid[: rgb.shape[0], : rgb.shape[1]] - np.array((y, x))[:, None, None])
+    cover = np.clip((half - grid.max(0)) * mm, 0, 1).astype(np.float32)
+    smooth = cv2.GaussianBlur(rgb, (0, 0), 0.5 / mm)
+    return smooth + LEFT_OF_TEXTURE * (rgb - smooth), cover
+
+
+def _smooth_under_eye(rgb: Image, truth: Planes, mm: float) -> tuple[Image, Image]:
+    """The skin below one eye smoothed."""
+    ys, xs = np.nonzero(truth[Region.EYE_WHITE] > 0.5)
+    left = xs < np.median(xs)
+    x, y = float(xs[left].mean()), float(ys[left].mean())
+    grid = np.mgrid[: rgb.shape[0], : rgb.shape[1]].astype(np.float32)
+    away = np.hypot((grid[1] - x) / 15, (grid[0] - y - 12 / mm) / 7) * mm
+    cover = np.clip(3 * (1 - away), 0, 1) * truth[Region.SKIN]
+    return cv2.GaussianBlur(rgb, (0, 0), 0.5 / mm), _soft(cover)
+
+
+def _tinted(region: Region, *gains: float, one_side: bool = False) -> Make:
+    def make(rgb: Image, truth: Planes, mm: float) -> tuple[Image, Image]:  # noqa: ARG001
+        cover = truth[region].copy()
+        if one_side:
+            cover[:, : int(np.median(np.nonzero(cover > 0.5)[1]))] = 0
+        return np.clip(rgb * np.array(gains, np.float32) + np.float32(0.03), 0, 1), _soft(cover)
+
+    return make
+
+
+def _smeared_hair(rgb: Image, truth: Planes, mm: float) -> tuple[Image, Image]:
+    return cv2.GaussianBlur(rgb, (0, 0), 2 / mm), _soft(truth[Region.HAIR])
+
+
+def _flat_clothes(rgb: Image, truth: Planes, mm: float) -> tuple[Image, Image]:  # noqa: ARG001
+    share = truth[Region.CLOTHING]
+    middle = (rgb * share[..., None]).sum((0, 1)) / max(float(share.sum()), 1.0)
+    return np.broadcast_to(middle, rgb.shape).astype(np.float32), _soft(share)
+
+
 def with_lines(rgb: Image, truth: Planes) -> Image:
     """The picture with dark lines on the wall behind the person."""
     out, width = rgb.copy(), rgb.shape[1]
@@ -109,6 +155,13 @@ PLANTS = (
     Plant("colour spilt over edges", ("edges",), _spilt),
     Plant("repeated patches", ("repeats",), _patches),
     Plant("bent lines", ("straight_lines",), _bent),
+    Plant("a patch of 4 cm2 at 20 % texture", ("texture_least",), _smooth_patch),
+    Plant("an under-eye smoothed", ("texture_least", "texture_kept"), _smooth_under_eye),
+    Plant("purple lips", ("other_colour",), _tinted(Region.LIPS, 0.75, 0.45, 1.1)),
+    Plant("a recoloured iris", ("other_colour",),
+          _tinted(Region.IRIS, 0.5, 0.9, 2.2, one_side=True)),
+    Plant("hair blurred by 2 mm", ("other_detail",), _smeared_hair),
+    Plant("flattened clothes", ("other_detail",), _flat_clothes),
 )
 
 

@@ -26,6 +26,7 @@ ROOM = 0.97  # of a limit, on a reduced picture: the whole one may show a little
 MOST_ROUNDS = 8
 LEAST_LEFT = 0.1  # strength below which nothing of a layer is worth keeping
 QUICK_ROWS = tuple(row for row in ROWS if row.quick)
+ADVICE = "do less of it by hand, or move the limit in the brief"
 NO_TIMES: Mapping[str, float] = {}
 
 
@@ -46,17 +47,15 @@ class Weakened:
         return replace(gone, active_id=state.active_id) if is_there else gone
 
     def sentence(self) -> str:
-        """'Evened light at 62 % instead of 100 %: modelling kept 88 %'."""
-        told = f"{self.why.row.title.lower()} {self.why.value_text}"
-        if self.strength == 0:
-            return f"'{self.layer.name}' was withdrawn: {told}, {self.why.limit_text}"
-        return (f"'{self.layer.name}' at {self.strength:.0%} instead of "
-                f"{self.layer.strength:.0%}: {told}")  # fmt: skip
+        if self.strength > 0:
+            return _told(self.layer.name, self.strength, self.layer.strength, self.why)
+        return (f"'{self.layer.name}' was withdrawn: {self.why.row.title.lower()} "
+                f"{self.why.value_text}, {self.why.limit_text}")  # fmt: skip
 
 
 def held(proposal: Proposal, cancel: CancelToken = NEVER) -> Proposal:
-    """The proposal inside of the brief, as far as a reduced picture shows it; its refusal if
-    nothing of it is left.
+    """The proposal inside of the brief, as far as a reduced picture shows it: all of it weaker, as
+    its ruler has it; its refusal if hardly anything of it is left.
 
     Raises
     ------
@@ -65,8 +64,41 @@ def held(proposal: Proposal, cancel: CancelToken = NEVER) -> Proposal:
     layers = [layer for layer in new_layers(proposal) if can_give(layer)]
     if proposal.refusal is not None or not layers or not can_be_checked(proposal.after):
         return proposal
-    ids = [layer.id for layer in layers]
-    return given_by(proposal, within_brief(proposal.before, proposal.after, ids, cancel=cancel)[1])
+    trial = _Trial(proposal.before, NO_TIMES, cancel)
+    due = trial.due(proposal.after, QUICK_ROWS)
+    if not due:
+        return proposal
+    begun, strongest = trial.begun(due), max(layer.strength for layer in layers)
+    rows = [one.row for one in due]
+
+    def share_at(strength: float) -> float:
+        found = measured(_scaled(proposal, layers, strength / strongest), rows, cancel)
+        return max(one.share for one in found)
+
+    strength = 0.0
+    if begun <= ROOM:
+        strength = strength_within(share_at, strongest, due[0].share, begun, ROOM)
+    if strength < LEAST_LEFT:
+        why = f"{due[0].row.title.lower()} {due[0].value_text}, {due[0].limit_text}"
+        refusal = EditError(f"'{proposal.name}' is not proposed", why, ADVICE)
+        return replace(proposal, after=proposal.before, refusal=refusal)
+    after = _scaled(proposal, layers, strength / strongest)
+    now = next(one for one in measured(after, rows[:1], cancel))
+    said = _told(proposal.name, strength, strongest, now)
+    return replace(proposal, after=after, reasons=(*proposal.reasons, said))
+
+
+def _scaled(proposal: Proposal, layers: Sequence[Layer], share: float) -> JobState:
+    after = proposal.after
+    for layer in layers:
+        after = edits.set_strength(after, layer.id, layer.strength * share)
+    return after
+
+
+def _told(name: str, strength: float, begun: float, why: Checked) -> str:
+    """'Evened light at 62 % instead of 100 %: modelling kept 88 %'."""
+    return (f"'{name}' at {strength:.0%} instead of {begun:.0%}: "
+            f"{why.row.title.lower()} {why.value_text}")  # fmt: skip
 
 
 def given_by(proposal: Proposal, done: Sequence[Weakened]) -> Proposal:
@@ -78,7 +110,7 @@ def given_by(proposal: Proposal, done: Sequence[Weakened]) -> Proposal:
     said = tuple(weakened.sentence() for weakened in done)
     if done and not new & {layer.id for layer in after.layers}:
         refusal = EditError(f"'{proposal.name}' is not proposed", "; ".join(said),
-                            "do less of it by hand, or move the limit in the brief")  # fmt: skip
+                            ADVICE)  # fmt: skip
         return replace(proposal, after=proposal.before, refusal=refusal)
     return replace(proposal, after=after, reasons=(*proposal.reasons, *said))
 
@@ -152,6 +184,10 @@ class _Trial:
         due = [one for one in beyond
                if self._share(one) > self._begun[one.row.id] + LEAST_EFFECT]  # fmt: skip
         return sorted(due, key=lambda one: -self._share(one))
+
+    def begun(self, due: Sequence[Checked]) -> float:
+        """The largest share that rows which are due had before."""
+        return max(self._begun[one.row.id] for one in due)
 
     def weaker(
         self, state: JobState, worst: Checked, layers: Sequence[Layer]

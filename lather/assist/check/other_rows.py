@@ -12,12 +12,10 @@ from lather.core.arrays import Plane
 from lather.core.check import skin as measure
 from lather.core.check.edges import Mask
 from lather.core.colour.lab import ciede2000
-from lather.core.survey.regions.region import Region
 
-MEASURED = (Region.LIPS, Region.IRIS, Region.BROWS, Region.HAIR, Region.CLOTHING)
-SURE, LEAST_MM2 = 0.8, 20.0  # coverage of a region; with less of it nothing is said
 COLOUR_MM, MOST_OF_IT = 1.5, 90.0  # over which colour is compared; percentile of a region
 DETAIL_MM, WINDOW_MM, LEAST_OF_IT = 3.0, 12.0, 10.0  # what is finer; over which; percentile
+MOST_PLACES = 4000  # of a region that are looked at
 LEAST_DETAIL_L = 0.8  # rms, with less there is nothing to lose
 
 
@@ -25,16 +23,17 @@ def other_colour(views: Views) -> Reading:
     """The region whose colour moved most, over most of it or a good part."""
     import cv2
 
-    close = views.close
-    size = (2 * max(1, round(COLOUR_MM / close.mm_per_px / 2)) + 1,) * 2
-    start, now = (cv2.blur(lab, size) for lab in (close.start, close.now))
+    picture = views.begun.skin.picture
+    size = (2 * max(1, round(picture.px(COLOUR_MM) / 2)) + 1,) * 2
+    start, now = (cv2.blur(lab, size) for lab in (views.begun.lab, views.now.lab))
     worst, place, at = 0.0, None, ""
-    for region, inside in _regions(views).items():
-        away = ciede2000(start[inside], now[inside])
+    for region, inside in views.begun.others.items():
+        every = max(1, int(inside.sum()) // MOST_PLACES)
+        away = ciede2000(start[inside][::every], now[inside][::every])
         value = float(np.percentile(away, MOST_OF_IT))
         if value > worst:
             worst, at = value, region.label
-            place = _place(views, inside, int(np.argmax(away)))
+            place = _place(views, inside, every * int(np.argmax(away)))
     return Reading(worst, place, at)
 
 
@@ -42,18 +41,18 @@ def other_detail(views: Views) -> Reading:
     """What is left of the detail of the region that lost most of it, where it lost most."""
     import cv2
 
-    close = views.close
-    sigma_px = DETAIL_MM / close.mm_per_px
+    skin = views.begun.skin
+    sigma_px = skin.picture.px(DETAIL_MM)
     was, is_now = (measure.fine_lightness(np.ascontiguousarray(lab[..., 0]), sigma_px)
-                   for lab in (close.start, close.now))  # fmt: skip
-    grain = measure.grain_variance(quietest_grain_l(views.start, close.level), sigma_px)
-    box = (max(3, round(WINDOW_MM / close.mm_per_px)),) * 2
+                   for lab in (views.begun.lab, views.now.lab))  # fmt: skip
+    grain = measure.grain_variance(quietest_grain_l(views.start, skin.level), sigma_px)
+    box = (max(3, round(skin.picture.px(WINDOW_MM))),) * 2
 
     def within(plane: Plane, known: Plane) -> Plane:
         return np.asarray(cv2.blur(plane * known, box), dtype=np.float32)
 
     worst, place, at = 1.0, None, ""
-    for region, inside in _regions(views).items():
+    for region, inside in views.begun.others.items():
         known = inside.astype(np.float32)
         count = np.maximum(within(known, known), 1e-6)
         power = within(was * was, known) / count - np.float32(grain)
@@ -70,21 +69,10 @@ def other_detail(views: Views) -> Reading:
     return Reading(max(0.0, worst), place, at)
 
 
-def _regions(views: Views) -> dict[Region, Mask]:
-    """Where each region surely is, at the size of `close`; none of which too little is seen."""
-    close, found = views.close, {}
-    for region in MEASURED:
-        inside = views.region(region, close.level) > SURE
-        if inside.sum() * close.mm_per_px**2 >= LEAST_MM2:
-            found[region] = inside
-    return found
-
-
 def _place(views: Views, inside: Mask, number: int) -> tuple[float, float]:
     """x, y in the photo of one of the pixels of a mask."""
     y, x = (int(axis[number]) for axis in np.nonzero(inside))
-    side = 1 << views.close.level
-    return (x + 0.5) * side, (y + 0.5) * side
+    return views.begun.skin.middle_of(float(x), float(y))
 
 
 ROWS = (
@@ -94,6 +82,6 @@ ROWS = (
         advice="weaken what colours it, or mask it out"),
     Row("other_detail", "Detail kept beside skin", "%",
         "What is left of what is finer than 3 mm in lips, eyes, brows, hair or clothes, where the "
-        "one that lost most lost most.", other_detail, too_little="smeared",
+        "one that lost most lost most.", other_detail, too_little="smeared", quick=True,
         advice="mask it out of what smooths it"),
 )  # fmt: skip

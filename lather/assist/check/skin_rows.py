@@ -36,8 +36,9 @@ def texture_least(views: Views) -> Reading:
     matt = np.asarray(views.begun.matt * picture.plain, dtype=np.float32)
     start, product, now = views.local_texture
     usual, grain, kept = views.usual_texture, views.texture.grain, views.grain_kept
-    shares = np.fmax(*(measure.shares_left(plane, start, grain, kept * grain, usual,
-                                           measure.CLEARLY_ABOVE) for plane in (product, now)))
+    own, energy = (measure.shares_left(plane, start, grain, kept * grain, usual,
+                                       measure.CLEARLY_ABOVE) for plane in (product, now))
+    shares = np.fmax(own, np.sqrt(np.maximum(energy, 0)))
     least = measure.least_share(shares, matt, picture.px(measure.WINDOW_MM))
     if least is None:
         return _TOO_LITTLE

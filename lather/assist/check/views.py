@@ -46,6 +46,8 @@ FINE_MM = 0.15  # a pixel at which texture is compared
 TONE_MM, QUICK_MM = 0.5, 0.6  # and tone; the same while it has to be quick
 SHINES = 0.1  # weight of shine
 LARGE_MM = 3.0  # over which colour is compared
+OTHERS = (Region.LIPS, Region.IRIS, Region.BROWS, Region.HAIR, Region.CLOTHING)
+SURE_OTHER, LEAST_OTHER_MM2 = 0.8, 20.0  # coverage of them; what there must be of one
 SURE_WHITE, LEAST_WHITE_MM2 = 0.6, 3.0  # coverage of a white; what there must be of it
 LEAST_CHANGE = 0.05  # in Lab, with less nothing was changed
 Lab = NDArray[np.floating]
@@ -147,6 +149,16 @@ class Start(Seen):
             weight = np.asarray(self.skin.parts[part] * picture.plain, dtype=np.float32)
             if picture.mm2(float(weight.sum())) >= 100 * LEAST_CM2:
                 found[part] = weight, measure.matt(weight, self.glossy)
+        return found
+
+    @cached_property
+    def others(self) -> dict[Region, Mask]:
+        """(h, w) each: where other regions surely are; none of which too little is seen."""
+        view, ground, found = self.skin, photo_ground(self.state), {}
+        for region in OTHERS:
+            inside = region_coverage(ground, region, view.rect, view.level) > SURE_OTHER
+            if view.picture.mm2(float(inside.sum())) >= LEAST_OTHER_MM2:
+                found[region] = inside
         return found
 
     def middle(self, part: Part) -> tuple[float, float]:

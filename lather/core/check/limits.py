@@ -63,9 +63,9 @@ TABLE: tuple[Limit, ...] = (
         set_by="clean retouches keep 70-95 %; a blur of 0.3 mm 8-18 %",
     ),
     Limit(
-        "texture_least", 1.0, low=(0.65, 0.55, 0.42, 0.68, 0.95),
-        set_by="clean retouches keep 76-83 %; a patch of 4 cm2 at 20 % of its texture 25-27 %, a "
-        "smoothed under-eye 14-39 %",
+        "texture_least", 1.0, low=(0.68, 0.6, 0.45, 0.7, 0.95),
+        set_by="clean retouches keep 76-88 %; a patch of 4 cm2 at 20 % of its texture 25-28 %, a "
+        "smoothed under-eye 20-54 %",
     ),
     Limit(
         "sharpness", 1.0, low=(0.82, 0.72, 0.6, 0.87, 0.98), high=(1.25, 1.4, 1.7, 1.15, 1.02),
