@@ -33,7 +33,7 @@ from lather.render.regions import region_coverage
 
 CHECKED = (*PORTRAITS, 10, 11)
 DELTAS = ("creases", "tone", "shine", "teeth_eyes", "redness")
-NOISE, DENOISED_SEED = 0.02, 5
+NOISE, DENOISED_SEED = 0.012, 5
 WHOLE = {"half a stop lighter": 2**0.5, "half a stop darker": 2**-0.5}
 CHANGED = ("little light", "warm light", "light from the side", "noise", "smaller", "mirrored",
            "dark skin")  # fmt: skip

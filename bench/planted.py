@@ -98,12 +98,12 @@ def _smooth_patch(rgb: Image, truth: Planes, mm: float) -> tuple[Image, Image]:
 def _smooth_under_eye(rgb: Image, truth: Planes, mm: float) -> tuple[Image, Image]:
     """The skin below one eye smoothed."""
     ys, xs = np.nonzero(truth[Region.EYE_WHITE] > 0.5)
-    left = xs < np.median(xs)
-    x, y = float(xs[left].mean()), float(ys[left].mean())
+    one = xs > np.median(xs)
+    x, y = float(xs[one].mean()), float(ys[one].mean())
     grid = np.mgrid[: rgb.shape[0], : rgb.shape[1]].astype(np.float32)
     away = np.hypot((grid[1] - x) / 15, (grid[0] - y - 12 / mm) / 7) * mm
     cover = np.clip(3 * (1 - away), 0, 1) * truth[Region.SKIN]
-    return cv2.GaussianBlur(rgb, (0, 0), 0.5 / mm), _soft(cover)
+    return cv2.GaussianBlur(rgb, (0, 0), 0.8 / mm), _soft(cover)
 
 
 def _tinted(region: Region, *gains: float, one_side: bool = False) -> Make:

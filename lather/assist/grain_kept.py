@@ -16,10 +16,17 @@ LEAST_GRAIN_L = 0.15  # with less the photo has none
 
 def grain_kept(start: JobState, now: JobState, mask: Mask, level: int,
                cancel: CancelToken = NEVER) -> float:  # fmt: skip
-    """Which share of the variance of the start's grain is left where a mask of a level holds; at
-    most all of it."""
+    """Which share of the start's grain is left where a mask of a level holds, as sigmas; at most
+    all of it."""
     ratios = grain_ratios(start, now, mask, level, LOOKS, cancel)
-    return min(1.0, float(np.median(ratios)) ** 2) if ratios else 1.0
+    return min(1.0, float(np.median(ratios))) if ratios else 1.0
+
+
+def shared_grain(grain: float, kept: float) -> float:
+    """Of a variance of grain what both pictures have, if so much of it is left, as sigmas: between
+    what it is where grain was weakened (kept), and where a part of it was taken out (kept squared).
+    """
+    return float(grain * kept**1.5)
 
 
 def grain_ratios(

@@ -107,6 +107,7 @@ WITHOUT_COMMAND: Mapping[str, str] = {
     "layer.move_into": "dragging a layer's row", "layer.add_set": "scripts",
     "brief.set": "the brief's page", "finding.handle": "dragging a handle",
     "finding.mark": "the command line", "mend.cut_stroke_free": "what is offered after a mend",
+    "mend.take_back": "a run that is held to its brief",
     "stage.look": "first going to a stage",
     **{f"{PREFIX}{name}": "the command line" for name in assistants() if name.endswith(".all")},
 }

@@ -18,17 +18,21 @@ from lather.assist.check.lever import find_causes, find_lever
 from lather.assist.check.table import BY_ID, ROWS
 from lather.assist.check.views import Views
 from lather.core.check.limits import TABLE
-from lather.core.colour.lab import ciede2000, lab_to_srgb
+from lather.core.colour.lab import ciede2000, lab_to_srgb, luma, to_encoded, to_linear
 from lather.core.colour.labs import lab_of
 from lather.core.kernels import prepare_kernels
+from lather.core.survey.regions.region import Region
 from lather.core.work import CancelToken
 from lather.document import edits
 from lather.document.agreed.briefing import set_brief
 from lather.document.agreed.style import Style
 from lather.document.agreed.trials import Answer
 from lather.document.layers.exposure import ExposureLayer
+from lather.document.layers.layer import Mask
 from lather.document.layers.table import KINDS
+from lather.document.planes import with_plane
 from lather.document.state import JobState, new_state
+from lather.document.tiles import BLACK_MASK, Tiles
 from lather.errors import Cancelled, EditError
 from lather.render.compositor import render
 from tests.support import DEMO, Case, skin_photo
@@ -100,7 +104,7 @@ class CheckTest(Case):
     def test_a_known_shift_of_colour_is_its_ciede2000(self) -> None:
         state = portrait()
         lab = lab_of(shown(state)).astype(np.float64)
-        moved = lab + np.array((2.0, 3.0, -1.0))
+        moved = lab + np.array((0.0, 3.0, -1.0))  # as light as it was
         other = painted(state, lab_to_srgb(moved).astype(np.float32))
         found = check(other, rows=[BY_ID["colour_shift"]]).rows[0].reading
         rect = state.photo.rect
@@ -223,6 +227,99 @@ class CheckTest(Case):
         found = check(painted_over, quick=True)
         self.assertIs(found.verdict, Verdict.OVERDONE)
         self.assertIn("retouches a picture for a document", found.reasons[0])
+
+
+class WholePictureTest(Case):
+    """What is done to a picture as a whole belongs to the start; what one place went through is
+    seen there."""
+
+    def test_exposure_and_black_and_white_are_no_retouch_in_any_style(self) -> None:
+        state = portrait()
+        rgb = to_linear(shown(state)).astype(np.float32)
+        grey = to_encoded(np.repeat(luma(rgb)[..., None], 3, -1))
+        for style in (Style.NATURAL, Style.GROOMED, Style.INFANT):
+            begun = edits.set_style(state, style)
+            for name, made in (
+                ("lighter, a layer", edits.add_computed(begun, ExposureLayer, exposure_ev=0.5)),
+                ("darker, a layer", edits.add_computed(begun, ExposureLayer, exposure_ev=-0.5)),
+                ("grey, a layer", edits.add_computed(begun, KINDS["mono"])),
+                ("lighter, painted", painted(begun, to_encoded(np.clip(rgb * 2**0.5, 0, 1)))),
+                ("darker, painted", painted(begun, to_encoded(rgb * 2**-0.5))),
+                ("grey, painted", painted(begun, grey)),
+            ):  # fmt: skip
+                with self.subTest(name, style=style.value):
+                    found = check(made, quick=True)
+                    self.assertIsNot(found.verdict, Verdict.OVERDONE, found.reasons)
+
+    def test_lit_through_a_mask_it_is_a_retouch(self) -> None:
+        state = edits.add_computed(portrait(), ExposureLayer, exposure_ev=0.9)
+        masked = edits.update_layer(state, state.active_id, mask=Mask(tiles=_left_half(state)))
+        self.assertIs(check(masked, quick=True).verdict, Verdict.OVERDONE)
+
+    def test_a_perfect_denoise_is_not_plastic_and_grain_that_skin_alone_lost_is_told(self) -> None:
+        from bench.evenness import surveyed
+
+        rgb = shown(portrait())
+        noise = np.random.default_rng(5).normal(0, 0.012, rgb.shape).astype(np.float32)
+        noisy = surveyed(np.clip(rgb + noise, 0, 1))
+        clean = check(painted(noisy, rgb))
+        self.assertIsNot(clean.verdict, Verdict.OVERDONE, clean.reasons)
+        self.assertIsNone(clean.row("grain").reading.value)
+        self.assertIn("untouched", clean.row("grain").reading.why_not)
+        skin = truth(8, SCALE)[Region.SKIN]
+        halved = painted(noisy, np.clip(rgb + noise / 2, 0, 1), skin)
+        found = check(halved, rows=[BY_ID["grain"]]).rows[0]
+        self.assertAlmostEqual(found.reading.value, 0.56, delta=0.09)  # it has grain of its own
+        self.assertGreater(found.share, 1)
+
+    def test_one_place_raised_and_another_flattened_do_not_cancel(self) -> None:
+        state = portrait()
+        lab = lab_of(shown(state)).astype(np.float64)
+        face = state.findings.faces[0]
+        ys, xs = np.mgrid[: lab.shape[0], : lab.shape[1]]
+        for side, by in ((-0.45, 11.0), (0.45, -11.0)):
+            x, y = face.at(side, 0.75)
+            lab[..., 0] += by * np.exp(-((np.hypot(xs - x, ys - y) / (70 * SCALE)) ** 2))
+        made = painted(state, lab_to_srgb(lab).astype(np.float32))
+        found = check(made, rows=[BY_ID["light_moved"]]).rows[0]
+        self.assertGreater(found.share, 0.8)
+        self.assertEqual(check(state, rows=[BY_ID["light_moved"]]).rows[0].reading.value, 0)
+
+    def test_the_little_colour_of_pale_whites_cannot_be_used_up_without_a_word(self) -> None:
+        state = portrait()
+        lab = lab_of(shown(state)).astype(np.float64)
+        white = truth(8, SCALE)[Region.EYE_WHITE] > 0.3
+        chroma = np.median(np.hypot(lab[white][:, 1], lab[white][:, 2]))
+        lab[white, 1:] *= 2.0 / chroma  # pale whites
+        pale = lab_to_srgb(lab).astype(np.float32)
+        from bench.evenness import surveyed
+
+        begun = surveyed(pale)
+        lab[white, 1:] *= 0.05
+        found = check(painted(begun, lab_to_srgb(lab).astype(np.float32)),
+                      rows=[BY_ID["eye_whites_colour"]]).rows[0]  # fmt: skip
+        self.assertTrue(found.is_beyond, found.sentence())
+
+    def test_an_untouched_picture_says_that_grain_was_not_measured(self) -> None:
+        found = check(portrait(), rows=[BY_ID["grain"]]).rows[0]
+        self.assertEqual((found.reading.value, found.reading.why_not),
+                         (None, "no skin was touched"))  # fmt: skip
+
+    def test_where_it_is_beside_skin_is_said_by_the_region(self) -> None:
+        state, planes = portrait(), truth(8, SCALE)
+        lips = planes[Region.LIPS]
+        made = painted(state, np.clip(shown(state) * np.float32((0.7, 0.5, 1.1)), 0, 1), lips)
+        found = check(made, rows=[BY_ID["other_colour"]]).rows[0]
+        self.assertEqual(found.reading.where, "lips")
+        x, y = found.reading.place
+        self.assertGreater(lips[int(y), int(x)], 0.3)
+
+
+def _left_half(state: JobState) -> Tiles:
+    rect = state.photo.rect
+    plane = np.zeros((rect.height, rect.width), np.float32)
+    plane[:, : rect.width // 2] = 1
+    return with_plane(BLACK_MASK, rect, plane)
 
 
 class LeverTest(Case):

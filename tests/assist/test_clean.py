@@ -2,14 +2,17 @@
 
 import math
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 
-from lather.assist.clean.clean import CleanOptions, propose_clean, touched_by
+from lather.assist.clean.clean import NOTHING_TO_MEND, CleanOptions, propose_clean, touched_by
+from lather.assist.clean.seam import leaves_seam
 from lather.core.bounds import N_DIRECTIONS
 from lather.core.rect import Rect
 from lather.core.survey.findings.advice import advice_for
 from lather.core.survey.findings.finding import Kind
+from lather.core.survey.regions.region import Region
 from lather.core.work import CancelToken
 from lather.document import edits
 from lather.document.avoid import avoided
@@ -19,7 +22,9 @@ from lather.document.job import Job
 from lather.document.layers.layer import Stage
 from lather.document.layers.pixels import PixelLayer
 from lather.document.photo import Photo
+from lather.document.planes import Regions, with_plane
 from lather.document.state import new_state
+from lather.document.tiles import BLACK_MASK
 from lather.document.tree import walk
 from lather.errors import Cancelled, EditError
 from lather.render.compositor import render
@@ -268,3 +273,105 @@ class WideGamutTest(Case):
         spots, others = ([f for f in s.findings if not f.path_px] for s in (wide, plain))
         near = sum(any(math.dist((f.x, f.y), (g.x, g.y)) < 5 for g in others) for f in spots)
         self.assertGreaterEqual(near, 0.85 * len(others))
+
+
+class WhatCutsTest(Case):
+    """What is to be kept cuts a mend only where it is compact, and never half of a spot."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.state = spotted()
+        self.spot, other, _ = self.state.findings.items
+        self.others = (other,)
+
+    def with_kept(self, kept):
+        items = (self.spot, *self.others, kept)
+        return edits.set_findings(self.state, Findings.of_survey(0.2, items))
+
+    def test_a_natural_fold_cuts_no_spot_in_half(self) -> None:
+        x, y = self.spot.x, self.spot.y
+        fold = finding(9, x, y, kind=Kind.FOLD, extent_px=(5.0,) * N_DIRECTIONS,
+                       path_px=tuple((x - 60 + 4.0 * n, y + 4) for n in range(31)))  # fmt: skip
+        after = mended(self.with_kept(fold), [self.spot])
+        self.assertLess(abs(darkness_at(after, x, y)),
+                        0.2 * darkness_at(self.state, x, y))  # fmt: skip
+        rect = Rect.around(x, y, 30)
+        light = render(after, rect)[..., 1]
+        steps, were = (np.abs(np.diff(one, axis=0)).max()
+                       for one in (light, render(self.state, rect)[..., 1]))  # fmt: skip
+        self.assertLess(steps, 1.5 * were)
+
+    def test_a_mark_that_would_cut_it_leaves_the_spot_open_with_the_reason(self) -> None:
+        mole = finding(9, self.spot.x + 9, self.spot.y, kind=Kind.MOLE,
+                       extent_px=(9.0,) * N_DIRECTIONS)  # fmt: skip
+        proposal = propose_clean(self.with_kept(mole))
+        self.assertIs(proposal.after.findings.state(self.spot), FindingState.OPEN)
+        self.assertIn("1 left open: a mark to be kept lies in it", proposal.reasons)
+        alone = propose_clean(self.with_kept(mole), CleanOptions(ids=frozenset({self.spot.id})))
+        self.assertRegex(str(alone.refusal), "a mark to be kept lies in it")
+
+    def test_nothing_to_mend_is_said_so_and_not_that_no_skin_lies_near(self) -> None:
+        flat = new_state(Photo(np.full((300, 300, 3), 40000, np.uint16), name="flat.png"))
+        hair = finding(1, 150.0, 150.0, kind=Kind.SKIN_HAIR, extent_px=(4.0,) * N_DIRECTIONS,
+                       path_px=((120.0, 150.0), (180.0, 150.0)))  # fmt: skip
+        state = edits.set_findings(flat, Findings.of_survey(0.2, [hair]))
+        proposal = propose_clean(state)
+        self.assertEqual(proposal.refusal.why, NOTHING_TO_MEND)
+
+
+class SourceTest(Case):
+    def test_skin_takes_nothing_from_what_is_no_skin(self) -> None:
+        """Hair beside a spot is nearer and smoother than any skin; it is no source."""
+        rng = np.random.default_rng(3)
+        skin = 0.6 + 0.03 * rng.standard_normal((360, 400)).astype(np.float32)
+        rgb = np.repeat(skin[..., None], 3, -1)
+        hair = np.zeros((360, 400), bool)
+        hair[:, 150:] = True  # as light as skin, and with a finer texture
+        rgb[hair] = 0.6 + 0.028 * rng.standard_normal((int(hair.sum()), 1)).astype(np.float32)
+        ys, xs = np.mgrid[:360, :400] + 0.5
+        rgb *= 1 - 0.4 * np.exp(-(np.hypot(xs - 120, ys - 180) ** 2) / 32)[..., None]
+        photo = Photo((np.clip(rgb, 0, 1) * 65535).astype(np.uint16), name="hair.png")
+        spot = finding(1, 120.0, 180.0, kind=Kind.DARK, extent_px=(12.0,) * N_DIRECTIONS)
+        state = edits.set_findings(new_state(photo), Findings.of_survey(0.2, [spot]))
+        plane = with_plane(BLACK_MASK, Rect(0, 0, 400, 360), (~hair).astype(np.float32))
+        for masks, may in (({}, True), ({Region.SKIN: plane}, False)):
+            after = mended(replace(state, regions=Regions(1.0, masks)), [spot])
+            (stroke,) = after.active.strokes
+            source = stroke.rect.shifted(*stroke.source)
+            share = hair[source.slices].mean()
+            with self.subTest(regions=bool(masks)):
+                self.assertTrue(may or share == 0, share)
+
+    def test_a_mend_that_leaves_a_seam_is_set_in_anew_or_left_open(self) -> None:
+        state = spotted()
+        first = state.findings.items[0]
+        wanted = CleanOptions(ids=frozenset({first.id}))
+        tried: list[tuple[float, float]] = []
+
+        def leaves(before, after, layer_id, rect) -> bool:  # noqa: ARG001
+            tried.append(after.layer(layer_id).strokes[-1].source)
+            return len(tried) < 3
+
+        with mock.patch("lather.assist.clean.clean.leaves_seam", leaves):
+            after = propose_clean(state, wanted).accepted()
+        self.assertEqual(len(set(tried)), 3)
+        self.assertEqual(after.active.strokes[-1].source, tried[-1])
+        with mock.patch("lather.assist.clean.clean.leaves_seam", lambda *_: True):
+            refused = propose_clean(state, wanted)
+        self.assertRegex(str(refused.refusal), "a mend would leave a seam; .*smaller brush")
+        self.assertIs(refused.after.findings.state(first), FindingState.OPEN)
+
+    def test_a_hard_patch_is_a_seam_and_a_soft_mend_is_none(self) -> None:
+        state = spotted()
+        plane = with_plane(BLACK_MASK, Rect(0, 0, 400, 360), np.ones((360, 400), np.float32))
+        state = replace(state, regions=Regions(1.0, {Region.SKIN: plane}))
+        before = edits.add_pixel_layer(state, "Mine")
+        tile = np.zeros((256, 256, 4), np.uint16)
+        tile[60:120, 60:160] = (52000, 40000, 34000, 65535)
+        patched = edits.set_pixels(before, before.active_id,
+                                   before.active.tiles.with_tiles({(0, 0): tile}))  # fmt: skip
+        self.assertTrue(leaves_seam(before, patched, before.active_id, Rect(60, 60, 160, 120)))
+        spot = state.findings.items[1]
+        soft = mended(state, [spot])
+        empty = edits.update_layer(soft, soft.active_id, tiles=before.active.tiles)
+        self.assertFalse(leaves_seam(empty, soft, soft.active_id, spot.rect))

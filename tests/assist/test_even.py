@@ -11,16 +11,20 @@ import numpy as np
 from lather.assist.changed_outline import changed_outlines
 from lather.assist.even.even_out import propose_even_out
 from lather.assist.even.findings import even_findings
-from lather.assist.even.match import MatchOptions, propose_match, propose_redness
+from lather.assist.even.layers import TAMED
+from lather.assist.even.match import MatchOptions, _apart, propose_match, propose_redness
 from lather.assist.even.scores import skin_scores
 from lather.assist.even.shine import STRENGTH, propose_shine
+from lather.assist.even.shining import photo_shine
 from lather.assist.proposal import Meant, new_layers, weakened
 from lather.assist.retouch import RetouchOptions, as_one, retouch
 from lather.assist.skin_view import skin_view
 from lather.assist.stages import stages_built
 from lather.core.blend.modes import BlendMode
+from lather.core.bounds import N_DIRECTIONS
 from lather.core.check.skin import fine_lightness
-from lather.core.colour.lab import ciede2000, lab_to_srgb
+from lather.core.colour.display import lattice_colours, lattice_from
+from lather.core.colour.lab import ciede2000, lab_to_srgb, to_encoded, to_linear
 from lather.core.colour.labs import lab_of
 from lather.core.rect import Rect
 from lather.core.survey.faces.geometry import FaceGeometry
@@ -36,16 +40,20 @@ from lather.document.layers.blood_pigment import BloodPigmentLayer
 from lather.document.layers.blur import BlurLayer
 from lather.document.layers.layer import Stage
 from lather.document.layers.pixels import PixelLayer
+from lather.document.photo import Metadata, Photo
 from lather.document.planes import with_plane
 from lather.document.state import JobState, new_state
 from lather.document.tiles import BLACK_MASK
 from lather.errors import Cancelled
 from lather.render.compositor import render
 from lather.render.flatten import flatten
+from lather.render.measured import measured_rgb
 from tests.even_skin import BROWN, MM, SIDE, field, highlight, skin_rgb, skin_state
 from tests.support import Case, finding
 
 RASH = (200, 140)
+# Linear sRGB to a space with the same red, blue and white, and a greener green.
+TO_WIDE = np.array([[0.715, 0.285, 0.0], [0.0, 1.0, 0.0], [0.0, 0.041, 0.959]])
 
 
 def seen(state: JobState) -> np.ndarray:
@@ -142,6 +150,136 @@ class ShineTest(Case):
         for assistant in (propose_shine, propose_redness, propose_even_out, propose_match):
             with self.assertRaises(Cancelled):
                 assistant(self.state, cancel=cancel)
+
+
+class ShineStaysNaturalTest(Case):
+    """What is left of a highlight is skin and lamp, mixed as light mixes."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.mirrored = highlight(160, 160, 9.0, 1.6)  # clipped in its middle
+        self.rgb = skin_rgb(mirrored=self.mirrored, colour=BROWN)
+        self.true = skin_rgb(colour=BROWN)
+
+    def test_hue_and_chroma_are_those_of_the_mixture(self) -> None:
+        proposal = propose_shine(skin_state(self.rgb))
+        goal = to_encoded((1 - STRENGTH) * to_linear(self.rgb) + STRENGTH * to_linear(self.true))
+        inside = self.mirrored > 0.1
+        made, wanted, before = (lab_of(np.ascontiguousarray(p, np.float32))[inside]
+                                for p in (seen(proposal.after), goal, self.rgb))  # fmt: skip
+        hues = [np.degrees(np.arctan2(lab[:, 2], lab[:, 1])) for lab in (made, wanted)]
+        chroma = [np.hypot(lab[:, 1], lab[:, 2]).mean() for lab in (made, wanted)]
+        self.assertLess(np.abs((hues[0] - hues[1] + 180) % 360 - 180).mean(), 4)
+        self.assertAlmostEqual(chroma[0] / chroma[1], 1, delta=0.1)
+        self.assertLess(ciede2000(made, wanted).mean(), 0.45 * ciede2000(before, wanted).mean())
+
+    def test_no_ring_shows_at_the_rim(self) -> None:
+        after = seen(propose_shine(skin_state(self.rgb)).after)
+        goal = to_encoded((1 - STRENGTH) * to_linear(self.rgb) + STRENGTH * to_linear(self.true))
+        away = [cv2.GaussianBlur(np.ascontiguousarray(lab_of(np.ascontiguousarray(p, np.float32))[
+            ..., 0]), (0, 0), 1.0 / MM) for p in (after, goal)]  # fmt: skip
+        error = away[0] - away[1]
+        rim = (self.mirrored > 0.004) & (self.mirrored < 0.03)
+        self.assertLess(np.abs(np.gradient(error)[0][rim]).mean(), 0.5)
+
+    def test_an_island_inside_of_a_patch_belongs_to_it(self) -> None:
+        ys, xs = np.mgrid[:SIDE, :SIDE]
+        hole = np.hypot(xs - 160, ys - 160) < 4
+        rgb = self.rgb.copy()
+        rgb[hole] = self.rgb[hole] * np.float32(0.9) + np.float32(0.1)  # whiter, and smoother
+        state = skin_state(rgb)
+        spot = finding(7, 160.0, 160.0, kind=Kind.BRIGHT, radius_px=4.0, contrast_l=9.0,
+                       extent_px=(5.0,) * N_DIRECTIONS)  # fmt: skip
+        state = edits.set_findings(state, replace(state.findings, items=(spot,)))
+        after = seen(propose_shine(state).after)
+        fall = (lab_of(rgb)[..., 0] - lab_of(np.ascontiguousarray(after))[..., 0])
+        self.assertGreater(float(fall[hole].mean()), 0.6 * float(fall[self.mirrored > 0.8].mean()))
+
+    def test_it_is_the_same_in_8_and_16_bit_and_in_a_wider_space(self) -> None:
+        changes = []
+        for photo in (self._photo(self.rgb, np.uint16), self._photo(self.rgb, np.uint8),
+                      self._wide(self.rgb)):  # fmt: skip
+            state = replace(skin_state(self.rgb), photo=photo)
+            state = replace(state, layers=new_state(photo).layers)
+            state = replace(state, active_id=state.layers[0].id)
+            after = propose_shine(state)
+            self.assertIsNone(after.refusal)
+            rgb = [measured_rgb(photo, seen(one)) for one in (state, after.after)]
+            changes.append(lab_of(rgb[0])[..., 0] - lab_of(rgb[1])[..., 0])
+            weight = photo_shine(state).weight
+            self.assertGreater(weight[self.mirrored > 0.3].mean(), 0.9)
+            self.assertEqual([f.kind for f in even_findings(skin_view(state))
+                              if f.kind is Kind.SHINE], [Kind.SHINE])  # fmt: skip
+        inside = self.mirrored > 0.1
+        for other in changes[1:]:
+            self.assertAlmostEqual(float(other[inside].mean() / changes[0][inside].mean()), 1,
+                                   delta=0.1)  # fmt: skip
+
+    def _photo(self, rgb: np.ndarray, kind: type) -> Photo:
+        most = np.iinfo(kind).max
+        return Photo((np.clip(rgb, 0, 1) * most + 0.5).astype(kind), name="skin.png")
+
+    def _wide(self, rgb: np.ndarray) -> Photo:
+        """The same colours in a space with a wider green, encoded with a power of 2.2."""
+        wide = np.clip(to_linear(rgb) @ TO_WIDE.T, 0, 1) ** (1 / 2.2)
+        points = lattice_colours()
+        lattice = lattice_from(to_encoded(np.clip(
+            (points.astype(np.float64) ** 2.2) @ np.linalg.inv(TO_WIDE).T, 0, 1)))  # fmt: skip
+        samples = (wide * 65535 + 0.5).astype(np.uint16)
+        return Photo(samples, lattice=lattice, name="wide.tif")
+
+    def test_what_a_file_says_was_tamed_is_tamed_no_more_unless_it_is_meant(self) -> None:
+        state = skin_state(self.rgb)
+        state.photo.metadata = Metadata(done=(TAMED,))
+        proposal = propose_shine(state)
+        self.assertRegex(proposal.refusal.why, "tamed before")
+        found = with_findings(state)
+        meant = Meant(frozenset(f.id for f in found.findings.items if f.kind is Kind.SHINE))
+        self.assertIsNone(propose_shine(found, meant).refusal)
+
+
+class SettledTest(Case):
+    """What is done follows from what got a layer."""
+
+    def test_a_patch_that_was_refused_stays_open(self) -> None:
+        state = with_findings(skin_state(skin_rgb(rash())))
+        (red,) = [f for f in state.findings.items if f.kind is Kind.REDNESS]
+        near = replace(red, id=99, x=red.x + 90, y=red.y + 40)
+        state = edits.set_findings(
+            state, replace(state.findings, items=(*state.findings.items, near)))  # fmt: skip
+        after = propose_redness(state).after
+        self.assertIs(after.findings.state(red), FindingState.DONE)
+        self.assertIs(after.findings.state(near), FindingState.OPEN)
+
+    def test_neighbours_are_not_calmed_twice_where_they_meet(self) -> None:
+        one = np.tile(np.linspace(0, 1, 8, dtype=np.float32), (4, 1))
+        together = np.sum(_apart([one, one[:, ::-1].copy()]), axis=0)
+        np.testing.assert_allclose(together, np.maximum(one, one[:, ::-1]), atol=1e-6)
+
+    def test_figures_are_measured_and_reasons_apply(self) -> None:
+        mirrored = highlight(160, 160, 9.0, 0.5)
+        shine = propose_shine(skin_state(skin_rgb(mirrored=mirrored, colour=BROWN)))
+        self.assertTrue(all(abs(m.before - m.after) > 0.5 for m in shine.measures))
+        even = propose_even_out(skin_state(skin_rgb(0.1 * field(5.0, 3))))
+        self.assertEqual([r for r in even.reasons if "freckles" in r or "eyes" in r], [])
+
+
+class TwiceTest(Case):
+    def test_evening_what_was_evened_changes_a_tenth_at_most(self) -> None:
+        for spread in (0.1, 0.15, 0.2):
+            state = skin_state(skin_rgb(spread * field(5.0, 3)))
+            once = propose_even_out(state)
+            self.assertIsNone(once.refusal)
+            written = Photo((np.clip(seen(once.after), 0, 1) * 65535 + 0.5).astype(np.uint16))
+            fresh = new_state(written)
+            fresh = replace(fresh, regions=state.regions, findings=state.findings)
+            first = np.abs(seen(once.after) - seen(state)).mean()
+            for again in (once.after, fresh):
+                change = np.abs(seen(propose_even_out(again).after) - seen(again)).mean()
+                self.assertLess(change, 0.1 * first)
+
+    def test_even_skin_is_left_as_it_is(self) -> None:
+        self.assertIsNotNone(propose_even_out(skin_state(skin_rgb(0.01 * field(5.0, 3)))).refusal)
 
 
 class RednessTest(Case):

@@ -14,6 +14,8 @@ from lather.core.check import edges, skin
 from lather.core.check.limits import STYLES, TABLE, Bound, Limits, beyond
 from lather.core.check.lines import bent
 from lather.core.check.repeats import repeated
+from lather.core.check.whole import whole_change
+from lather.core.colour.lab import to_encoded, to_linear
 from lather.core.shape.lines import find_lines
 from tests.even_skin import SIDE, field
 
@@ -86,12 +88,15 @@ class LimitsTest(unittest.TestCase):
 
 
 class TextureTest(unittest.TestCase):
-    def kept(self, start: np.ndarray, now: np.ndarray, grain: float = 0.0, **how) -> float:
+    def kept(
+        self, start: np.ndarray, now: np.ndarray, grain: float = 0.0, left: float = 0.0,
+        kept: bool = True,
+    ) -> float:  # fmt: skip
         means = [cv2.GaussianBlur(p, (0, 0), 10) for p in (start * now, start * start, now * now)]
-        first = means[0] if how.get("kept", True) else means[2]
         weight = np.zeros_like(start)
         weight[40:-40, 40:-40] = 1
-        return skin.usual_share(first, means[1], weight, grain, kept=how.get("kept", True))
+        shares = skin.shares_left(means[0] if kept else means[2], means[1], grain, left)
+        return skin.usual_share(shares if kept else np.sqrt(shares), weight)
 
     def test_a_blur_keeps_the_texture_that_it_should(self) -> None:
         """Of a wave of period p a Gaussian of s leaves exp(-2 (pi s / p)^2)."""
@@ -115,9 +120,10 @@ class TextureTest(unittest.TestCase):
         self.assertAlmostEqual(self.kept(start + crease, start), 1.0, delta=0.08)
 
     def test_what_weakens_texture_and_grain_alike_is_told_by_the_texture(self) -> None:
-        texture, grain = noise(5), noise(6)
+        texture, grain = noise(5), noise(6, 0.7)
         now = 0.4 * (texture + grain)
-        self.assertAlmostEqual(self.kept(texture + grain, now, grain=1.0), 0.4, delta=0.08)
+        kept = self.kept(texture + grain, now, grain=0.49, left=0.2)
+        self.assertAlmostEqual(kept, 0.4, delta=0.08)
 
 
 class SeamTest(unittest.TestCase):
@@ -258,3 +264,57 @@ class FormTest(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class OnePlaceTest(unittest.TestCase):
+    def test_the_least_window_is_where_texture_went_and_gains_do_not_make_up_for_it(self) -> None:
+        shares = np.full((200, 200), 1.6, np.float32)
+        shares[100:140, 60:100] = 0.2
+        least = skin.least_share(shares, np.ones_like(shares), 24)
+        self.assertAlmostEqual(least[0], 0.2, places=5)
+        self.assertTrue(60 <= least[1] < 100 and 100 <= least[2] < 140)
+        self.assertIsNone(skin.least_share(shares, np.zeros_like(shares), 24))
+
+    def test_grain_that_went_is_no_texture_and_glints_may_go(self) -> None:
+        texture, grain, glint = np.float32(4.0), np.float32(3.0), np.float32(32.0)
+        start = np.full((4, 4), texture + grain)
+        for now, left, most, kept in (
+            (start, 3.0, np.inf, 1.0),  # nothing was done
+            (np.full((4, 4), texture), 0.0, np.inf, 1.0),  # denoised to the last bit
+            (np.full((4, 4), texture / 2), 0.0, np.inf, 0.5),  # and half of the texture gone
+        ):
+            shares = skin.shares_left(now, start, 3.0, left, most)
+            self.assertAlmostEqual(float(shares.mean()), kept, places=5)
+        shining = np.full((4, 4), texture + glint)
+        shares = skin.shares_left(np.full((4, 4), texture), shining, 0.0, 0.0, most=4.0)
+        self.assertAlmostEqual(float(shares.mean()), 1.0, places=5)
+        self.assertTrue(np.isnan(skin.shares_left(start, start, 3.9, 3.9)).all())
+
+
+class WholeChangeTest(unittest.TestCase):
+    def setUp(self) -> None:
+        rng = np.random.default_rng(2)
+        self.rgb = rng.uniform(0.25, 0.6, (60, 60, 3)).astype(np.float32)
+        self.skin = np.zeros((60, 60), bool)
+        self.skin[15:45, 15:45] = True
+
+    def lit(self, ev: float, where: np.ndarray | float = 1.0) -> np.ndarray:
+        gain = 2 ** (ev * np.broadcast_to(where, (60, 60)))[..., None]
+        return to_encoded(np.clip(to_linear(self.rgb) * gain, 0, 1)).astype(np.float32)
+
+    def test_light_on_all_of_it_is_told_to_a_hundredth(self) -> None:
+        for ev in (-0.7, -0.05, 0.0, 0.3, 0.5):
+            self.assertAlmostEqual(whole_change(self.rgb, self.lit(ev), self.skin).exposure_ev, ev,
+                                   delta=0.011)  # fmt: skip
+
+    def test_light_on_a_part_is_none(self) -> None:
+        for where in (self.skin, ~self.skin):
+            found = whole_change(self.rgb, self.lit(0.5, where.astype(float)), self.skin)
+            self.assertEqual(found.exposure_ev, 0)
+
+    def test_grey_is_told_where_there_was_colour(self) -> None:
+        grey = np.repeat(self.rgb.mean(-1, keepdims=True), 3, -1)
+        self.assertTrue(whole_change(self.rgb, grey, self.skin).is_grey)
+        self.assertFalse(whole_change(grey, grey, self.skin).is_grey)
+        half = np.where(self.skin[..., None], grey, self.rgb)
+        self.assertFalse(whole_change(self.rgb, half, self.skin).is_grey)

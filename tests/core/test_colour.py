@@ -6,10 +6,12 @@ from lather.core.arrays import quantise, to_float
 from lather.core.colour.display import (
     LATTICE_POINTS,
     NO_LATTICE,
+    convert,
     lattice_colours,
     lattice_from,
     to_bytes,
     to_screen,
+    to_srgb,
 )
 from lather.core.colour.lab import ciede2000, srgb_to_lab
 from tests.support import Case
@@ -62,6 +64,15 @@ class DisplayTest(Case):
         to_bytes(values, lattice, np.float32(0.3), fast)
         to_bytes.reference(values, lattice, np.float32(0.3), plain)
         self.assertLessEqual(np.abs(fast.astype(int) - plain).max(), 1)
+
+    def test_what_is_measured_goes_through_the_lattice_in_both_forms(self) -> None:
+        values = np.random.default_rng(1).random((20, 30, 3)).astype(np.float32)
+        lattice = lattice_from(lattice_colours()[..., ::-1] ** 1.7)
+        self.assertIs(to_srgb(values, NO_LATTICE), values)
+        plain = values.copy()
+        convert.reference(plain, lattice)
+        self.assert_close(to_srgb(values, lattice), plain, 1e-5)
+        self.assert_close(plain, values[..., ::-1] ** 1.7, 0.01)
 
     def test_transparent_shows_the_surround(self) -> None:
         shown = to_screen(np.zeros((2, 2, 4), np.float32), NO_LATTICE, 0.2)

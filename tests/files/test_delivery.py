@@ -161,6 +161,20 @@ class MetadataTest(Case):
                 if suffix in (".jpg", ".tif"):  # the others have no place for it
                     self.assertIn(b"Town", words)
 
+    def test_what_lather_did_is_told_once_and_read_again(self) -> None:
+        for suffix in (".jpg", ".png", ".tif", ".webp"):
+            path, photo = self.folder / f"a{suffix}", noise_photo(60, 40, bits=8)
+            for begun in (metadata(), Metadata()):
+                told = replace(begun, done=("shine tamed",))
+                for _ in range(2):  # delivered again, it is not told twice
+                    encode_photo(photo.samples, None, path, Delivery(), told)
+                    told = read_photo(path).metadata
+                    with self.subTest(suffix):
+                        self.assertEqual(told.done, ("shine tamed",))
+                        self.assertEqual((told.xmp or b"").count(b"shine tamed"), 1)
+            encode_photo(photo.samples, None, path, Delivery(keep=Keep.COPYRIGHT), told)
+            self.assertEqual(read_photo(path).metadata.done, ())
+
     def test_the_place_goes(self) -> None:
         for suffix in (".jpg", ".png", ".tif", ".webp"):
             exif, xmp, words = self.delivered(suffix, Keep.NO_LOCATION)

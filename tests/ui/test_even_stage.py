@@ -121,6 +121,23 @@ class ProposalTest(EvenCase):
         self.bench.undo()
         self.assertEqual(len(self.bench.state.layers), 1)
 
+    def test_its_ruler_marks_the_limit_and_can_be_set_beyond(self) -> None:
+        self.open()
+        self.proposed(evening.tame_shine)
+        ruler = self.window.worklist.proposal.strength
+        pending = self.bench.pending
+        self.bench.set_pending(replace(pending, limit=0.7))
+        settle(self.app)
+        self.assertAlmostEqual(ruler.limit, 70)
+        self.assertIn("overdone", ruler.toolTip())
+        shown = ruler.grab().toImage()
+        self.bench.set_pending(replace(pending, limit=None))
+        settle(self.app)
+        self.assertIsNone(ruler.limit)
+        self.assertNotEqual(ruler.grab().toImage(), shown)
+        proposing.set_strength(self.bench, 0.9)
+        self.assertEqual(self.bench.pending.strength, 0.9)
+
     def test_the_handle_on_its_rim_sets_the_strength(self) -> None:
         self.open()
         self.proposed(evening.tame_shine)

@@ -7,6 +7,7 @@ import numpy as np
 
 from lather.assist.check.reading import Reading, Row
 from lather.assist.check.views import Views
+from lather.assist.grain_kept import shared_grain
 from lather.assist.texture_planes import quietest_grain_l
 from lather.core.arrays import Plane
 from lather.core.check import skin as measure
@@ -46,6 +47,7 @@ def other_detail(views: Views) -> Reading:
     was, is_now = (measure.fine_lightness(np.ascontiguousarray(lab[..., 0]), sigma_px)
                    for lab in (views.begun.lab, views.now.lab))  # fmt: skip
     grain = measure.grain_variance(quietest_grain_l(views.start, skin.level), sigma_px)
+    left = shared_grain(grain, views.grain_kept)
     box = (max(3, round(skin.picture.px(WINDOW_MM))),) * 2
 
     def within(plane: Plane, known: Plane) -> Plane:
@@ -56,7 +58,7 @@ def other_detail(views: Views) -> Reading:
         known = inside.astype(np.float32)
         count = np.maximum(within(known, known), 1e-6)
         power = within(was * was, known) / count - np.float32(grain)
-        shared = within(was * is_now, known) / count - np.float32(grain * views.grain_kept)
+        shared = within(was * is_now, known) / count - np.float32(left)
         tells = inside & (power > LEAST_DETAIL_L**2)
         if not tells.any():
             continue

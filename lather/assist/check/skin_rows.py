@@ -25,7 +25,7 @@ SMALL = (Part.UNDER_EYE_LEFT, Part.UNDER_EYE_RIGHT, Part.LID_LEFT, Part.LID_RIGH
 def texture_kept(views: Views) -> Reading:
     start, product, _ = views.local_texture
     grain, most = views.texture.grain, measure.GLINTS * views.usual_texture
-    shares = measure.shares_left(product, start, grain, views.grain_kept * grain, most)
+    shares = measure.shares_left(product, start, grain, views.shared_grain, most)
     return _lowest(views, _usual_shares(views, shares), shares)
 
 
@@ -36,8 +36,10 @@ def texture_least(views: Views) -> Reading:
     matt = np.asarray(views.begun.matt * picture.plain, dtype=np.float32)
     start, product, now = views.local_texture
     usual, grain, kept = views.usual_texture, views.texture.grain, views.grain_kept
-    own, energy = (measure.shares_left(plane, start, grain, kept * grain, usual,
-                                       measure.CLEARLY_ABOVE) for plane in (product, now))
+    own, energy = (
+        measure.shares_left(plane, start, grain, left, usual, measure.CLEARLY_ABOVE)
+        for plane, left in ((product, views.shared_grain), (now, grain * kept**2))
+    )
     shares = np.fmax(own, np.sqrt(np.maximum(energy, 0)))
     least = measure.least_share(shares, matt, picture.px(measure.WINDOW_MM))
     if least is None:
@@ -49,7 +51,7 @@ def texture_least(views: Views) -> Reading:
 def sharpness(views: Views) -> Reading:
     start, _, now = views.local_texture
     grain, kept = views.texture.grain, views.grain_kept
-    energy = np.sqrt(np.maximum(measure.shares_left(now, start, grain, kept * grain), 0))
+    energy = np.sqrt(np.maximum(measure.shares_left(now, start, grain, grain * kept**2), 0))
     return _furthest(views, _usual_shares(views, energy), "sharpness")
 
 

@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from lather.assist.check.start import start_of
 from lather.assist.even.scores import LEAST_CM2, SCORED
 from lather.assist.even.shining import shine_weight
-from lather.assist.grain_kept import grain_kept
+from lather.assist.grain_kept import grain_kept, shared_grain
 from lather.assist.shape.measures import ShapeMeasures, shape_measures
 from lather.assist.skin_view import (
     CLOSE_MM,
@@ -243,6 +243,11 @@ class Views:
         """Which share of the start's grain skin still has, as sigmas; at most all of it."""
         matt = self.sure_skin & ~self.shining
         return grain_kept(self.start, self.flat, matt, self.close.level, self.cancel)
+
+    @property
+    def shared_grain(self) -> float:
+        """Variance of the grain that fine lightness at the start and now have in common."""
+        return shared_grain(self.texture.grain, self.grain_kept)
 
     @cached_property
     def close(self) -> Close:

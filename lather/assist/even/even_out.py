@@ -14,6 +14,7 @@ from lather.core.arrays import MaskPixels, Plane
 from lather.core.colour.labs import lab_of
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part
+from lather.core.tone.chromophores import pigment, redness
 from lather.core.tone.evening import EvenMaps, even_maps, evened_rgb
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.findings import FindingState
@@ -55,7 +56,7 @@ def _fill(frame: Frame) -> Filled:
     frame.progress(0.2, "measuring blood and pigment")
     where = _meant(state, view, meant) * spared(state, view)
     all_maps = view.once("even maps", lambda: even_maps(view.picture))
-    wanted = all_maps.limited(where)
+    wanted = _in_own_space(all_maps.limited(where), view)
     maps = wanted.limited(frame.limited(np.ones_like(where)))
     frame.progress(0.7, "writing the maps")
     if not _changes(maps):
@@ -83,6 +84,23 @@ def _fill(frame: Frame) -> Filled:
         reasons.append("freckles stay, as the style says")
     return Filled(layers, _measures(view, maps), reasons,
                   {colour.id: (Kind.UNEVEN, reach)}, active=colour)  # fmt: skip
+
+
+def _in_own_space(maps: EvenMaps, view: SkinView) -> EvenMaps:
+    """Densities as the photo's own values have them: in a wider space the same blood and pigment
+    make less of a difference, by as much as this skin differs less there."""
+    if view.own.rgb is view.picture.rgb:
+        return maps
+    measured, own, plain = view.picture.light, view.own.light, view.picture.plain
+    blood, brown = (_slope(what(own)[plain], what(measured)[plain]) for what in (redness, pigment))
+    return EvenMaps(maps.blood * np.float32(blood), maps.pigment * np.float32(brown), maps.shade)
+
+
+def _slope(values: Plane, against: Plane) -> float:
+    """Least squares about the means; 1 where nothing varies."""
+    a, b = values - values.mean(), against - against.mean()
+    power = float(b @ b)
+    return float(a @ b) / power if power > 0 else 1.0
 
 
 def _changes(maps: EvenMaps) -> bool:

@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from lather.assist.even.shining import photo_shine, shine_left
-from lather.assist.grain_kept import grain_kept
+from lather.assist.grain_kept import grain_kept, shared_grain
 from lather.assist.skin_view import SkinView, skin_view
 from lather.assist.texture_planes import TexturePlanes
 from lather.core.arrays import Plane
@@ -147,6 +147,7 @@ class _Measured:
             return None
         matt = check.matt(weight, self._glossy)
         grain, was, is_now = self._texture.of(matt)
+        left = shared_grain(grain, self._grain_kept)
         figures = [
             Score(
                 _rms(bands[0], weight), _rms(bands[1], weight), _rms(bands[2], weight),
@@ -159,8 +160,7 @@ class _Measured:
         ]
         return PartScore(
             part, area_cm2, figures[0], figures[1],
-            check.usual_share(check.shares_left(
-                self._local[1], self._local[0], grain, self._grain_kept * grain), matt),
+            check.usual_share(check.shares_left(self._local[1], self._local[0], grain, left), matt),
             check.modelling_kept(self._light[0], self._light[1], matt),
             check.colour_shift(start.rgb, now.rgb, matt),
         )  # fmt: skip

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import operator
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
@@ -12,12 +13,14 @@ from lather.core.arrays import Plane
 from lather.core.last import Last
 from lather.core.survey.findings.finding import Kind
 from lather.core.survey.regions.region import Region
-from lather.core.tone.shine import Shine, find_shine, own_light
 from lather.core.work import NEVER, CancelToken
 from lather.document.agreed.brief import Brief
 from lather.document.state import JobState
 from lather.render.ground import photo_ground
 from lather.render.regions import region_coverage
+
+if TYPE_CHECKING:
+    from lather.core.tone.shine import Shine
 
 BEYOND = (Region.BACKGROUND, Region.HAIR, Region.CLOTHING)  # what a person's outline is seen on
 LEAST_ABOVE_L = 1.0
@@ -40,6 +43,8 @@ def photo_shine(state: JobState, cancel: CancelToken = NEVER) -> Shine:
 
 
 def _found(state: JobState, cancel: CancelToken) -> Shine:
+    from lather.core.tone.shine import find_shine  # OpenCV: not for the first window
+
     as_surveyed = replace(state.findings, states={}, done_by={})
     plain = replace(state.as_photographed, findings=as_surveyed, brief=Brief())
     view = skin_view(plain, cancel, photo=True)
@@ -62,6 +67,8 @@ def shine_weight(state: JobState, shape: tuple[int, int], cancel: CancelToken = 
 def shine_left(shine: Shine, view: SkinView) -> Plane:
     """(h, w) 0-1: how much of the photo's shine a later view has: its weight, times the share of
     the lightness above the skin's own that is left."""
+    from lather.core.tone.shine import own_light
+
     if not shine.patches:
         return np.zeros_like(shine.weight)
     above = shine.above_in(view.picture.light, own_light(view.picture, shine.covered))

@@ -63,7 +63,7 @@ TABLE: tuple[Limit, ...] = (
         set_by="clean retouches keep 70-95 %; a blur of 0.3 mm 8-18 %",
     ),
     Limit(
-        "texture_least", 1.0, low=(0.68, 0.6, 0.45, 0.7, 0.95),
+        "texture_least", 1.0, low=(0.7, 0.65, 0.5, 0.72, 0.95),
         set_by="clean retouches keep 76-88 %; a patch of 4 cm2 at 20 % of its texture 25-28 %, a "
         "smoothed under-eye 20-54 %",
     ),
@@ -72,8 +72,8 @@ TABLE: tuple[Limit, ...] = (
         set_by="clean retouches 79-96 %; a blur of 0.3 mm 8-17 %, gritty sharpening 287-303 %",
     ),
     Limit(
-        "grain", 1.0, low=(0.75, 0.6, 0.5, 0.8, 0.95), high=(1.25, 1.35, 1.5, 1.2, 1.05),
-        set_by="clean retouches 65-100 %; a blur of 0.3 mm 0-48 %, doubled contrast 160-184 %",
+        "grain", 1.0, low=(0.78, 0.66, 0.55, 0.8, 0.95), high=(1.25, 1.35, 1.5, 1.2, 1.05),
+        set_by="grain that skin alone lost half of 50-61 %; Lather's own mends 95-103 %",
     ),
     Limit(
         "modelling_kept", 1.0, low=(0.94, 0.88, 0.8, 0.96, 0.99), high=(1.15, 1.3, 1.5, 1.1, 1.01),

@@ -24,7 +24,7 @@ LEAST_MATT = 0.2  # share of a part that does not shine, to measure it by
 LOCAL_MM = 2.0  # over which texture is compared
 GLINTS = 2.0  # times the usual mean square of texture, beyond which it is glints
 WINDOW_MM, LEAST_OF_WINDOW = 10.0, 0.6  # side of a window of texture; what must be skin of it
-LEAST_ABOVE_GRAIN, CLEARLY_ABOVE = 1.3, 4.0  # times grain's variance, to tell texture from it
+LEAST_ABOVE_GRAIN, CLEARLY_ABOVE = 2.0, 4.0  # times grain's variance, to tell texture from it
 BLOTCH_FINE_MM, BLOTCH_COARSE_MM = 1.0, 5.0
 
 Three = tuple[float, float, float]
@@ -71,7 +71,9 @@ def shares_left(
     """
     there = start > above * grain + 1e-6
     power = np.maximum(np.minimum(start, np.float32(most)) - np.float32(grain), 1e-6)
-    rest = now - np.float32(left) * np.clip(now / np.maximum(start, 1e-6), 0, 1)
+    # Of texture from elsewhere a product has no grain either.
+    most_left = np.float32(grain) * np.clip(now / np.maximum(start, 1e-6), 0, 1)
+    rest = now - np.minimum(np.float32(left), most_left)
     return np.where(there, rest / power, np.float32(np.nan)).astype(np.float32)
 
 
