@@ -67,7 +67,7 @@ class HeldTest(Case):
         held = Request("even.even_out").proposal(strict)
         self.assertIsNotNone(held.refusal)
         self.assertIs(held.after, held.before)
-        self.assertRegex(held.refusal.why, "unevenness left .*, at least 100%")
+        self.assertRegex(held.refusal.why, "withdrawn: unevenness left .*, at least 100%")
 
     def test_the_persons_own_layers_are_never_weakened(self) -> None:
         state = edits.start_computed(sitter(), _kind("exposure"), None)

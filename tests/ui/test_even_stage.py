@@ -43,7 +43,7 @@ SHINE = (150, 160)
 
 
 def shining() -> JobState:
-    state = skin_state(skin_rgb(0.06 * field(4.0, 7), highlight(*SHINE, 9.0, 0.5), colour=BROWN))
+    state = skin_state(skin_rgb(0.1 * field(4.0, 7), highlight(*SHINE, 9.0, 0.5), colour=BROWN))
     found = even_findings(skin_view(state))
     return edits.set_findings(state, replace(state.findings, items=tuple(found)))
 

@@ -64,26 +64,25 @@ def held(proposal: Proposal, cancel: CancelToken = NEVER) -> Proposal:
     layers = [layer for layer in new_layers(proposal) if can_give(layer)]
     if proposal.refusal is not None or not layers or not can_be_checked(proposal.after):
         return proposal
-    trial = _Trial(proposal.before, NO_TIMES, cancel)
-    due = trial.due(proposal.after, QUICK_ROWS)
+    due = _Trial(proposal.before, NO_TIMES, cancel).due(proposal.after, QUICK_ROWS)
     if not due:
         return proposal
-    begun, strongest = trial.begun(due), max(layer.strength for layer in layers)
-    rows = [one.row for one in due]
+    rows, strongest = [one.row for one in due], max(layer.strength for layer in layers)
 
     def share_at(strength: float) -> float:
         found = measured(_scaled(proposal, layers, strength / strongest), rows, cancel)
         return max(one.share for one in found)
 
-    strength = 0.0
-    if begun <= ROOM:
-        strength = strength_within(share_at, strongest, due[0].share, begun, ROOM)
+    without, strength = share_at(0.0), 0.0
+    is_all = len(layers) == len(new_layers(proposal))
+    if without > ROOM and not is_all:
+        return proposal  # mends do it, which cannot give: the check of the whole sees to them
+    if without <= ROOM:
+        strength = strength_within(share_at, strongest, due[0].share, without, ROOM)
     if strength < LEAST_LEFT:
-        why = f"{due[0].row.title.lower()} {due[0].value_text}, {due[0].limit_text}"
-        refusal = EditError(f"'{proposal.name}' is not proposed", why, ADVICE)
-        return replace(proposal, after=proposal.before, refusal=refusal)
+        return given_by(proposal, [Weakened(layer, 0.0, due[0]) for layer in layers])
     after = _scaled(proposal, layers, strength / strongest)
-    now = next(one for one in measured(after, rows[:1], cancel))
+    now = measured(after, rows[:1], cancel)[0]
     said = _told(proposal.name, strength, strongest, now)
     return replace(proposal, after=after, reasons=(*proposal.reasons, said))
 
@@ -184,10 +183,6 @@ class _Trial:
         due = [one for one in beyond
                if self._share(one) > self._begun[one.row.id] + LEAST_EFFECT]  # fmt: skip
         return sorted(due, key=lambda one: -self._share(one))
-
-    def begun(self, due: Sequence[Checked]) -> float:
-        """The largest share that rows which are due had before."""
-        return max(self._begun[one.row.id] for one in due)
 
     def weaker(
         self, state: JobState, worst: Checked, layers: Sequence[Layer]
