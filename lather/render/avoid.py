@@ -45,6 +45,15 @@ def avoided_for(
     return coverage
 
 
+def kept_free(state: JobState, layer_id: int, place: Rect, selection: Plane) -> Plane:
+    """(h, w) 0-1: what of a target a mend may cover: on skin nothing of the hair, lashes or lips
+    that reach into it, which would be cut in half."""
+    ground = ground_of(state, layer_space(state, layer_id))
+    if not _is_on_skin(ground, place, selection):
+        return np.ones_like(selection)
+    return 1 - not_skin(ground, place)
+
+
 def not_skin(ground: Ground, rect: Rect) -> Plane:
     """(h, w) 0-1: hair, lips, eyes, clothes, as far as a pixel is no skin."""
     skin = region_coverage(ground, Region.SKIN, rect)

@@ -342,6 +342,18 @@ class SourceTest(Case):
             with self.subTest(regions=bool(masks)):
                 self.assertTrue(may or share == 0, share)
 
+    def test_hairs_that_reach_into_a_spot_are_not_cut_in_half(self) -> None:
+        state = spotted()
+        spot = state.findings.items[0]
+        hair = np.zeros((360, 400), bool)
+        hair[:, int(spot.x) + 3 : int(spot.x) + 6] = True
+        plane = with_plane(BLACK_MASK, Rect(0, 0, 400, 360), (~hair).astype(np.float32))
+        state = replace(state, regions=Regions(1.0, {Region.SKIN: plane}))
+        after, whole = mended(state, [spot]), state.photo.rect
+        changed = np.abs(render(after, whole) - render(state, whole)).max(-1)
+        self.assertEqual(float(changed[hair].max()), 0)
+        self.assertGreater(float(changed[~hair].max()), 0.05)
+
     def test_a_mend_that_leaves_a_seam_is_set_in_anew_or_left_open(self) -> None:
         state = spotted()
         first = state.findings.items[0]

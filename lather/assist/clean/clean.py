@@ -32,7 +32,7 @@ from lather.document.state import JobState
 from lather.document.tree import walk_whole
 from lather.errors import EditError, UnseenError
 from lather.render.area import limit_on
-from lather.render.avoid import avoided_for
+from lather.render.avoid import avoided_for, kept_free
 from lather.render.compositor import render_up_to
 from lather.render.visibility import refuse_unless_seen
 
@@ -213,6 +213,7 @@ def _mended(state: JobState, group: Sequence[Finding], options: CleanOptions) ->
            for finding, cover in zip(group, covers, strict=True)):  # fmt: skip
         raise EditError("Nothing was mended", KEPT_IN_IT)
     selection = np.maximum.reduce(covers) * free
+    selection *= kept_free(state, layer_id, place, selection)
     for nth in range(options.nth_source, options.nth_source + MOST_SOURCES):
         after, rect = _mended_from(state, layer_id, group, place, selection, nth)
         if not leaves_seam(state, after, layer_id, rect):
