@@ -50,7 +50,7 @@ def rashes() -> np.ndarray:
 def even_state() -> JobState:
     """Skin with two patches of shine, blotches, and what the survey says of them."""
     mirrored = highlight(80, 80, 8.0, 0.5) + highlight(240, 240, 8.0, 0.5)
-    state = skin_state(skin_rgb(0.07 * field(4.0, 7), mirrored, colour=BROWN))
+    state = skin_state(skin_rgb(0.09 * field(4.0, 7), mirrored, colour=BROWN))
     found = even_findings(skin_view(state))
     return edits.set_findings(state, replace(state.findings, items=tuple(found)))
 

@@ -52,7 +52,7 @@ def propose(state: JobState, meant: Meant, *, progress, cancel) -> Proposal:
     on_top = replace(state, active_id=state.layers[-1].id)
     after = edits.add_pixel_layer(on_top, "Toy", Stage(TOY))
     tile = np.copy(random_tile(len(after.layers)))
-    tile[..., 3] = 65535
+    tile[..., 3] = 1500  # so faint that no brief forbids it
     after = edits.set_pixels(after, after.active_id, after.active.tiles.with_tiles({(0, 0): tile}))
     after = edits.decide(after, open_ids, FindingState.DONE, by=after.active_id)
     return Proposal("Toy with it", state, after, stage=Stage(TOY))

@@ -23,6 +23,7 @@ SHINES_ON_MM = 3.0  # around a patch of shine, where skin still glitters
 LEAST_MATT = 0.2  # share of a part that does not shine, to measure it by
 LOCAL_MM = 2.0  # over which texture is compared
 GLINTS = 2.0  # times the usual mean square of texture, beyond which it is glints
+LEAST_TOLD = 0.3  # of a piece of skin, for its texture to be told
 WINDOW_MM, LEAST_OF_WINDOW = 10.0, 0.6  # side of a window of texture; what must be skin of it
 LEAST_ABOVE_GRAIN, CLEARLY_ABOVE = 2.0, 4.0  # times grain's variance, to tell texture from it
 BLOTCH_FINE_MM, BLOTCH_COARSE_MM = 1.0, 5.0
@@ -79,9 +80,13 @@ def shares_left(
 
 def usual_share(shares: Plane, weight: Plane) -> float:
     """Share of the texture that most of a piece of skin has left: the median of the shares around
-    its pixels, so that a crease or a glint, which are rough, count for no more than their area."""
-    held = shares[(weight > 0.5) & ~np.isnan(shares)]
-    return float(np.median(held)) if held.size else 1.0
+    its pixels, so that a crease or a glint, which are rough, count for no more than their area.
+
+    1 where too little of it can be told from grain: what stands out of grain is marks, not skin.
+    """
+    counts = weight > 0.5
+    held = shares[counts & ~np.isnan(shares)]
+    return float(np.median(held)) if held.size > LEAST_TOLD * counts.sum() else 1.0
 
 
 def least_share(shares: Plane, weight: Plane, side_px: float) -> tuple[float, int, int] | None:
