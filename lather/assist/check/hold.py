@@ -13,11 +13,12 @@ from lather.assist.check.check import Checked, check
 from lather.assist.check.lever import LEAST_EFFECT, strength_within
 from lather.assist.check.reading import Row
 from lather.assist.check.table import ROWS
+from lather.assist.clean.taking_back import mended
 from lather.assist.proposal import Proposal, new_layers
 from lather.core.survey.regions.region import Region
 from lather.core.work import NEVER, CancelToken
 from lather.document import edits
-from lather.document.layers.layer import Layer, Stage
+from lather.document.layers.layer import Layer
 from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
 from lather.errors import EditError
@@ -142,8 +143,9 @@ def within_brief(
 
 def can_give(layer: Layer) -> bool:
     """Whether a layer may be weakened: a spot that is half mended is worse than one that is not."""
-    is_mends = isinstance(layer, PixelLayer) and layer.stage is Stage.CLEAN and layer.weak is None
-    return not is_mends
+    return not (
+        isinstance(layer, PixelLayer) and layer.weak is None and any(map(mended, layer.strokes))
+    )
 
 
 def limit_of(proposal: Proposal, cancel: CancelToken = NEVER) -> float | None:
