@@ -56,7 +56,9 @@ class Part(OpenEnum):
     def label(self) -> str:
         """For a person to read."""
         name, _, side = self.title.rpartition("_")
-        return f"{name.replace('_', ' ')}, {side}" if side in ("left", "right") else self.title
+        if side in ("left", "right"):
+            return f"{name.replace('_', ' ')}, {side}"
+        return self.title.replace("_", " ")
 
 
 def region_named(value: str) -> Region | Part:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import (
     QComboBox,
@@ -31,7 +31,7 @@ from lather.ui.parts.theme import GAP_1, SMALL, font, theme
 from lather.ui.parts.widgets import column_in, label
 from lather.ui.stages.part import StagePart
 
-ROW_PX = 22
+ROW_PX = (15, 22)  # where there are many parts, and few
 MOST_SAID = 1  # parts that are beyond a limit
 WITHIN = "Every part, as a whole, is within the style's limits."
 SINGLE_PLACES = "What is listed below are single places that stand out in theirs."
@@ -173,6 +173,7 @@ class ScoreTable(QWidget):
         super().__init__()
         self._scores: Scores | None = None
         self._figure: Figure = FIGURES[0]
+        self._row_px = ROW_PX[1]
         self.setMinimumHeight(HEIGHT_PX)
         self.setAccessibleName("Scores by part")
 
@@ -181,6 +182,10 @@ class ScoreTable(QWidget):
 
     def show_scores(self, scores: Scores | None, figure: Figure) -> None:
         self._scores, self._figure = scores, figure
+        n_parts = 0 if scores is None else len(scores.parts)
+        low, high = ROW_PX
+        self._row_px = max(low, min(high, HEIGHT_PX // max(n_parts, 1)))
+        self.setMinimumHeight(max(HEIGHT_PX, n_parts * self._row_px + 2))
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:  # noqa: ARG002
@@ -197,14 +202,14 @@ class ScoreTable(QWidget):
         limit = figure.limit(limits)
         most = max((v for pair in pairs.values() for v in pair), default=1.0)
         most = max(most, 1.2 * limit if limit is not None else 0.0, 1e-6)
-        names_px, figures_px = 76.0, 96.0
+        names_px, figures_px, row_px = 94.0, 86.0, self._row_px
         room = self.width() - names_px - figures_px
         for n, (part, (start, now)) in enumerate(pairs.items()):
-            top = n * ROW_PX + 2.0
-            text = QRectF(0, top, names_px, ROW_PX)
+            top = n * row_px + 2.0
+            text = QRectF(0, top, names_px, row_px)
             painter.setPen(QColor(t.text))
             draw(painter, text, where(part).capitalize())
-            groove = QRectF(names_px, top + ROW_PX / 2 - 3, room, 6)
+            groove = QRectF(names_px, top + row_px / 2 - 3, room, 6)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(t.groove))
             painter.drawRoundedRect(groove, 3, 3)
@@ -220,12 +225,11 @@ class ScoreTable(QWidget):
             told = figure.text(now)
             if limit is None:
                 told = f"{start:.1f} → {told}"
-            place = QRectF(self.width() - figures_px, top, figures_px, ROW_PX)
+            place = QRectF(self.width() - figures_px, top, figures_px, row_px)
             draw(painter, place, ("! " if beyond else "") + told, RIGHT)
 
     @staticmethod
     def _notch(painter: QPainter, groove: QRectF, share: float, colour: str) -> None:
         x = groove.left() + groove.width() * min(share, 1.0)
         painter.setPen(QPen(QColor(colour), 2.0))
-        painter.drawLine(QRectF(x, groove.top() - 4, 0, 14).topLeft(),
-                         QRectF(x, groove.top() - 4, 0, 14).bottomLeft())  # fmt: skip
+        painter.drawLine(QPointF(x, groove.top() - 3), QPointF(x, groove.bottom() + 3))
