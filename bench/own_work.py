@@ -6,6 +6,7 @@ from __future__ import annotations
 import numpy as np
 
 from bench.changed import CHANGES, Image, portrait, truth
+from bench.check_quality import CHECKED
 from bench.common import Row, Scale, row
 from bench.evenness import flattened, surveyed
 from lather.assist.check.check import whole_check
@@ -15,9 +16,8 @@ from lather.document.agreed.style import Style
 from lather.document.layers.layer import Stage
 from lather.document.state import JobState
 
-NUMBERS = (1, 2, 8, 9, 10, 11)
 STYLES = (Style.NATURAL, Style.GROOMED)
-INFANT, INFANT_PUPILS_MM = 11, 46.0
+INFANT = 11
 CHANGED = ("little light", "warm light", "light from the side", "noise", "smaller", "turned",
            "dark skin")  # fmt: skip
 BOTH = RetouchOptions((Stage.CLEAN, Stage.EVEN))
@@ -26,7 +26,7 @@ BOTH = RetouchOptions((Stage.CLEAN, Stage.EVEN))
 def measure(scale: Scale) -> list[Row]:
     """own work: the verdict of `retouch` on every portrait and style; what a second run changes"""
     rows: list[Row] = []
-    for number in NUMBERS[: scale.runs(len(NUMBERS))]:
+    for number in CHECKED[: scale.runs(len(CHECKED))]:
         rgb = portrait(number, scale.portrait)
         rows += _verdicts(f"portrait {number}", rgb, is_infant=number == INFANT)
         rows.append(_second(f"portrait {number}", rgb))

@@ -30,10 +30,10 @@ class Plant:
 
     name: str
     found_by: tuple[str, ...]
-    make: Callable[[Image, Planes, float], tuple[Image, Image | None]]
+    make: Make
 
 
-def _blurred(sigma_mm: float) -> Callable[[Image, Planes, float], tuple[Image, Image | None]]:
+def _blurred(sigma_mm: float) -> Make:
     def make(rgb: Image, truth: Planes, mm: float) -> tuple[Image, Image]:
         return cv2.GaussianBlur(rgb, (0, 0), sigma_mm / mm), _soft(truth[Region.SKIN])
 

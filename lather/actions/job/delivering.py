@@ -163,6 +163,13 @@ def write_pictures(
         encode_photo(samples, state.photo.profile, path, delivery, _metadata(state))
 
 
+def _metadata(state: JobState) -> Metadata:
+    """The photo's, and what of this work cannot be seen in the picture."""
+    own = state.photo.metadata
+    tamed = any(work_of(layer) == SHINE and layer.is_shown for layer in walk(state.layers))
+    return replace(own, done=(*own.done, TAMED)) if tamed and TAMED not in own.done else own
+
+
 def export_openraster(bench: Workbench) -> None:
     """All layers, for programs that read OpenRaster."""
     after_stroke(bench, lambda: bench.in_turn(lambda: _export(bench)))
@@ -222,10 +229,3 @@ ACTIONS = (
         enabled=has_job,
     ),
 )
-
-
-def _metadata(state: JobState) -> Metadata:
-    """The photo's, and what of this work cannot be seen in the picture."""
-    own = state.photo.metadata
-    tamed = any(work_of(layer) == SHINE and layer.is_shown for layer in walk(state.layers))
-    return replace(own, done=(*own.done, TAMED)) if tamed and TAMED not in own.done else own

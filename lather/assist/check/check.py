@@ -199,8 +199,13 @@ def whole_check(
     state: JobState, *, progress: Progress = no_progress, cancel: CancelToken = NEVER
 ) -> Check:
     """`check` of all rows; of the last state that was asked about it is known."""
-    about = (state.photo, state.layers, state.findings, state.regions, state.brief)
-    return _LAST.of(about, lambda: check(state, progress=progress, cancel=cancel))
+    return _LAST.of(what_is_checked(state),
+                    lambda: check(state, progress=progress, cancel=cancel))  # fmt: skip
+
+
+def what_is_checked(state: JobState) -> tuple[object, ...]:
+    """What a check depends on."""
+    return state.photo, state.layers, state.findings, state.regions, state.brief
 
 
 _LAST: Last[Check] = Last(n_kept=1)

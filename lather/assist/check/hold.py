@@ -9,12 +9,13 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 
-from lather.assist.check.check import Checked, check
+from lather.assist.check.check import Checked, check, what_is_checked
 from lather.assist.check.lever import LEAST_EFFECT, strength_within
 from lather.assist.check.reading import Row
 from lather.assist.check.table import ROWS
 from lather.assist.clean.taking_back import mended
 from lather.assist.proposal import Proposal, new_layers
+from lather.core.last import Last
 from lather.core.survey.regions.region import Region
 from lather.core.work import NEVER, CancelToken
 from lather.document import edits
@@ -62,8 +63,8 @@ def held(proposal: Proposal, cancel: CancelToken = NEVER) -> Proposal:
     ------
     Cancelled : by the token.
     """
-    layers = [layer for layer in new_layers(proposal) if can_give(layer)]
-    if proposal.refusal is not None or not layers or not can_be_checked(proposal.after):
+    layers = _giving(proposal)
+    if not layers:
         return proposal
     due = _Trial(proposal.before, NO_TIMES, cancel).due(proposal.after, QUICK_ROWS)
     if not due:
@@ -156,8 +157,7 @@ def limit_of(proposal: Proposal, cancel: CancelToken = NEVER) -> float | None:
     ------
     Cancelled : by the token.
     """
-    layers = [layer for layer in new_layers(proposal) if can_give(layer)]
-    if proposal.refusal is not None or not layers or not can_be_checked(proposal.after):
+    if not _giving(proposal):
         return None
     now, begun = (
         {one.row.id: one.share for one in measured(state, QUICK_ROWS, cancel)}
@@ -166,6 +166,13 @@ def limit_of(proposal: Proposal, cancel: CancelToken = NEVER) -> float | None:
     times = [(1 - begun[row_id]) / (share - begun[row_id]) for row_id, share in now.items()
              if begun[row_id] < 1 and share > begun[row_id] + LEAST_EFFECT]  # fmt: skip
     return min(times, default=None)
+
+
+def _giving(proposal: Proposal) -> list[Layer]:
+    """What a proposal adds that may be weakened; nothing where that cannot be looked at."""
+    if proposal.refusal is not None or not can_be_checked(proposal.after):
+        return []
+    return [layer for layer in new_layers(proposal) if can_give(layer)]
 
 
 class _Trial:
@@ -177,10 +184,10 @@ class _Trial:
 
     def due(self, state: JobState, rows: Sequence[Row]) -> list[Checked]:
         """The rows that are beyond their limits, and further than before; the worst first."""
-        beyond = [one for one in self._measured(state, rows) if self._share(one) > 1]
+        beyond = [one for one in measured(state, rows, self._cancel) if self._share(one) > 1]
         new = [one.row for one in beyond if one.row.id not in self._begun]
         if new:
-            found = self._measured(self._before, new)
+            found = measured(self._before, new, self._cancel)
             self._begun |= {one.row.id: self._share(one) for one in found}
         due = [one for one in beyond
                if self._share(one) > self._begun[one.row.id] + LEAST_EFFECT]  # fmt: skip
@@ -192,7 +199,7 @@ class _Trial:
         """The state with the layer weakened that helps most; None where none of them helps."""
         def looked(layer: Layer, strength: float) -> Checked:
             weaker = edits.set_strength(state, layer.id, strength)
-            return self._measured(weaker, (worst.row,))[0]
+            return measured(weaker, (worst.row,), self._cancel)[0]
 
         without = {layer.id: self._share(looked(layer, 0.0)) for layer in layers}
         best = min(layers, key=lambda layer: without[layer.id], default=None)
@@ -207,21 +214,24 @@ class _Trial:
         given = Weakened(best, strength if strength >= LEAST_LEFT else 0.0, worst)
         after = given.applied(state)
         if given.strength > 0:
-            given = replace(given, why=self._measured(after, (worst.row,))[0])
+            given = replace(given, why=measured(after, (worst.row,), self._cancel)[0])
         return after, given
 
     def _share(self, one: Checked) -> float:
         return one.share * self._times.get(one.row.id, 1.0)
 
-    def _measured(self, state: JobState, rows: Sequence[Row]) -> tuple[Checked, ...]:
-        return measured(state, rows, self._cancel)
-
 
 def measured(
     state: JobState, rows: Sequence[Row], cancel: CancelToken = NEVER
 ) -> tuple[Checked, ...]:
-    """Some rows, on the reduced picture."""
-    return check(state, quick=True, rows=rows, skips=False, cancel=cancel).rows
+    """Some rows, on the reduced picture; of the last state all quick ones are known."""
+    def look() -> tuple[Checked, ...]:
+        return check(state, quick=True, rows=rows, skips=False, cancel=cancel).rows
+
+    return _LAST.of(what_is_checked(state), look) if rows is QUICK_ROWS else look()
+
+
+_LAST: Last[tuple[Checked, ...]] = Last(n_kept=1)
 
 
 def can_be_checked(state: JobState) -> bool:

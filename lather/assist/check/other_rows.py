@@ -8,14 +8,12 @@ import numpy as np
 from lather.assist.check.reading import Reading, Row
 from lather.assist.check.views import Views
 from lather.assist.grain_kept import shared_grain
-from lather.assist.texture_planes import quietest_grain_l
 from lather.core.arrays import Plane
-from lather.core.check import skin as measure
 from lather.core.check.edges import Mask
 from lather.core.colour.lab import ciede2000
 
 COLOUR_MM, MOST_OF_IT = 1.5, 90.0  # over which colour is compared; percentile of a region
-DETAIL_MM, WINDOW_MM, LEAST_OF_IT = 3.0, 12.0, 10.0  # what is finer; over which; percentile
+WINDOW_MM, LEAST_OF_IT = 12.0, 10.0  # over which detail is compared; percentile
 MOST_PLACES = 4000  # of a region that are looked at
 LEAST_DETAIL_L = 0.8  # rms, with less there is nothing to lose
 
@@ -42,13 +40,10 @@ def other_detail(views: Views) -> Reading:
     """What is left of the detail of the region that lost most of it, where it lost most."""
     import cv2
 
-    skin = views.begun.skin
-    sigma_px = skin.picture.px(DETAIL_MM)
-    was, is_now = (measure.fine_lightness(np.ascontiguousarray(lab[..., 0]), sigma_px)
-                   for lab in (views.begun.lab, views.now.lab))  # fmt: skip
-    grain = measure.grain_variance(quietest_grain_l(views.start, skin.level), sigma_px)
+    was, is_now = views.begun.detail, views.now.detail
+    grain = views.begun.grain_of_detail
     left = shared_grain(grain, views.grain_kept)
-    box = (max(3, round(skin.picture.px(WINDOW_MM))),) * 2
+    box = (max(3, round(views.begun.skin.picture.px(WINDOW_MM))),) * 2
 
     def within(plane: Plane, known: Plane) -> Plane:
         return np.asarray(cv2.blur(plane * known, box), dtype=np.float32)

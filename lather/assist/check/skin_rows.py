@@ -23,9 +23,7 @@ SMALL = (Part.UNDER_EYE_LEFT, Part.UNDER_EYE_RIGHT, Part.LID_LEFT, Part.LID_RIGH
 
 
 def texture_kept(views: Views) -> Reading:
-    start, product, _ = views.local_texture
-    grain, most = views.texture.grain, measure.GLINTS * views.usual_texture
-    shares = measure.shares_left(product, start, grain, views.shared_grain, most)
+    shares = _own_left(views, measure.GLINTS * views.usual_texture)
     return _lowest(views, _usual_shares(views, shares), shares)
 
 
@@ -34,13 +32,8 @@ def texture_least(views: Views) -> Reading:
     as a mend has them, are texture here."""
     picture = views.begun.skin.picture
     matt = np.asarray(views.begun.matt * picture.plain, dtype=np.float32)
-    start, product, now = views.local_texture
-    usual, grain, kept = views.usual_texture, views.texture.grain, views.grain_kept
-    own, energy = (
-        measure.shares_left(plane, start, grain, left, usual, measure.CLEARLY_ABOVE)
-        for plane, left in ((product, views.shared_grain), (now, grain * kept**2))
-    )
-    shares = np.fmax(own, np.sqrt(np.maximum(energy, 0)))
+    about = views.usual_texture, measure.CLEARLY_ABOVE
+    shares = np.fmax(_own_left(views, *about), _energy_left(views, *about))
     least = measure.least_share(shares, matt, picture.px(measure.WINDOW_MM))
     if least is None:
         return _TOO_LITTLE
@@ -49,10 +42,21 @@ def texture_least(views: Views) -> Reading:
 
 
 def sharpness(views: Views) -> Reading:
+    return _furthest(views, _usual_shares(views, _energy_left(views)), "sharpness")
+
+
+def _own_left(views: Views, *about: float) -> Plane:
+    """(h, w): which share of the start's own texture is left; `about` as for `shares_left`."""
+    start, product, _ = views.local_texture
+    return measure.shares_left(product, start, views.texture.grain, views.shared_grain, *about)
+
+
+def _energy_left(views: Views, *about: float) -> Plane:
+    """(h, w): the same of its energy, whatever it is of."""
     start, _, now = views.local_texture
-    grain, kept = views.texture.grain, views.grain_kept
-    energy = np.sqrt(np.maximum(measure.shares_left(now, start, grain, grain * kept**2), 0))
-    return _furthest(views, _usual_shares(views, energy), "sharpness")
+    grain = views.texture.grain
+    left = measure.shares_left(now, start, grain, grain * views.grain_kept**2, *about)
+    return np.asarray(np.sqrt(np.maximum(left, 0)), dtype=np.float32)
 
 
 def _usual_shares(views: Views, shares: Plane) -> dict[Part, float]:

@@ -26,7 +26,7 @@ from lather.assist.skin_view import (
     measured_at,
     skin_view,
 )
-from lather.assist.texture_planes import TexturePlanes
+from lather.assist.texture_planes import TexturePlanes, quietest_grain_l
 from lather.core.arrays import FloatImage, Plane
 from lather.core.check import skin as measure
 from lather.core.check.edges import Mask, touched_mask
@@ -46,6 +46,7 @@ FINE_MM = 0.15  # a pixel at which texture is compared
 TONE_MM, QUICK_MM = 0.5, 0.6  # and tone; the same while it has to be quick
 SHINES = 0.1  # weight of shine
 LARGE_MM = 3.0  # over which colour is compared
+DETAIL_MM = 3.0  # what is finer in lips, brows, hair and clothes
 OTHERS = (Region.LIPS, Region.IRIS, Region.BROWS, Region.HAIR, Region.CLOTHING)
 SURE_OTHER, LEAST_OTHER_MM2 = 0.8, 20.0  # coverage of them; what there must be of one
 SURE_WHITE, LEAST_WHITE_MM2 = 0.6, 3.0  # coverage of a white; what there must be of it
@@ -111,6 +112,12 @@ class Seen:
         return np.asarray(sum(np.square(band) for band in bands), dtype=np.float32)
 
     @cached_property
+    def detail(self) -> Plane:
+        """(h, w): L* finer than 3 mm."""
+        lightness = np.ascontiguousarray(self.lab[..., 0])
+        return measure.fine_lightness(lightness, self.skin.picture.px(DETAIL_MM))
+
+    @cached_property
     def means(self) -> FloatImage:
         """(h, w, 3): Lab over 3 mm of plain skin."""
         picture = self.skin.picture
@@ -160,6 +167,12 @@ class Start(Seen):
             if view.picture.mm2(float(inside.sum())) >= LEAST_OTHER_MM2:
                 found[region] = inside
         return found
+
+    @cached_property
+    def grain_of_detail(self) -> float:
+        """Variance of the grain in `detail`."""
+        sigma_px = self.skin.picture.px(DETAIL_MM)
+        return measure.grain_variance(quietest_grain_l(self.state, self.skin.level), sigma_px)
 
     def middle(self, part: Part) -> tuple[float, float]:
         """x, y in the photo of a pixel in a part's middle, even where the part is bent."""
@@ -279,6 +292,8 @@ class Views:
     @cached_property
     def close_skin(self) -> Plane:
         """(h, w) 0-1 at the size of `close`: where skin is."""
+        if self.close.level == self.begun.skin.level:
+            return self.begun.skin.picture.skin
         return self.region(Region.SKIN, self.close.level)
 
     @cached_property

@@ -6,10 +6,12 @@ import math
 from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
 
 import numpy as np
 
 from lather.assist.clean.seam import leaves_seam
+from lather.assist.clean.taking_back import MENDED
 from lather.assist.clean.weak import STAGE, weak_kind, with_weak_layer
 from lather.assist.proposal import Meant, Proposal
 from lather.core.arrays import FloatImage, Plane
@@ -35,6 +37,9 @@ from lather.render.area import limit_on
 from lather.render.avoid import avoided_for, kept_free
 from lather.render.compositor import render_up_to
 from lather.render.visibility import refuse_unless_seen
+
+if TYPE_CHECKING:
+    from lather.core.mend.result import Avoid
 
 LAYER_NAME = "Mended spots"
 BESIDE_AN_EDGE = "an edge crosses the rim"
@@ -214,8 +219,10 @@ def _mended(state: JobState, group: Sequence[Finding], options: CleanOptions) ->
         raise EditError("Nothing was mended", KEPT_IN_IT)
     selection = np.maximum.reduce(covers) * free
     selection *= kept_free(state, layer_id, place, selection)
+    others = state.findings.decided([finding.id for finding in group], FindingState.DONE)
+    avoid = avoided_for(state, layer_id, place, selection, others)
     for nth in range(options.nth_source, options.nth_source + MOST_SOURCES):
-        after, rect = _mended_from(state, layer_id, group, place, selection, nth)
+        after, rect = _mended_from(state, layer_id, group, place, selection, avoid, nth)
         if not leaves_seam(state, after, layer_id, rect):
             return after
     raise EditError("Nothing was mended", LEAVES_SEAM)
@@ -223,19 +230,17 @@ def _mended(state: JobState, group: Sequence[Finding], options: CleanOptions) ->
 
 def _mended_from(
     state: JobState, layer_id: int, group: Sequence[Finding], place: Rect, selection: Plane,
-    nth_source: int,
+    avoid: Avoid | None, nth_source: int,
 ) -> tuple[JobState, Rect]:  # fmt: skip
     """The state with a mend from one source, and where it lies."""
     from lather.core.mend.spot import mend_spot  # OpenCV is not loaded for the first window
 
     layer, picture = mendable(state, layer_id), state.photo.rect
     ids = [finding.id for finding in group]
-    others = state.findings.decided(ids, FindingState.DONE)
 
     def read(rect: Rect, level: int) -> FloatImage:
         return render_up_to(state, layer_id, rect, level)
 
-    avoid = avoided_for(state, layer_id, place, selection, others)
     mended = mend_spot(
         read, picture, place, selection, mode=_mode(group), avoid=avoid, nth_source=nth_source
     )
@@ -248,7 +253,7 @@ def _mended_from(
         rect=mended.rect,
         source=(mended.source.dx, mended.source.dy),
         mode=_mode(group).value,
-        extras={"findings": ids},
+        extras={MENDED: ids},
     )
     laid = Laid(layer, laying(mended, limit_on(state, layer.id, mended.rect)), record).done()
     after = edits.update_layer(state, layer_id, tiles=laid.tiles, strokes=laid.strokes)

@@ -12,12 +12,13 @@ from lather.document import edits
 from lather.document.access import mendable
 from lather.document.findings import FindingState
 from lather.document.layers.pixels import PixelLayer
+from lather.document.painting.strokes import StrokeRecord
 from lather.document.state import JobState
 from lather.document.tiles import TILE_PX, Key
 from lather.document.tree import walk
 
 NEAR_PX = 2
-FINDINGS = "findings"  # what a stroke's record says it mended
+MENDED = "findings"  # in a stroke's record: what it mended
 
 
 def take_back(state: JobState, ids: Collection[int]) -> JobState:
@@ -40,10 +41,10 @@ def mends_at(state: JobState, layers: Iterable[int], x: float, y: float) -> tupl
     return tuple(sorted(found))
 
 
-def mended(stroke: object) -> frozenset[int]:
+def mended(stroke: StrokeRecord) -> frozenset[int]:
     """The findings that a stroke of the assistant mended."""
-    extras = getattr(stroke, "extras", {})
-    return frozenset(extras.get(FINDINGS, ()))
+    ids = stroke.extras.get(MENDED)
+    return frozenset(ids) if isinstance(ids, list) else frozenset()
 
 
 def _without(state: JobState, layer: PixelLayer, wanted: set[int]) -> JobState:

@@ -57,7 +57,7 @@ def _fill(frame: Frame) -> Filled:
     where = _meant(state, view, meant) * spared(state, view)
     all_maps = view.once("even maps", lambda: even_maps(view.picture))
     wanted = _in_own_space(all_maps.limited(where), view)
-    maps = wanted.limited(frame.limited(np.ones_like(where)))
+    maps = wanted if frame.area is None else wanted.limited(frame.area)
     frame.progress(0.7, "writing the maps")
     if not _changes(maps):
         if frame.area is not None and _changes(wanted):

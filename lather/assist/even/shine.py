@@ -21,7 +21,7 @@ from lather.core.filter.reach import gaussian_reach_px
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Kind
 from lather.core.tone.shine import Shine, ShinePatch, own_light
-from lather.core.tone.skin_picture import CLIPPED, FLOOR
+from lather.core.tone.skin_picture import CLIPPED, FLOOR, encoded_light
 from lather.core.work import CancelToken, Progress, no_progress
 from lather.document.findings import FindingState
 from lather.document.layers.layer import new_id
@@ -116,8 +116,8 @@ class _Tamer:
         weight = weight * (1 - marks_of(spots, view.rect, view.level))
         self.reach = weight
         self.weight = frame.limited(weight)
-        self._own = _encoded(own_light(view.own, shine.covered))
-        self._tone = _encoded(np.stack([
+        self._own = encoded_light(own_light(view.own, shine.covered))
+        self._tone = encoded_light(np.stack([
             view.own.mean(np.ascontiguousarray(view.own.light[..., c]), view.own.is_skin,
                           TEXTURE_MM) for c in range(3)], -1))  # fmt: skip
         self._less = _tone_less(self._tone, self._own, self.weight)
@@ -193,12 +193,6 @@ class _Tamer:
         light = np.log(np.maximum(linear, 0).mean(-1) + FLOOR)
         fine = light - cv2.GaussianBlur(light, (0, 0), self._sigma_px)
         return np.asarray(fine[cell.shifted(-wide.x0, -wide.y0).slices])
-
-
-def _encoded(light: FloatImage) -> FloatImage:
-    """(h, w, 3) of logarithms of light."""
-    linear = np.maximum(np.exp(light) - FLOOR, 0)
-    return np.asarray(to_encoded(linear), dtype=np.float32)
 
 
 def _tone_less(tone: FloatImage, own: FloatImage, weight: Plane) -> FloatImage:

@@ -67,11 +67,11 @@ def shine_weight(state: JobState, shape: tuple[int, int], cancel: CancelToken = 
 def shine_left(shine: Shine, view: SkinView) -> Plane:
     """(h, w) 0-1: how much of the photo's shine a later view has: its weight, times the share of
     the lightness above the skin's own that is left."""
-    from lather.core.tone.shine import own_light
+    from lather.core.tone.shine import above_l, own_light
 
     if not shine.patches:
         return np.zeros_like(shine.weight)
-    above = shine.above_in(view.picture.light, own_light(view.picture, shine.covered))
+    above = above_l(view.picture.light, own_light(view.picture, shine.covered))
     left = np.clip(above / np.maximum(shine.above, LEAST_ABOVE_L), 0, 1)
     return np.asarray(shine.weight * left, dtype=np.float32)
 

@@ -28,7 +28,7 @@ from lather.core.arrays import FloatImage, Plane
 from lather.core.colour.labs import lab_of
 from lather.core.mend.membrane import fill_membrane
 from lather.core.rect import Rect
-from lather.core.tone.skin_picture import CLIPPED, FLOOR, SkinPicture, disc
+from lather.core.tone.skin_picture import CLIPPED, FLOOR, SkinPicture, disc, encoded_light
 
 Flags = NDArray[np.bool_]
 
@@ -102,11 +102,6 @@ class Shine:
     def of(self, labels: set[int]) -> Plane:
         """The weight of some patches alone."""
         return np.where(np.isin(self.labels, list(labels)), self.weight, np.float32(0))
-
-    @staticmethod
-    def above_in(light: FloatImage, own: FloatImage) -> Plane:
-        """(h, w): L* of logarithms of light above others, signed."""
-        return _lightness(light) - _lightness(own)
 
 
 def no_shine(picture: SkinPicture) -> Shine:
@@ -291,7 +286,7 @@ def _measured(
     weight = weight * cv2.GaussianBlur(reached.astype(np.float32), (0, 0), soft)
     weight = (weight * picture.is_skin).astype(np.float32)
     n, labels = cv2.connectedComponents(_grown(reached, 3 * soft).astype(np.uint8))
-    above = Shine.above_in(picture.light, own)
+    above = above_l(picture.light, own)
     clipped = picture.rgb.max(-1) >= CLIPPED
     found = []
     for label in range(1, n):
@@ -310,12 +305,10 @@ def _measured(
     return Shine(labels.astype(np.int32), weight, patches, own, above, tuple(found))
 
 
-def _lightness(light: FloatImage) -> Plane:
-    from lather.core.colour.lab import to_encoded
-
-    linear = np.maximum(np.exp(light) - FLOOR, 0)
-    encoded = np.ascontiguousarray(to_encoded(linear), dtype=np.float32)
-    return lab_of(encoded)[..., 0]
+def above_l(light: FloatImage, own: FloatImage) -> Plane:
+    """(h, w): L* of logarithms of light above that of others, signed."""
+    above, below = (lab_of(encoded_light(one))[..., 0] for one in (light, own))
+    return np.asarray(above - below, dtype=np.float32)
 
 
 def _grown(patches: Flags, radius_px: float) -> Flags:

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
-from lather.core.colour.lab import to_linear
+from lather.core.colour.lab import to_encoded, to_linear
 from lather.core.rect import Rect
 from lather.core.work import NEVER, CancelToken
 
@@ -25,6 +25,12 @@ def disc(radius_px: float) -> NDArray[np.uint8]:
 
     side = 2 * max(1, round(radius_px)) + 1
     return np.asarray(cv2.getStructuringElement(cv2.MORPH_ELLIPSE, (side, side)))
+
+
+def encoded_light(light: FloatImage) -> FloatImage:
+    """(h, w, 3) encoded, of logarithms of light as `SkinPicture.light` has them."""
+    linear = np.maximum(np.exp(light) - FLOOR, 0)
+    return np.ascontiguousarray(to_encoded(linear), dtype=np.float32)
 
 
 @dataclass(frozen=True, eq=False)
