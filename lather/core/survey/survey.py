@@ -132,8 +132,9 @@ def survey(
         report(0.1, "telling skin, hair and clothing apart")
         by = min(1.0, regions_scale / scale)
         person = None if plane is None else _part(plane, place, (height, width))
-        if person is not None and seen.person is not None and _is_small(face, width, height):
-            person = seen_closely(rgb, place, person)
+        if (face is not None and person is not None and seen.person is not None
+                and _is_small(face, width, height)):  # fmt: skip
+            person = seen_closely(rgb, place, person, face.turn)
         part, skin_map = _regions(reduced, local, person, mm / scale, by, token)
         regions = _with_part(regions, part, place, regions_scale, (height, width))
         if skin is not None:

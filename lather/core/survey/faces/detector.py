@@ -23,7 +23,10 @@ WINDOWS = (0.45, 0.2)  # sides of the tiles, of the picture's long side
 TILED_PX = round(Network.DETECTOR.side_px / min(WINDOWS))  # enough for the smallest tiles
 OVERLAP = 0.5  # of neighbouring tiles
 CERTAIN, CERTAIN_ON_TILE = 0.5, 0.6  # least scores
-TURNS_DEG = (0.0, 45.0, -45.0, 90.0, -90.0)  # the picture is looked at upright first
+TURNS_DEG = (0.0, 45.0, -45.0, 90.0, -90.0, 135.0, -135.0, 180.0)  # people lie down, too
+QUARTERS_DEG = (0.0, 90.0, -90.0, 180.0)
+# A face that is turned farther in what was looked at is taken for its own reverse: brows for lips.
+MOST_TURN = math.radians(60)
 SAME = 0.3  # overlap from which two boxes are one face
 SMALLEST_SHARE = 0.12  # of a window: smaller boxes are left to smaller windows
 LEAST_PERSON = 0.08  # mean of the person mask on a tile that is worth a look
@@ -70,19 +73,18 @@ class Box:
 def detect_whole(
     rgb: FloatImage, cancel: CancelToken = NEVER, runner: Runner = SHIPPED
 ) -> list[Box]:
-    """Faces on the whole picture, the most certain first; turned if none stands upright.
+    """Faces on the whole picture however they are turned, the most certain first.
 
     Parameters
     ----------
     rgb : (H, W, 3) float32 encoded RGB 0-1, its long side at most `TILED_PX`.
     """
     middle = rgb.shape[1] / 2, rgb.shape[0] / 2, float(max(rgb.shape[:2]))
+    found: list[Box] = []
     for turn_deg in TURNS_DEG:
         cancel.check()
-        found = _on(rgb, Crop(*middle, turn=math.radians(turn_deg)), CERTAIN, runner)
-        if found:
-            return found
-    return []
+        found += _on(rgb, Crop(*middle, turn=math.radians(turn_deg)), CERTAIN, runner)
+    return _merged(found)
 
 
 def detect_on_tiles(
@@ -91,6 +93,8 @@ def detect_on_tiles(
 ) -> list[Box]:
     """Faces on overlapping tiles, where there is person that the faces `found` do not explain.
 
+    They are looked for as the people that were found lie; without any, in all directions.
+
     Parameters
     ----------
     window : side of the tiles, of the picture's long side.
@@ -98,13 +102,26 @@ def detect_on_tiles(
     """
     side_px = window * max(rgb.shape[:2])
     boxes: list[Box] = []
+    turns = sorted({_quarter(box.turn) for box in found}) or list(QUARTERS_DEG)
     unexplained = _unexplained(person, rgb.shape, found)
     for x, y in _tiles(rgb.shape[1], rgb.shape[0], side_px):
         cancel.check()
         if found and _share(unexplained, rgb.shape, x, y, side_px) < LEAST_PERSON:
             continue
-        boxes += _on(rgb, Crop(x, y, side_px), CERTAIN_ON_TILE, runner)
+        for turn_deg in turns:
+            tile = Crop(x, y, side_px, math.radians(turn_deg))
+            boxes += _on(rgb, tile, CERTAIN_ON_TILE, runner)
     return _merged(boxes)
+
+
+def _quarter(turn: float) -> float:
+    """The quarter turn nearest to a turn in radians, in degrees."""
+    return min(QUARTERS_DEG, key=lambda deg: abs(_between(turn, math.radians(deg))))
+
+
+def _between(turn: float, other: float) -> float:
+    """From one direction to another, radians from -pi to pi."""
+    return math.remainder(turn - other, 2 * math.pi)
 
 
 def _on(rgb: FloatImage, crop: Crop, least: float, runner: Runner) -> list[Box]:
@@ -123,6 +140,8 @@ def _on(rgb: FloatImage, crop: Crop, least: float, runner: Runner) -> list[Box]:
             continue
         (x, y), right, left = crop.placed(np.array([middle, *eyes], dtype=np.float32), side)
         turn = math.atan2(left[1] - right[1], left[0] - right[0])
+        if abs(_between(turn, crop.turn)) > MOST_TURN:
+            continue
         boxes.append(Box(float(x), float(y), size * crop.side_px / side, turn, float(scores[n])))
     return _merged(boxes)
 
@@ -161,9 +180,11 @@ def _unexplained(person: Plane, shape: tuple[int, ...], found: Sequence[Box]) ->
     ys, xs = np.mgrid[:height, :width].astype(np.float32)
     xs, ys = (xs + 0.5) * shape[1] / width, (ys + 0.5) * shape[0] / height
     for box in found:
-        below = (ys - box.y) / box.side_px
-        reach = (HEAD_REACH + BODY_REACH * np.clip(below, 0, 3)) * box.side_px
-        here = (np.abs(xs - box.x) < reach) & (below > -1.5)
+        along, down = np.float32(math.cos(box.turn)), np.float32(math.sin(box.turn))
+        beside = ((xs - box.x) * along + (ys - box.y) * down) / box.side_px
+        below = ((ys - box.y) * along - (xs - box.x) * down) / box.side_px
+        reach = HEAD_REACH + BODY_REACH * np.clip(below, 0, 3)
+        here = (np.abs(beside) < reach) & (below > -1.5)
         left[here & (below < 1) if is_blind or len(found) >= CROWD else here] = 0
     return left
 

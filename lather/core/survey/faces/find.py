@@ -59,9 +59,10 @@ def find_faces(
     """
     try:
         small, scale = reduced(rgb, LOOKED_AT_PX)
-        person = find_person(small, runner)
+        boxes = detect_whole(reduced(small, TILED_PX)[0], cancel, runner)
+        person = find_person(small, [box.turn for box in boxes], runner)
         cancel.check()
-        return Seen(_by_mesh(rgb, small, scale, person, cancel, runner), person)
+        return Seen(_by_mesh(rgb, small, scale, boxes, person, cancel, runner), person)
     except ModelError as error:
         return Seen(tuple(cascades.find_faces(rgb, cancel)), None, _lacking(error))
 
@@ -76,7 +77,8 @@ def with_meshes(
     the mean face stands in for it.
     """
     try:
-        person = find_person(reduced(rgb, LOOKED_AT_PX)[0], runner)
+        small = reduced(rgb, LOOKED_AT_PX)[0]
+        person = find_person(small, [face.turn for face in faces], runner)
         meshed = []
         for face in faces:
             cancel.check()
@@ -91,10 +93,13 @@ def _lacking(error: ModelError) -> str:
 
 
 def _by_mesh(
-    rgb: FloatImage, small: FloatImage, scale: float, person: Plane, cancel: CancelToken,
-    runner: Runner,
+    rgb: FloatImage, small: FloatImage, scale: float, boxes: list[Box], person: Plane,
+    cancel: CancelToken, runner: Runner,
 ) -> tuple[FaceGeometry, ...]:
-    """Faces by their meshes; `small` is the picture reduced by `scale`, enough for large ones."""
+    """Faces by their meshes: those in the boxes of the whole picture, and what tiles show.
+
+    `small` is the picture reduced by `scale`, enough for large ones.
+    """
     tiny, by = reduced(small, TILED_PX)
     found: dict[Box, FaceGeometry] = {}
 
@@ -115,7 +120,7 @@ def _by_mesh(
             ):
                 found[box] = face
 
-    add(detect_whole(tiny, cancel, runner))
+    add(boxes)
     for window in WINDOWS:
         add(detect_on_tiles(tiny, window, person, list(found), cancel, runner))
     return tuple(sorted(found.values(), key=lambda face: -face.pupil_distance_px))

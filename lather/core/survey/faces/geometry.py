@@ -61,6 +61,12 @@ class FaceGeometry:
     def pupil_distance_px(self) -> float:
         return math.dist(self.handles["pupil_right"], self.handles["pupil_left"])
 
+    @property
+    def turn(self) -> float:
+        """Of the line through the pupils, radians; 0 for level eyes, towards y."""
+        (rx, ry), (lx, ly) = self.handles["pupil_right"], self.handles["pupil_left"]
+        return math.atan2(ly - ry, lx - rx)
+
     def mm_per_px(self, pupil_distance_mm: float = PUPIL_DISTANCE_MM) -> float:
         """The scale; a mesh says how much shorter a turned face's pupil distance looks."""
         return pupil_distance_mm / (self.pupil_distance_px * self._foreshortening())

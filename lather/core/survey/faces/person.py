@@ -5,7 +5,8 @@ Source of the network: Grishchenko et al. 2021, "Selfie Segmentation" (model car
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Collection, Sequence
 
 import cv2
 import numpy as np
@@ -19,15 +20,28 @@ ROUGHLY = 0.12  # how far the mask of the whole may be wrong, of the part's side
 LEAST_KNOWN = 0.4  # mean of the mask on a face that it knows
 
 
-def find_person(rgb: FloatImage, runner: Runner = SHIPPED) -> Plane:
-    """(256, 256) 0-1 over the whole picture: hair, hands and clothing are person, too."""
+def find_person(
+    rgb: FloatImage, turns: Collection[float] = (), runner: Runner = SHIPPED
+) -> Plane:
+    """(256, 256) 0-1 over the whole picture: hair, hands and clothing are person, too.
+
+    Parameters
+    ----------
+    turns : of the faces in it, radians. The network knows people who stand: it is shown the
+        picture by quarters as they do.
+    """
     side = Network.PERSON.side_px
     squeezed = cv2.resize(rgb, (side, side), interpolation=cv2.INTER_AREA)
-    return runner.run(Network.PERSON, squeezed)[side * side].reshape(side, side)
+    seen = []
+    for quarters in {round(turn / (math.pi / 2)) % 4 for turn in turns} or {0}:
+        upright = np.ascontiguousarray(np.rot90(squeezed, quarters))  # against the clock
+        mask = runner.run(Network.PERSON, upright)[side * side].reshape(side, side)
+        seen.append(np.rot90(mask, -quarters))
+    return np.ascontiguousarray(np.maximum.reduce(seen))
 
 
 def seen_closely(
-    rgb: FloatImage, place: Rect, person: Plane, runner: Runner = SHIPPED
+    rgb: FloatImage, place: Rect, person: Plane, turn: float, runner: Runner = SHIPPED
 ) -> Plane:
     """The mask of a part of the picture, looked at by itself; no farther than somebody is likely.
 
@@ -35,8 +49,9 @@ def seen_closely(
     ----------
     rgb : the whole picture.
     person : of that part, from the whole picture's mask: others in the part are not this person.
+    turn : of the face, radians.
     """
-    closely = find_person(rgb[place.slices], runner)
+    closely = find_person(rgb[place.slices], (turn,), runner)
     rough = cv2.resize(person, closely.shape[::-1], interpolation=cv2.INTER_LINEAR)
     reach = max(3, round(ROUGHLY * closely.shape[0])) | 1
     likely = cv2.dilate((rough > 0.2).astype(np.float32), np.ones((reach, reach), np.uint8))

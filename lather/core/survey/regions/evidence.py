@@ -77,6 +77,12 @@ class Evidence:
         return self.person.shape[0], self.person.shape[1]
 
     @property
+    def height_px(self) -> float:
+        """The face's, in pixels of the planes; however the head lies."""
+        step = self.down[1, 0] - self.down[0, 0], self.down[0, 1] - self.down[0, 0]
+        return 1 / max(float(np.hypot(*step)), 1e-6)
+
+    @property
     def is_coarse(self) -> bool:
         return self.mm_per_px > COARSE_MM
 

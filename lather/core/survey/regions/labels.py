@@ -197,8 +197,7 @@ def _roots(evidence: Evidence, kind: Region) -> Mask:
 def _astray(evidence: Evidence, share: Plane, roots: Mask, narrowest: float) -> Mask:
     """Where a kind is only a thin rim, or does not hang together with its roots."""
     likely = (share > 0.5).astype(np.uint8)
-    unit_px = 1 / max(float(np.abs(evidence.down[1, 0] - evidence.down[0, 0])), 1e-6)
-    opened = cv2.morphologyEx(likely, cv2.MORPH_OPEN, disc(max(1.0, narrowest * unit_px)))
+    opened = cv2.morphologyEx(likely, cv2.MORPH_OPEN, disc(max(1.0, narrowest * evidence.height_px)))
     _, labels = cv2.connectedComponents(cv2.dilate(opened, disc(1)))
     rooted = np.unique(labels[roots & (opened > 0)])
     kept = np.isin(labels, rooted[rooted > 0])
