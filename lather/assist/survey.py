@@ -110,15 +110,25 @@ def surveyed(measured: Survey) -> Surveyed:
     )  # fmt: skip
 
 
+def survey_anew(
+    state: JobState, mm_per_px: float | None = None, *, progress: Progress = no_progress,
+    cancel: CancelToken | None = None,
+) -> Survey:
+    """A survey by what was set by hand: handles, a corrected skin, the scale; one that is given
+    wins."""
+    return survey_photo(
+        state.photo, faces=state.findings.faces or None,
+        mm_per_px=scale_by_hand(state) if mm_per_px is None else mm_per_px,
+        regions=state.regions, progress=progress, cancel=cancel,
+    )  # fmt: skip
+
+
 def measured_anew(
     state: JobState, mm_per_px: float | None = None, *, progress: Progress = no_progress,
     cancel: CancelToken | None = None,
 ) -> Surveyed:
-    """A survey by what was set by hand: handles, a corrected skin; and a scale, if one is given."""
-    return surveyed(survey_photo(
-        state.photo, faces=state.findings.faces or None, mm_per_px=mm_per_px,
-        regions=state.regions, progress=progress, cancel=cancel,
-    ))  # fmt: skip
+    """`survey_anew`, as a job takes it over."""
+    return surveyed(survey_anew(state, mm_per_px, progress=progress, cancel=cancel))
 
 
 def call_of_survey(mm_per_px: float | None, begun: JobState | None = None) -> Call:

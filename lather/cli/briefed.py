@@ -44,11 +44,11 @@ def briefed(
     return state, said
 
 
-def refuse_identity(state: JobState) -> None:
-    """`EditError` for a picture that must not be retouched."""
+def refuse_identity(state: JobState, refused: str) -> None:
+    """`EditError` that begins with `refused` for a picture that must not be retouched."""
     from lather.document.agreed.briefing import refuse_where_forbidden
 
-    refuse_where_forbidden(state, "Nothing was retouched")
+    refuse_where_forbidden(state, refused)
 
 
 def with_agreed_ending(options: argparse.Namespace) -> None:

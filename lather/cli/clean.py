@@ -7,6 +7,7 @@ from contextlib import nullcontext
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from lather.cli.briefed import refuse_identity
 from lather.cli.ending import asked
 from lather.cli.limited import tell_of_area
 from lather.cli.marks import (
@@ -66,6 +67,7 @@ def run(options: argparse.Namespace) -> int:
     kinds = _kinds(options.kinds)
     marks = read_marks(options.keep, REFUSED)
     state = opened_job(options.photo, options).state
+    refuse_identity(state, REFUSED)
     check_inside(marks, state.photo, REFUSED)
     depth_bits = writable_depth(options, state.photo)
     with claimed(options.job) if options.job is not None else nullcontext():

@@ -7,6 +7,7 @@ import math
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
+from lather.cli.text import tell
 from lather.cli.written import did
 from lather.errors import UsageError
 
@@ -30,15 +31,23 @@ def read_marks(texts: Sequence[str], refused: str) -> list[Mark]:
 
 
 def with_marks_kept(state: JobState, marks: Sequence[Mark]) -> JobState:
-    """The findings kept that marks of the person's touch."""
+    """The findings kept that marks of the person's touch; where the survey found nothing the place
+    is kept as a mark, and that is said."""
     from lather.assist.clean.clean import touched_by
+    from lather.assist.survey import with_mark
     from lather.document import edits
     from lather.document.findings import FindingState
 
     touched = touched_by(state, marks)
-    if not touched:
-        return state
-    return did(state, "Keep", edits.decide, ids=touched, decision=FindingState.KEPT)
+    if touched:
+        state = did(state, "Keep", edits.decide, ids=touched, decision=FindingState.KEPT)
+    for mark in marks:
+        if not touched_by(state, [mark]):
+            x, y, radius_px = mark
+            state = did(state, "Mark to keep", with_mark, x=x, y=y, radius_px=radius_px)
+            tell([f"--keep {x:g},{y:g},{radius_px:g}: the survey found nothing there: kept as it "
+                  "is."])  # fmt: skip
+    return state
 
 
 def check_inside(marks: Sequence[Mark], photo: Photo, refused: str) -> None:

@@ -133,7 +133,7 @@ def _retouch(
     from lather.files.exchange.delivery import Delivery
 
     held = read_brief_option(options)
-    refuse_identity(briefed(state, held, options.style)[0])
+    refuse_identity(briefed(state, held, options.style)[0], REFUSED)
     compiled_kernels()
     state = with_new_survey(state, options)
     state, notices = briefed(state, held, options.style)

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from lather.cli.opening import opened_job
-from lather.cli.survey import add_scale_argument, check_scale, survey_of
+from lather.cli.survey import add_scale_argument, check_scale, with_own_survey
 from lather.errors import UsageError
 from lather.files.outputs import Form
 
@@ -74,10 +74,8 @@ def _sigma(text: str) -> float | None:
 
 def _measured(state: JobState, options: argparse.Namespace) -> tuple[float, str]:
     from lather.assist.split_radius import split_radius
-    from lather.assist.survey import surveyed, with_survey
 
-    if not state.surveyed:
-        state = with_survey(state, surveyed(survey_of(state.photo, options)))
+    state = with_own_survey(state, options)
     found = split_radius(state)
     mm_per_px = state.findings.mm_per_px or 0.0
     return found.sigma_px, f", {found.sigma_px * mm_per_px:.2f} mm, measured on the skin"

@@ -14,7 +14,7 @@ from lather.cli.opening import opened_job
 from lather.cli.progress import report
 from lather.cli.stages import chosen_stages
 from lather.cli.text import write_text
-from lather.cli.written import done
+from lather.cli.written import did, done
 from lather.core.survey.findings.kinds import KINDS
 from lather.core.survey.regions.region import Region
 from lather.errors import LatherError, ScaleError, UsageError
@@ -25,7 +25,6 @@ if TYPE_CHECKING:
     from lather.core.survey.survey import Survey
     from lather.document.findings import Findings
     from lather.document.layers.layer import Stage
-    from lather.document.photo import Photo
     from lather.document.state import JobState
 
 SMALLEST_SCALE, LARGEST_SCALE = 1e-4, 100.0
@@ -73,7 +72,7 @@ def run(options: argparse.Namespace) -> int:
         _check_pictures(options.photo, options.regions)
     stages = _stages(options)
     state = opened_job(options.photo, options).state
-    found = survey_of(state.photo, options)
+    found = survey_of(state, options)
     state = with_survey(state, surveyed(found))
     for stage in stages:
         state = looked_in(state, stage, progress=report, cancel=asked())
@@ -122,29 +121,32 @@ def _picture(folder: Path, name: str) -> Path:
 
 
 def with_own_survey(state: JobState, options: argparse.Namespace) -> JobState:
-    """With faces, regions and findings, measured now if they were not."""
-    return state if state.surveyed else with_new_survey(state, options)
+    """With faces, regions and findings, measured now if they were not; at the scale that was given
+    if one was."""
+    if not state.surveyed:
+        return with_new_survey(state, options)
+    if options.mm_per_pixel is None:
+        return state
+    from lather.document.scale import set_scale
+
+    return did(state, "Set the scale", set_scale, mm_per_px=options.mm_per_pixel)
 
 
 def with_new_survey(state: JobState, options: argparse.Namespace) -> JobState:
-    """Measured now, by handles that were set by hand; at the scale that was given if one was."""
-    from lather.assist.survey import call_of_survey, measured_anew, with_survey
+    """Measured now, by all that was set by hand; at the scale that was given if one was."""
+    from lather.assist.survey import call_of_survey, scale_by_hand, surveyed, with_survey
 
-    scale = options.mm_per_pixel
-    try:
-        new = measured_anew(state, scale, progress=report, cancel=asked())
-    except ScaleError as error:
-        raise error.advising("give the scale with --mm-per-pixel") from error
+    scale = scale_by_hand(state) if options.mm_per_pixel is None else options.mm_per_pixel
+    new = surveyed(survey_of(state, options))
     return done(state, with_survey(state, new), "Survey", call_of_survey(scale))
 
 
-def survey_of(photo: Photo, options: argparse.Namespace) -> Survey:
-    """The survey of a photo, at the scale that was given if one was."""
-    from lather.assist.survey import survey_photo
+def survey_of(state: JobState, options: argparse.Namespace) -> Survey:
+    """The survey of a job's photo as it is set by hand, at the scale that was given if one was."""
+    from lather.assist.survey import survey_anew
 
     try:
-        return survey_photo(photo, mm_per_px=options.mm_per_pixel, progress=report,
-                            cancel=asked())  # fmt: skip
+        return survey_anew(state, options.mm_per_pixel, progress=report, cancel=asked())
     except ScaleError as error:
         raise error.advising("give the scale with --mm-per-pixel") from error
 

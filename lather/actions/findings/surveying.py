@@ -51,7 +51,7 @@ def _survey(bench: Workbench, *, by_itself: bool) -> None:
     scale = scale_by_hand(before)
 
     def work(progress: Progress, cancel: CancelToken) -> Surveyed:
-        new = measured_anew(before, scale, progress=progress, cancel=cancel)
+        new = measured_anew(before, progress=progress, cancel=cancel)
         part_outlines(with_survey(before, new))  # nobody is to wait for it who draws them
         if not by_itself or job.history.n_done:
             job.prepare(lambda state: with_survey(state, new))

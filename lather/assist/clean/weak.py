@@ -11,6 +11,8 @@ from dataclasses import replace
 import numpy as np
 
 from lather.core.area.place import Place
+from lather.core.survey.faces.anchors import inside_ring_px
+from lather.core.survey.faces.mesh_points import UNDER_EYES
 from lather.core.survey.findings.finding import Finding
 from lather.document.access import is_mendable
 from lather.document.agreed.style import Weak
@@ -23,7 +25,6 @@ from lather.document.tree import inserted_above, walk_whole
 
 STAGE = Stage.CLEAN
 NAMES = {Weak.CREASES: "Softened creases", Weak.EYE_BAGS: "Softened eye bags"}
-UNDER_EYE = (0.45, 0.12, 0.48)  # half width, from, to under the pupil, in pupil distances
 LEAST_BAG = 0.1  # width of a place that can be an eye bag, in pupil distances
 ALONG = 0.4  # share of a crease that a stroke must cover to be meant for it
 LONG, LEAST_CREASE_MM = 4.0, 8.0
@@ -81,20 +82,20 @@ def anchor_of_weak(state: JobState) -> int:
 
 
 def _is_eye_bag(state: JobState, place: Place) -> bool:
+    """True for what lies under an eye of anybody, and is large enough."""
+    from lather.core.survey.faces.mesh_fit import fitted_points  # not for the first window
+
     total = float(place.coverage.sum())
     if total <= 0:
         return False
     ys, xs = np.mgrid[place.rect.y0 : place.rect.y1, place.rect.x0 : place.rect.x1] + 0.5
     x, y = (float((place.coverage * axis).sum()) / total for axis in (xs, ys))
-    half_width, low, high = UNDER_EYE
     for face in state.findings.faces:
         if place.rect.width < LEAST_BAG * face.pupil_distance_px:
             continue
-        across, down = face.place_of(x, y)
-        for name in ("pupil_right", "pupil_left"):
-            pupil_across, pupil_down = face.place_of(*face.handles[name])
-            if abs(across - pupil_across) < half_width and low < down - pupil_down < high:
-                return True
+        points = fitted_points(face)[:, :2].astype(np.float64)
+        if any(inside_ring_px(points[list(ring)], x, y) > 0 for ring in UNDER_EYES):
+            return True
     return False
 
 

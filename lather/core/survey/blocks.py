@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage
 
 MOST_BLOCKS = 2.0  # of a photo that is taken as it is
 SEEN_PX = 1024  # of each side: enough to tell
 BLOCK_PX = 16  # of colour, which is kept at half of the size
+LEAST_BLOCKS = 4  # in a row, to tell
 EVENED_PX = 5.0  # sigma: a step from one block to the next becomes a slope
 
 
@@ -23,18 +25,25 @@ def blockiness(rgb: FloatImage) -> float:
     rgb : (H, W, 3) float32 encoded RGB 0-1, the photo's own pixels.
     """
     side = min(SEEN_PX, rgb.shape[0], rgb.shape[1])
-    top, left = ((length - side) // (2 * BLOCK_PX) * BLOCK_PX for length in rgb.shape[:2])
+    top, left = ((length - side) // 2 for length in rgb.shape[:2])
     part = np.ascontiguousarray(rgb[top : top + side, left : left + side])
     red = cv2.cvtColor(part, cv2.COLOR_RGB2YCrCb)[..., 1]
-    ratios = []
-    for axis in (0, 1):
-        steps = np.abs(np.diff(red, axis=axis)).mean(1 - axis)
-        at_border = np.arange(len(steps)) % BLOCK_PX == BLOCK_PX - 1
-        if at_border.any() and not at_border.all():
-            # Medians: of the edges of stripes or bricks only some fall on such borders.
-            within = float(np.median(steps[~at_border]))
-            ratios.append(float(np.median(steps[at_border])) / max(within, 1e-6))
-    return float(np.mean(ratios)) if ratios else 1.0
+    # The grid has both axes; stripes and bricks have one, or lie on some of its borders.
+    return min(_steps_at_borders(np.abs(np.diff(red, axis=axis)).mean(1 - axis))
+               for axis in (0, 1))  # fmt: skip
+
+
+def _steps_at_borders(steps: NDArray[np.float32]) -> float:
+    """How much larger steps are at the borders of blocks, wherever the first one lies.
+
+    A photo that was cropped or turned has its grid begin anywhere: of all places the clearest.
+    """
+    n_blocks = len(steps) // BLOCK_PX
+    if n_blocks < LEAST_BLOCKS:
+        return 1.0
+    # Medians: of the edges of things only some fall on such borders.
+    by_place = np.median(steps[: n_blocks * BLOCK_PX].reshape(n_blocks, BLOCK_PX), axis=0)
+    return float(by_place.max()) / max(float(np.median(by_place)), 1e-6)
 
 
 def without_blocks(rgb: FloatImage, scale: float) -> FloatImage:
