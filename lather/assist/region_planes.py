@@ -38,15 +38,23 @@ def region_planes(
     _reduce(state, reduced, cancel)
     guide = Guide(cv2.cvtColor(reduced, cv2.COLOR_RGB2Lab), GUIDE_RADIUS_PX, EVENNESS)
     known = [region for region in Region if region in regions.masks]
-    enlarged = {r: guide.enlargement(read_plane(regions.masks[r], small)) for r in known}
+    reduced_planes = {r: read_plane(regions.masks[r], small) for r in known}
+    enlarged = {r: guide.enlargement(plane) for r, plane in reduced_planes.items()}
+    shared = np.add.reduce([plane for r, plane in reduced_planes.items() if r.is_share])
+    facial = guide.enlargement(np.clip(1 - shared, 0, 1))  # the hair itself in a full beard
     planes = {r: np.zeros((photo.height, photo.width), dtype=np.uint8) for r in known}
     for top, strip in srgb_strips(photo):
         cancel.check()
         lab = cv2.split(cv2.cvtColor(strip, cv2.COLOR_RGB2Lab))
         shares = {r: enlarged[r].rows(lab, top, photo.height) for r in known}
-        total = np.maximum(np.add.reduce(list(shares.values())), np.float32(LEAST_SKIN))
+        total = np.maximum(
+            np.add.reduce([share for r, share in shares.items() if r.is_share])
+            + facial.rows(lab, top, photo.height),
+            np.float32(LEAST_SKIN),
+        )
         for region, share in shares.items():
-            planes[region][top : top + len(strip)] = _bytes(share / total)
+            of_all = share / total if region.is_share else share
+            planes[region][top : top + len(strip)] = _bytes(of_all)
     for region in known:
         yield region.value, planes[region]
     if Region.SKIN not in planes:

@@ -24,6 +24,7 @@ from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.findings.line_extent import line_finding
 from lather.core.survey.findings.line_places import on_open_skin
 from lather.core.survey.findings.lines import find_lines
+from lather.core.survey.findings.own_hair import OwnHair
 from lather.core.survey.findings.spot import Spot
 from lather.core.survey.findings.trust import (
     Ground,
@@ -143,13 +144,20 @@ def survey(
             reduced = without_blocks(reduced, scale)
         token.check()
         report(0.4, "looking for blemishes")
+        own_hair = OwnHair.of(part, reduced.shape[1], mm / scale)
         plain = Rect.of_mask(skin_map.plain)
         density = optical_density(np.ascontiguousarray(reduced[plain.slices]))
         token.check()
-        spots = find_spots(reduced, skin_map.plain, mm / scale, token, density)
+        between = own_hair.between_strands(density, plain)
+        token.check()
+        spots = own_hair.without_its_spots(
+            find_spots(reduced, skin_map.plain, mm / scale, token, between)
+        )
         token.check()
         report(0.6, "looking for creases and hairs")
-        lines = find_lines(reduced, skin_map.plain, mm / scale, token, density)
+        lines = own_hair.without_its_lines(
+            find_lines(reduced, skin_map.plain, mm / scale, token, density)
+        )
         mine = _findings(reduced, spots, mm / scale, scale, place, token)
         mesh = None if local is None else fitted_points(local)
         for line in on_open_skin(lines, spots, local, mesh):

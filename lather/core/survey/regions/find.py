@@ -15,6 +15,7 @@ from lather.core.arrays import FloatImage, Plane
 from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.faces.mesh_fit import Mesh, fitted_points
 from lather.core.survey.faces.mesh_points import LEFT, RIGHT
+from lather.core.survey.regions.beard import find_beard
 from lather.core.survey.regions.brows import find_brow
 from lather.core.survey.regions.evidence import gather
 from lather.core.survey.regions.eyes import find_eyes
@@ -55,6 +56,9 @@ def find_regions(
     for region, share in outer.items():
         found[region] = share * left
     found[Region.OTHER] += gap
+    cancel.check()
+    found[Region.BEARD] = find_beard(rgb, points, found, mm_per_px)
+    found[Region.HAIR] = found[Region.HAIR] * (1 - found[Region.BEARD])  # the face's own
     return {region: found[region] for region in Region}
 
 

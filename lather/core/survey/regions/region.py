@@ -10,10 +10,15 @@ _EARLIER = {"eye white": "eye_white", "brows and lashes": "brows"}  # as older f
 
 
 class Region(OpenEnum):
-    """A region of the portrait: each pixel is shared out among them. Values as in files."""
+    """A region of the portrait. Values as in files.
+
+    Each pixel is shared out among all but the beard, which is an area: in stubble a pixel is skin
+    and of the beard, in a full one of the beard alone.
+    """
 
     SKIN = "skin"
     HAIR = "hair"
+    BEARD = "beard"  # the area in which facial hair grows: it lies over the skin between
     LIPS = "lips"
     IRIS = "iris"
     EYE_WHITE = "eye_white"
@@ -28,6 +33,11 @@ class Region(OpenEnum):
         if isinstance(value, str) and value in _EARLIER:
             return cls(_EARLIER[value])
         return super()._missing_(value)
+
+    @property
+    def is_share(self) -> bool:
+        """True for what pixels are shared out among."""
+        return self is not Region.BEARD
 
     @property
     def label(self) -> str:

@@ -18,6 +18,7 @@ from lather.core.arrays import FloatImage, Plane
 from lather.core.blur import blurred_within, disc
 from lather.core.colour.density import optical_density
 from lather.core.colour.lab import srgb_to_lab
+from lather.core.hair.strands import thin_dark_lines
 from lather.core.survey.faces.mesh_fit import Mesh
 from lather.core.survey.faces.mesh_points import LEFT, RIGHT, lids
 from lather.core.survey.regions.outline import filled, grown
@@ -32,7 +33,7 @@ SKIN_HUES_DEG = (15.0, 80.0)  # CIE Lab hue of any skin in neutral light
 LEAST_SKIN_CHROMA, MOST_SKIN_CHROMA, DARKEST_SKIN = 7.0, 55.0, 10.0
 LEAST_SEEDS = 0.01  # of the picture
 HAIR_DARKNESS = 0.12  # how much denser thin dark lines are on hairy places than on most skin
-HAIR_WIDTH_MM, HAIRY_WITHIN_MM = 0.5, 2.5
+HAIRY_WITHIN_MM = 2.5
 LARGEST_HOLE_MM = 9.0  # a mark may have another colour than skin, and is skin
 LIDS = 1.9  # how far around the eyes lashes reach, of the lids' ring
 LIP_MARGIN_MM = 1.0
@@ -199,9 +200,7 @@ def _hairy(
     darkness: Plane, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken
 ) -> NDArray[np.bool_]:
     """Places full of thin dark lines: brows, lashes, stubble, the edge of the hair."""
-    lines = darkness - cv2.morphologyEx(
-        darkness, cv2.MORPH_OPEN, disc(HAIR_WIDTH_MM / mm_per_px)
-    )
+    lines = thin_dark_lines(darkness, mm_per_px)
     cancel.check()
     density, _ = blurred_within(lines, np.ones_like(lines), HAIRY_WITHIN_MM / mm_per_px)
     cancel.check()

@@ -1,0 +1,136 @@
+"""What grows there: lines and spots that are the beard's, or the fine hair's along a hairline."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import cv2
+import numpy as np
+from numpy.typing import NDArray
+from scipy.spatial import cKDTree
+
+from lather.core.arrays import Plane
+from lather.core.colour.density import Density
+from lather.core.hair.strands import STRAND_MM
+from lather.core.rect import Rect
+from lather.core.survey.findings.finding import Kind
+from lather.core.survey.findings.lines import Line
+from lather.core.survey.findings.spot import Spot
+from lather.core.survey.regions.region import Region
+
+MOSTLY = 0.5
+MEDIAN_PX = (3, 5)  # what there is for exact values
+FAR_OUTSIDE = 4.0  # times its bar: what stands out of a beard's own texture
+LEAST_SPOT_MM = 1.5  # of a mark between hairs; where strands cross it is darker, too
+# Fine hair grows in company near the hair; one long strand across the skin does not.
+TOGETHER_MM, LEAST_TOGETHER, NEAR_HAIR_MM = 12.0, 4, 15.0
+LONG_MM = 25.0  # of such a strand
+_HAIRLIKE = (Kind.SKIN_HAIR, Kind.SCAR, Kind.CREASE)
+
+
+@dataclass(frozen=True)
+class OwnHair:
+    """Where hair grows on a person, on planes of the picture that findings are looked for on.
+
+    Attributes
+    ----------
+    beard : (h, w) 0-1, at any size.
+    hair : (h, w) 0-1, at the same.
+    scale : their pixels per pixel of that picture.
+    mm_per_px : of that picture.
+    """
+
+    beard: Plane
+    hair: Plane
+    scale: float
+    mm_per_px: float
+
+    @staticmethod
+    def of(regions: Mapping[Region, Plane], width_px: int, mm_per_px: float) -> OwnHair:
+        """By the regions of a picture of that width and scale."""
+        beard, hair = regions[Region.BEARD], regions[Region.HAIR]
+        return OwnHair(beard, hair, beard.shape[1] / width_px, mm_per_px)
+
+    def between_strands(self, density: Density, place: Rect) -> Density:
+        """The density of a place with the skin's between the strands of the beard.
+
+        The median of a neighbourhood knows nothing of strands that cover less than half of it.
+        """
+        if not self.beard.any():
+            return density
+        size = place.width, place.height
+        x0, y0, x1, y1 = (round(v * self.scale) for v in (place.x0, place.y0, place.x1, place.y1))
+        beard = cv2.resize(self.beard[y0:y1, x0:x1], size, interpolation=cv2.INTER_LINEAR)
+        side = MEDIAN_PX[min(len(MEDIAN_PX) - 1, round(STRAND_MM / self.mm_per_px) // 2)]
+
+        def calmed(plane: Plane) -> Plane:
+            return np.asarray(plane + beard * (cv2.medianBlur(plane, side) - plane))
+
+        return replace(density, darkness=calmed(density.darkness), redness=calmed(density.redness))
+
+    def without_its_lines(self, lines: Sequence[Line]) -> list[Line]:
+        """Lines that are none of the beard's, nor of the fine hair along the hairline."""
+        found = [line for line in lines if not self._is_of_beard(line)]
+        down = self._fine_hair(found)
+        return [line for line, own in zip(found, down, strict=True) if not own]
+
+    def without_its_spots(self, spots: Sequence[Spot]) -> list[Spot]:
+        """Spots that are no clumps of the beard's strands."""
+        return [spot for spot in spots if not self._is_clump(spot)]
+
+    def _is_clump(self, spot: Spot) -> bool:
+        small = 2 * spot.radius_px * self.mm_per_px < LEAST_SPOT_MM
+        return (spot.kind is Kind.DARK and small
+                and self._at(self.beard, np.array([[spot.x, spot.y]]))[0] > MOSTLY)  # fmt: skip
+
+    def _is_of_beard(self, line: Line) -> bool:
+        inside = float(np.mean(self._at(self.beard, line.path)))
+        return inside > MOSTLY and line.z < FAR_OUTSIDE * line.least_z
+
+    def _fine_hair(self, lines: Sequence[Line]) -> NDArray[np.bool_]:
+        """True for short hairs that lie together, and begin near the hair."""
+        own = np.zeros(len(lines), dtype=bool)
+        thin = [n for n, line in enumerate(lines) if line.kind in _HAIRLIKE]
+        if len(thin) < LEAST_TOGETHER or not self.hair.any():
+            return own
+        for group in self._together([lines[n] for n in thin]):
+            members = [thin[n] for n in group]
+            hairs = sum(lines[n].kind is Kind.SKIN_HAIR for n in members)
+            near = any(self._near_hair(lines[n]) for n in members)
+            if hairs >= LEAST_TOGETHER and near:
+                for n in members:
+                    own[n] = self._length_mm(lines[n]) < LONG_MM
+        return own
+
+    def _together(self, lines: Sequence[Line]) -> list[list[int]]:
+        """Numbers of lines in groups, in which each lies near another one."""
+        points = np.concatenate([line.path[::4] for line in lines])
+        of = np.repeat(np.arange(len(lines)), [len(line.path[::4]) for line in lines])
+        pairs = cKDTree(points).query_pairs(TOGETHER_MM / self.mm_per_px, output_type="ndarray")
+        group = np.arange(len(lines))
+        for one, other in {(of[a], of[b]) for a, b in pairs.tolist() if of[a] != of[b]}:
+            group[group == group[other]] = group[one]
+        return [np.flatnonzero(group == number).tolist() for number in np.unique(group)]
+
+    def _near_hair(self, line: Line) -> bool:
+        away = self._from_hair
+        return float(self._at(away, line.path).min()) < NEAR_HAIR_MM / self.mm_per_px * self.scale
+
+    @property
+    def _from_hair(self) -> Plane:
+        """(h, w) px of the planes from the nearest hair."""
+        none: Plane = cv2.distanceTransform(
+            (self.hair < MOSTLY).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5
+        )
+        return none
+
+    def _length_mm(self, line: Line) -> float:
+        return math.dist(line.path[0], line.path[-1]) * self.mm_per_px
+
+    def _at(self, plane: Plane, path: NDArray[np.floating]) -> Plane:
+        columns = np.clip((path[:, 0] * self.scale).astype(int), 0, plane.shape[1] - 1)
+        rows = np.clip((path[:, 1] * self.scale).astype(int), 0, plane.shape[0] - 1)
+        values: Plane = plane[rows, columns]
+        return values
