@@ -34,6 +34,7 @@ from lather.render.ground import photo_ground
 from lather.render.levels import read_level
 from lather.render.measured import measured_rgb, render_lightness
 from lather.render.regions import region_coverage
+from lather.render.strands import strands_in
 
 CLOSE_MM = 0.3  # a pixel at which edges and marks can be told
 COARSEST_MM = 0.5  # a pixel, at which pores are gone and blotches are not
@@ -119,6 +120,7 @@ def skin_view(
     rgb = measured_rgb(state.photo, own)
     skin = region_coverage(photo_ground(state), Region.SKIN, rect, level)
     mm_per_px = (1 << level) / px_per_mm(state)
+    skin = skin * (1 - strands_in(photo_ground(state), rgb, level, mm_per_px))
     picture = SkinPicture(rgb, skin, _marks(state, rect, level), _people(state, rect, level),
                           mm_per_px, cancel)  # fmt: skip
     return SkinView(state, level, picture, replace(picture, rgb=own))

@@ -16,6 +16,7 @@ from lather.render.ground import Ground, ground_of
 from lather.render.marks import findings_in
 from lather.render.regions import region_coverage
 from lather.render.space import layer_space
+from lather.render.strands import strands_below
 
 NO_SKIN = 0.5  # coverage up to which a pixel gives skin nothing
 MOSTLY = 0.5  # of a target, that makes it skin
@@ -47,11 +48,11 @@ def avoided_for(
 
 def kept_free(state: JobState, layer_id: int, place: Rect, selection: Plane) -> Plane:
     """(h, w) 0-1: what of a target a mend may cover: on skin nothing of the hair, lashes or lips
-    that reach into it, which would be cut in half."""
+    that reach into it, which would be cut in half, and no strand of a beard."""
     ground = ground_of(state, layer_space(state, layer_id))
     if not _is_on_skin(ground, place, selection):
         return np.ones_like(selection)
-    return 1 - not_skin(ground, place)
+    return (1 - not_skin(ground, place)) * (1 - strands_below(state, layer_id, place))
 
 
 def not_skin(ground: Ground, rect: Rect) -> Plane:

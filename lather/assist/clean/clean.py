@@ -14,7 +14,7 @@ from lather.assist.clean.seam import leaves_seam
 from lather.assist.clean.taking_back import MENDED
 from lather.assist.clean.weak import STAGE, weak_kind, with_weak_layer
 from lather.assist.proposal import Meant, Proposal
-from lather.core.arrays import FloatImage, Plane
+from lather.core.arrays import Plane
 from lather.core.brush.stroke import Brush, PenSample
 from lather.core.mend.mode import MendMode
 from lather.core.rect import Rect
@@ -35,7 +35,7 @@ from lather.document.tree import walk_whole
 from lather.errors import EditError, UnseenError
 from lather.render.area import limit_on
 from lather.render.avoid import avoided_for, kept_free
-from lather.render.compositor import render_up_to
+from lather.render.strands import read_between
 from lather.render.visibility import refuse_unless_seen
 
 if TYPE_CHECKING:
@@ -236,11 +236,7 @@ def _mended_from(
     from lather.core.mend.spot import mend_spot  # OpenCV is not loaded for the first window
 
     layer, picture = mendable(state, layer_id), state.photo.rect
-    ids = [finding.id for finding in group]
-
-    def read(rect: Rect, level: int) -> FloatImage:
-        return render_up_to(state, layer_id, rect, level)
-
+    ids, read = [finding.id for finding in group], read_between(state, layer_id)
     mended = mend_spot(
         read, picture, place, selection, mode=_mode(group), avoid=avoid, nth_source=nth_source
     )

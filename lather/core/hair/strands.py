@@ -5,10 +5,35 @@ from __future__ import annotations
 import cv2
 import numpy as np
 
-from lather.core.arrays import Plane
-from lather.core.blur import disc
+from lather.core.arrays import FloatImage, Plane
+from lather.core.blur import blurred_within, disc
+from lather.core.colour.density import optical_density
 
 STRAND_MM = 0.5  # half of the widest line that counts; a hair is a tenth of a millimetre wide
+
+
+AROUND_MM = 0.4  # sigma within which the skin beside a strand is taken
+FAINT, CLEAR = 0.06, 0.14  # density above the skin beside: from nothing to a strand
+
+
+def strand_share(rgb: FloatImage, mm_per_px: float) -> Plane:
+    """(h, w) 0-1: how far pixels are strands of dark hair on skin.
+
+    Parameters
+    ----------
+    rgb : (h, w, 3) float32 encoded RGB 0-1.
+    """
+    lines = thin_dark_lines(optical_density(rgb).darkness, mm_per_px)
+    return np.asarray(np.clip((lines - FAINT) / (CLEAR - FAINT), 0, 1), dtype=np.float32)
+
+
+def without_strands(rgb: FloatImage, strands: Plane, px_per_mm: float) -> FloatImage:
+    """(h, w, C) with the mean of the skin beside in the place of strands, (h, w) 0-1."""
+    bare, sigma_px = 1 - strands, AROUND_MM * px_per_mm
+    planes = (np.ascontiguousarray(rgb[..., n]) for n in range(rgb.shape[2]))
+    skin = np.dstack([blurred_within(plane, bare, sigma_px)[0] for plane in planes])
+    filled: FloatImage = rgb + strands[..., None] * (skin - rgb)
+    return filled
 
 
 def thin_dark_lines(darkness: Plane, mm_per_px: float) -> Plane:

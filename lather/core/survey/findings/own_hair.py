@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import cv2
 import numpy as np
@@ -30,7 +31,7 @@ LONG_MM = 25.0  # of such a strand
 _HAIRLIKE = (Kind.SKIN_HAIR, Kind.SCAR, Kind.CREASE)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class OwnHair:
     """Where hair grows on a person, on planes of the picture that findings are looked for on.
 
@@ -86,8 +87,11 @@ class OwnHair:
                 and self._at(self.beard, np.array([[spot.x, spot.y]]))[0] > MOSTLY)  # fmt: skip
 
     def _is_of_beard(self, line: Line) -> bool:
-        inside = float(np.mean(self._at(self.beard, line.path)))
-        return inside > MOSTLY and line.z < FAR_OUTSIDE * line.least_z
+        if line.z > FAR_OUTSIDE * line.least_z or not self.beard.any():
+            return False
+        inside = float(np.mean(self._at(self.beard, line.path))) > MOSTLY
+        thins_out = line.kind in (Kind.SKIN_HAIR, Kind.SCAR) and self._length_mm(line) < LONG_MM
+        return inside or (thins_out and self._is_near(self._from_beard, line))
 
     def _fine_hair(self, lines: Sequence[Line]) -> NDArray[np.bool_]:
         """True for short hairs that lie together, and begin near the hair."""
@@ -98,7 +102,7 @@ class OwnHair:
         for group in self._together([lines[n] for n in thin]):
             members = [thin[n] for n in group]
             hairs = sum(lines[n].kind is Kind.SKIN_HAIR for n in members)
-            near = any(self._near_hair(lines[n]) for n in members)
+            near = any(self._is_near(self._from_hair, lines[n]) for n in members)
             if hairs >= LEAST_TOGETHER and near:
                 for n in members:
                     own[n] = self._length_mm(lines[n]) < LONG_MM
@@ -114,17 +118,22 @@ class OwnHair:
             group[group == group[other]] = group[one]
         return [np.flatnonzero(group == number).tolist() for number in np.unique(group)]
 
-    def _near_hair(self, line: Line) -> bool:
-        away = self._from_hair
-        return float(self._at(away, line.path).min()) < NEAR_HAIR_MM / self.mm_per_px * self.scale
+    def _is_near(self, away: Plane, line: Line) -> bool:
+        return float(self._at(away, line.path).min()) < NEAR_HAIR_MM
 
-    @property
+    @cached_property
     def _from_hair(self) -> Plane:
-        """(h, w) px of the planes from the nearest hair."""
-        none: Plane = cv2.distanceTransform(
-            (self.hair < MOSTLY).astype(np.uint8), cv2.DIST_L2, cv2.DIST_MASK_5
-        )
-        return none
+        return self._away_mm(self.hair)
+
+    @cached_property
+    def _from_beard(self) -> Plane:
+        return self._away_mm(self.beard)
+
+    def _away_mm(self, grown: Plane) -> Plane:
+        """(h, w) mm from the nearest place where there is some."""
+        bare = (grown < MOSTLY).astype(np.uint8)
+        away = cv2.distanceTransform(bare, cv2.DIST_L2, cv2.DIST_MASK_5)
+        return np.asarray(away * np.float32(self.mm_per_px / self.scale))
 
     def _length_mm(self, line: Line) -> float:
         return math.dist(line.path[0], line.path[-1]) * self.mm_per_px

@@ -80,7 +80,8 @@ def find_beard(
 
 def _place_of_face(points: Mesh) -> Rect:
     low, high = points[:, :2].min(0), points[:, :2].max(0)
-    return Rect.around(*((low + high) / 2), float((high - low).max()))
+    x, y = ((low + high) / 2).tolist()
+    return Rect.around(x, y, float((high - low).max()))
 
 
 class _Grid:

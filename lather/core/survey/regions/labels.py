@@ -197,7 +197,8 @@ def _roots(evidence: Evidence, kind: Region) -> Mask:
 def _astray(evidence: Evidence, share: Plane, roots: Mask, narrowest: float) -> Mask:
     """Where a kind is only a thin rim, or does not hang together with its roots."""
     likely = (share > 0.5).astype(np.uint8)
-    opened = cv2.morphologyEx(likely, cv2.MORPH_OPEN, disc(max(1.0, narrowest * evidence.height_px)))
+    width_px = max(1.0, narrowest * evidence.height_px)
+    opened = cv2.morphologyEx(likely, cv2.MORPH_OPEN, disc(width_px))
     _, labels = cv2.connectedComponents(cv2.dilate(opened, disc(1)))
     rooted = np.unique(labels[roots & (opened > 0)])
     kept = np.isin(labels, rooted[rooted > 0])
