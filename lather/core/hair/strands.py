@@ -9,7 +9,9 @@ from lather.core.arrays import FloatImage, Plane
 from lather.core.blur import blurred_within, disc
 from lather.core.colour.density import optical_density
 
-STRAND_MM = 0.5  # half of the widest line that counts; a hair is a tenth of a millimetre wide
+# Half of the widest line that counts: of strands that lie together, and of a single one, which is
+# a tenth of a millimetre wide; a mark between strands is broader.
+STRAND_MM, SINGLE_MM = 0.5, 0.25
 
 
 AROUND_MM = 0.4  # sigma within which the skin beside a strand is taken
@@ -23,7 +25,7 @@ def strand_share(rgb: FloatImage, mm_per_px: float) -> Plane:
     ----------
     rgb : (h, w, 3) float32 encoded RGB 0-1.
     """
-    lines = thin_dark_lines(optical_density(rgb).darkness, mm_per_px)
+    lines = thin_dark_lines(optical_density(rgb).darkness, mm_per_px, SINGLE_MM)
     return np.asarray(np.clip((lines - FAINT) / (CLEAR - FAINT), 0, 1), dtype=np.float32)
 
 
@@ -36,13 +38,14 @@ def without_strands(rgb: FloatImage, strands: Plane, px_per_mm: float) -> FloatI
     return filled
 
 
-def thin_dark_lines(darkness: Plane, mm_per_px: float) -> Plane:
+def thin_dark_lines(darkness: Plane, mm_per_px: float, half_mm: float = STRAND_MM) -> Plane:
     """(h, w) how much darker each pixel is than where no thin line lies (black top hat).
 
     Parameters
     ----------
     darkness : (h, w) optical density.
+    half_mm : half of the widest line that counts.
     """
-    opened = cv2.morphologyEx(darkness, cv2.MORPH_OPEN, disc(STRAND_MM / mm_per_px))
+    opened = cv2.morphologyEx(darkness, cv2.MORPH_OPEN, disc(half_mm / mm_per_px))
     lines: Plane = darkness - np.minimum(opened, darkness)
     return lines
