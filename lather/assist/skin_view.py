@@ -19,7 +19,7 @@ from lather.core.last import Last
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.regions.region import Part, Region
-from lather.core.tone.skin_picture import SkinPicture
+from lather.core.tone.skin_picture import SkinPicture, disc
 from lather.core.work import NEVER, CancelToken
 from lather.document.agreed.briefing import refuse_where_forbidden
 from lather.document.findings import FindingState
@@ -41,6 +41,8 @@ COARSEST_MM = 0.5  # a pixel, at which pores are gone and blotches are not
 MARK_GROWS = 1.4  # a mark's soft surround is no plain skin
 STRIP_PX = 512
 FINEST_MM, ROUGH_OVER_MM = 0.13, 1.0  # a pixel at which roughness is measured; the sigma over it
+# Whose colours a person's other skin has.
+FACE = (Part.FOREHEAD, Part.NOSE, Part.CHEEK_LEFT, Part.CHEEK_RIGHT, Part.UPPER_LIP, Part.CHIN)
 T = TypeVar("T")
 LEAST_POWER = np.float32(1e-3)  # L* squared
 
@@ -118,12 +120,45 @@ def skin_view(
     rect = state.photo.rect.at_level(level)
     own = rgb_at(state.as_photographed if photo else state, level, cancel)
     rgb = measured_rgb(state.photo, own)
-    skin = region_coverage(photo_ground(state), Region.SKIN, rect, level)
     mm_per_px = (1 << level) / px_per_mm(state)
-    skin = skin * (1 - strands_in(photo_ground(state), rgb, level, mm_per_px))
+    bare = 1 - strands_in(photo_ground(state), rgb, level, mm_per_px)
+    skin = region_coverage(photo_ground(state), Region.SKIN, rect, level) * bare
+    skin *= 1 - _things(state, level, rgb if photo else None, cancel)
     picture = SkinPicture(rgb, skin, _marks(state, rect, level), _people(state, rect, level),
                           mm_per_px, cancel)  # fmt: skip
     return SkinView(state, level, picture, replace(picture, rgb=own))
+
+
+def _things(
+    state: JobState, level: int, rgb: FloatImage | None, cancel: CancelToken
+) -> Plane:
+    """(h, w) 0 or 1: what lies on skin in the photo, a watch or a chain; `rgb` is the photo in sRGB
+    if it is read already. Those of the last photo are kept."""
+    about = (state.photo, state.regions, state.findings.faces, state.findings.mm_per_px, level)
+    return _THINGS.of(about, lambda: _found_things(state, level, rgb, cancel))
+
+
+_THINGS: Last[Plane] = Last(operator.eq)
+
+
+def _found_things(
+    state: JobState, level: int, rgb: FloatImage | None, cancel: CancelToken
+) -> Plane:
+    import cv2
+
+    from lather.core.tone.own_skin import things_on_skin  # OpenCV: not for the first window
+
+    rect, ground = state.photo.rect.at_level(level), photo_ground(state)
+    if rgb is None:
+        rgb = measured_at(state.as_photographed, level, cancel)
+    skin = region_coverage(ground, Region.SKIN, rect, level)
+    picture = SkinPicture(rgb, skin, np.zeros_like(skin), _people(state, rect, level),
+                          (1 << level) / px_per_mm(state), cancel)  # fmt: skip
+    of_face = np.zeros_like(skin)
+    for part in FACE:
+        of_face += region_coverage(ground, part, rect, level)
+    found = cv2.dilate(things_on_skin(picture, of_face).astype(np.uint8), disc(1))  # and their rim
+    return np.asarray(found, dtype=np.float32)
 
 
 def rgb_at(state: JobState, level: int, cancel: CancelToken = NEVER) -> FloatImage:

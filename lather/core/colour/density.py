@@ -27,16 +27,24 @@ class Density:
     ----------
     darkness : mean absorption.
     redness : how much more green is absorbed than red, as blood does.
-    pinkness : how much more green is absorbed than red and blue: blood without pigment, lips.
+    yellowness : how much more blue is absorbed than green, as pus and horn do; white light that
+        shine adds makes it less.
     """
 
     darkness: Plane
     redness: Plane
-    pinkness: Plane
+    yellowness: Plane
+
+    @property
+    def in_red(self) -> Plane:
+        """The density of red light, of which pigment takes a share and blood hardly any."""
+        red: Plane = self.darkness - np.float32(0.7) * self.redness
+        red -= np.float32(0.1) * self.yellowness
+        return red
 
 
 def optical_density(rgb: FloatImage) -> Density:
     """Density of (H, W, 3) float32 encoded RGB 0-1."""
     light = np.log(np.maximum(to_linear(rgb), 0).astype(np.float32) + NOISE_FLOOR)
     red, green, blue = light[..., 0], light[..., 1], light[..., 2]
-    return Density(-(light @ _DARKNESS_WEIGHTS), red - green, red + blue - 2 * green)
+    return Density(-(light @ _DARKNESS_WEIGHTS), red - green, green - blue)

@@ -46,6 +46,11 @@ def thin_dark_lines(darkness: Plane, mm_per_px: float, half_mm: float = STRAND_M
     darkness : (h, w) optical density.
     half_mm : half of the widest line that counts.
     """
-    opened = cv2.morphologyEx(darkness, cv2.MORPH_OPEN, disc(half_mm / mm_per_px))
-    lines: Plane = darkness - np.minimum(opened, darkness)
+    lines: Plane = darkness - without_thin_lines(darkness, mm_per_px, half_mm)
     return lines
+
+
+def without_thin_lines(darkness: Plane, mm_per_px: float, half_mm: float = SINGLE_MM) -> Plane:
+    """(h, w) the same where no thin dark line lies (opening)."""
+    opened: Plane = cv2.morphologyEx(darkness, cv2.MORPH_OPEN, disc(half_mm / mm_per_px))
+    return opened

@@ -43,7 +43,7 @@ SURVEYED_MM = 0.2  # a pixel of the reduced picture that blemishes are looked fo
 # From which a well-defined dark spot is taken for a mole: darkness at its peak, or L* over its area
 # (of spots that are none -11 at most). Rather kept than mended.
 # Where red is clipped a mole is as red as a mark (those have -20 at most).
-MOLE_CONTRAST, MOLE_DARKER = 0.42, {Kind.DARK: -12.0, Kind.RED: -25.0}
+MOLE_CONTRAST, MOLE_DARKER = 0.62, {Kind.DARK: -12.0, Kind.RED: -25.0}
 FRECKLE_MM, FRECKLES_WITHIN_MM, LEAST_FRECKLES = 3.0, 12.0, 5
 # Share of a broken rim from which it is no mark but a nostril, a fold, an ear; one that is as clear
 # as that all the same is listed, with this certainty.
@@ -148,10 +148,11 @@ def survey(
         plain = Rect.of_mask(skin_map.plain)
         density = optical_density(np.ascontiguousarray(reduced[plain.slices]))
         token.check()
-        between = own_hair.between_strands(density, plain)
+        beard = own_hair.beard_in(plain)
+        between = own_hair.between_strands(density, beard)
         token.check()
         spots = own_hair.without_its_spots(
-            find_spots(reduced, skin_map.plain, mm / scale, token, between)
+            find_spots(reduced, skin_map.plain, mm / scale, token, between, beard), density, plain
         )
         token.check()
         report(0.6, "looking for creases and hairs")

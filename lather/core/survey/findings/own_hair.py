@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from functools import cached_property
 
 import cv2
@@ -14,7 +14,7 @@ from scipy.spatial import cKDTree
 
 from lather.core.arrays import Plane
 from lather.core.colour.density import Density
-from lather.core.hair.strands import STRAND_MM
+from lather.core.hair.strands import SINGLE_MM, STRAND_MM, thin_dark_lines
 from lather.core.rect import Rect
 from lather.core.survey.findings.finding import Kind
 from lather.core.survey.findings.lines import Line
@@ -24,7 +24,10 @@ from lather.core.survey.regions.region import Region
 MOSTLY = 0.5
 MEDIAN_PX = (3, 5)  # what there is for exact values
 FAR_OUTSIDE = 4.0  # times its bar: what stands out of a beard's own texture
-LEAST_SPOT_MM = 1.5  # of a mark between hairs; where strands cross it is darker, too
+# Of a dark mark between hairs; where strands cross it is dark, too: lines run beside.
+LEAST_SPOT_MM = 1.6
+CROSSING_MM = 12.0  # from the hair
+BESIDE_MM, CLEAR_LINE, LEAST_LINES = 2.5, 0.1, 0.035  # density; share of the ring
 # Fine hair grows in company near the hair; one long strand across the skin does not.
 TOGETHER_MM, LEAST_TOGETHER, NEAR_HAIR_MM = 12.0, 4, 15.0
 LONG_MM = 25.0  # of such a strand
@@ -54,22 +57,28 @@ class OwnHair:
         beard, hair = regions[Region.BEARD], regions[Region.HAIR]
         return OwnHair(beard, hair, beard.shape[1] / width_px, mm_per_px)
 
-    def between_strands(self, density: Density, place: Rect) -> Density:
-        """The density of a place with the skin's between the strands of the beard.
+    def beard_in(self, place: Rect) -> Plane | None:
+        """(h, w) 0-1 of a place; None if there is none of it."""
+        size = place.width, place.height
+        x0, y0, x1, y1 = (round(v * self.scale) for v in (place.x0, place.y0, place.x1, place.y1))
+        part = self.beard[y0:y1, x0:x1]
+        if not part.any():
+            return None
+        return np.asarray(cv2.resize(part, size, interpolation=cv2.INTER_LINEAR))
+
+    def between_strands(self, density: Density, beard: Plane | None) -> Density:
+        """The density of a place with the skin's between the strands of the beard in it.
 
         The median of a neighbourhood knows nothing of strands that cover less than half of it.
         """
-        if not self.beard.any():
+        if beard is None:
             return density
-        size = place.width, place.height
-        x0, y0, x1, y1 = (round(v * self.scale) for v in (place.x0, place.y0, place.x1, place.y1))
-        beard = cv2.resize(self.beard[y0:y1, x0:x1], size, interpolation=cv2.INTER_LINEAR)
         side = MEDIAN_PX[min(len(MEDIAN_PX) - 1, round(STRAND_MM / self.mm_per_px) // 2)]
 
         def calmed(plane: Plane) -> Plane:
             return np.asarray(plane + beard * (cv2.medianBlur(plane, side) - plane))
 
-        return replace(density, darkness=calmed(density.darkness), redness=calmed(density.redness))
+        return Density(*map(calmed, (density.darkness, density.redness, density.yellowness)))
 
     def without_its_lines(self, lines: Sequence[Line]) -> list[Line]:
         """Lines that are none of the beard's, nor of the fine hair along the hairline."""
@@ -77,14 +86,38 @@ class OwnHair:
         down = self._fine_hair(found)
         return [line for line, own in zip(found, down, strict=True) if not own]
 
-    def without_its_spots(self, spots: Sequence[Spot]) -> list[Spot]:
-        """Spots that are no clumps of the beard's strands."""
-        return [spot for spot in spots if not self._is_clump(spot)]
+    def without_its_spots(
+        self, spots: Sequence[Spot], density: Density, place: Rect
+    ) -> list[Spot]:
+        """Spots that are no places where strands cross.
 
-    def _is_clump(self, spot: Spot) -> bool:
-        small = 2 * spot.radius_px * self.mm_per_px < LEAST_SPOT_MM
-        return (spot.kind is Kind.DARK and small
-                and self._at(self.beard, np.array([[spot.x, spot.y]]))[0] > MOSTLY)  # fmt: skip
+        Parameters
+        ----------
+        density : of a place, strands and all.
+        """
+        return [spot for spot in spots if not self._is_crossing(spot, density, place)]
+
+    def _is_crossing(self, spot: Spot, density: Density, place: Rect) -> bool:
+        if spot.kind is not Kind.DARK or 2 * spot.radius_px * self.mm_per_px > LEAST_SPOT_MM:
+            return False
+        at = np.array([[spot.x, spot.y]])
+        if float(self._at(self.beard, at)[0]) > MOSTLY:
+            return True
+        near = min(float(self._at(away, at)[0]) for away in (self._from_beard, self._from_hair))
+        return near < CROSSING_MM and self._among_strands(spot, density.darkness, place)
+
+    def _among_strands(self, spot: Spot, darkness: Plane, place: Rect) -> bool:
+        """True if thin lines run beside a spot."""
+        inner, outer = 2 * spot.radius_px, 2 * spot.radius_px + BESIDE_MM / self.mm_per_px
+        rect = Rect.around(spot.x, spot.y, outer + 3).intersect(place)
+        here = rect.shifted(-place.x0, -place.y0)
+        lines = thin_dark_lines(
+            np.ascontiguousarray(darkness[here.slices]), self.mm_per_px, SINGLE_MM
+        )
+        ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1] + 0.5
+        away = np.hypot(xs - spot.x, ys - spot.y)
+        ring = (away > inner) & (away < outer)
+        return float((lines[ring] > CLEAR_LINE).mean()) > LEAST_LINES
 
     def _is_of_beard(self, line: Line) -> bool:
         if line.z > FAR_OUTSIDE * line.least_z or not self.beard.any():
