@@ -57,6 +57,7 @@ class SkinView:
     level : of the mip pyramid.
     picture : the skin in it, in sRGB: what is measured.
     own : the same with the photo's own values, on which layers work; equal where it is in sRGB.
+    foreign : (h, w) where what counts as skin has not this person's colours in the photo.
     kept : what was measured of it, by name, so that it is measured once.
     """
 
@@ -64,6 +65,7 @@ class SkinView:
     level: int
     picture: SkinPicture
     own: SkinPicture
+    foreign: NDArray[np.bool_]
     kept: dict[str, Any] = field(default_factory=dict)
 
     def once(self, name: str, measure: Callable[[], T]) -> T:
@@ -123,30 +125,39 @@ def skin_view(
     mm_per_px = (1 << level) / px_per_mm(state)
     bare = 1 - strands_in(photo_ground(state), rgb, level, mm_per_px)
     skin = region_coverage(photo_ground(state), Region.SKIN, rect, level) * bare
-    skin *= 1 - _things(state, level, rgb if photo else None, cancel)
+    lies_on_it = _on_skin(state, level, rgb if photo else None, cancel)
+    skin *= 1 - lies_on_it.things
     picture = SkinPicture(rgb, skin, _marks(state, rect, level), _people(state, rect, level),
                           mm_per_px, cancel)  # fmt: skip
-    return SkinView(state, level, picture, replace(picture, rgb=own))
+    return SkinView(state, level, picture, replace(picture, rgb=own), lies_on_it.foreign)
 
 
-def _things(
+@dataclass(frozen=True, eq=False)
+class _OnSkin:
+    """What lies on skin: all that has not its colours, and of that what is a thing, 0 or 1."""
+
+    foreign: NDArray[np.bool_]
+    things: Plane
+
+
+def _on_skin(
     state: JobState, level: int, rgb: FloatImage | None, cancel: CancelToken
-) -> Plane:
-    """(h, w) 0 or 1: what lies on skin in the photo, a watch or a chain; `rgb` is the photo in sRGB
-    if it is read already. Those of the last photo are kept."""
+) -> _OnSkin:
+    """What lies on skin in the photo; `rgb` is the photo in sRGB if it is read already. That of the
+    last photo is kept."""
     about = (state.photo, state.regions, state.findings.faces, state.findings.mm_per_px, level)
-    return _THINGS.of(about, lambda: _found_things(state, level, rgb, cancel))
+    return _ON_SKIN.of(about, lambda: _found_on_skin(state, level, rgb, cancel))
 
 
-_THINGS: Last[Plane] = Last(operator.eq)
+_ON_SKIN: Last[_OnSkin] = Last(operator.eq)
 
 
-def _found_things(
+def _found_on_skin(
     state: JobState, level: int, rgb: FloatImage | None, cancel: CancelToken
-) -> Plane:
+) -> _OnSkin:
     import cv2
 
-    from lather.core.tone.own_skin import things_on_skin  # OpenCV: not for the first window
+    from lather.core.tone.own_skin import foreign, things  # OpenCV: not for the first window
 
     rect, ground = state.photo.rect.at_level(level), photo_ground(state)
     if rgb is None:
@@ -157,8 +168,9 @@ def _found_things(
     of_face = np.zeros_like(skin)
     for part in FACE:
         of_face += region_coverage(ground, part, rect, level)
-    found = cv2.dilate(things_on_skin(picture, of_face).astype(np.uint8), disc(1))  # and their rim
-    return np.asarray(found, dtype=np.float32)
+    found = foreign(picture, of_face)
+    with_rim = cv2.dilate(things(found, picture).astype(np.uint8), disc(1))
+    return _OnSkin(found, np.asarray(with_rim, dtype=np.float32))
 
 
 def rgb_at(state: JobState, level: int, cancel: CancelToken = NEVER) -> FloatImage:

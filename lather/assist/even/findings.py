@@ -19,6 +19,7 @@ from lather.core.tone.evening import even_maps, evened_rgb
 from lather.core.tone.redness import red_patches, redness_map
 
 BLOTCH_A, LEAST_BLOTCH_MM2, MOST_BLOTCHES = 1.6, 60.0, 10
+DOUBTED_OFF, MOST_OFF, OFF_CERTAINTY = 0.1, 0.25, 0.4  # shares of a patch that are no own skin
 SEVERE = {Kind.SHINE: 12.0, Kind.REDNESS: 6.0, Kind.UNEVEN: 4.0}  # L* or a*, for a severity of 63
 LARGE_MM2 = 400.0  # from which area adds no more to severity
 
@@ -34,13 +35,15 @@ def even_findings(view: SkinView, first_id: int = 1) -> list[Finding]:
     for patch in shine.patches:
         view.cancel.check()
         mask = (shine.labels == patch.label) & (shine.weight > 0.3)
-        if mask.any():
+        if mask.any() and _off(mask, view) <= MOST_OFF:
             found.append(_finding(
                 Kind.SHINE, mask, view, patch.above_l, 0.0, patch.certainty, patch.clipped
             ))  # fmt: skip
     view.cancel.check()
     density = redness_map(picture)
     for red in red_patches(picture, view.parts, density):
+        if _off(red.mask, view) > MOST_OFF:
+            continue
         person = np.bincount(picture.people[red.mask].astype(int)).argmax()
         own = picture.plain & (picture.people == person)
         a = float(lab[..., 1][red.mask].mean()) - float(np.median(lab[..., 1][own]))
@@ -70,6 +73,8 @@ def _blotches(change: Plane, view: SkinView, red: Sequence[Finding]) -> list[Fin
             if picture.mm2(float(stats[label][cv2.CC_STAT_AREA])) < LEAST_BLOTCH_MM2:
                 continue
             mask = labels == label
+            if _off(mask, view) > MOST_OFF:
+                continue
             light = float(2 * change[..., 0][mask].mean())
             finding = _finding(Kind.UNEVEN, mask, view, light, float(2 * a[mask].mean()), 0.8)
             if not any(patch.holds(finding.x, finding.y) for patch in red):
@@ -91,6 +96,8 @@ def _finding(
     away = np.hypot(xs + 0.5 - x, ys + 0.5 - y)
     extent = [float(away[sector == n].max(initial=1.0)) + 0.5 for n in range(N_DIRECTIONS)]
     area_mm2 = area_px * mm**2
+    if _off(mask, view) > DOUBTED_OFF:
+        certainty = min(certainty, OFF_CERTAINTY)
     amount = abs(light) if kind is Kind.SHINE else abs(red)
     weight = amount / SEVERE[kind] * math.sqrt(min(1.0, area_mm2 / LARGE_MM2))
     return Finding(
@@ -100,6 +107,11 @@ def _finding(
         extent_px=tuple(radius * side for radius in extent), certainty=certainty,
         area_mm2=area_mm2, clipped=clipped,
     )  # fmt: skip
+
+
+def _off(mask: NDArray[np.bool_], view: SkinView) -> float:
+    """The share of a patch that has not this person's colours: it lies on a thing."""
+    return float(view.foreign[mask].mean())
 
 
 def _middle(xs: NDArray[np.intp], ys: NDArray[np.intp]) -> tuple[float, float]:

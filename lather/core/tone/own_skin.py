@@ -17,7 +17,7 @@ from lather.core.tone.skin_picture import CLIPPED, SkinPicture, disc
 
 # How far skin goes from the person's middle: densities of blood and pigment, less and more; the
 # share of the lamp's own light where no channel is clipped.
-BLOOD_SPAN, PIGMENT_SPAN, MOST_SHINE = (-0.45, 1.3), (-0.6, 0.8), 0.7
+BLOOD_SPAN, PIGMENT_SPAN, MOST_SHINE = (-0.45, 1.3), (-0.6, 0.8), 0.8
 LEAST_THING_MM2, GLINT_MM = 25.0, 2.5  # of a thing; half of a glint on it
 LEAST_COLOUR = 0.15  # of the middle, in logarithms: a picture without colours says nothing
 SMOOTH_MM = 0.6
@@ -25,9 +25,9 @@ LIMB_MM2, LIMB_MM = 400.0, 5.0  # of skin without a face, to be a limb: area; ha
 AROUND_CLIPPED_MM, BESIDE_CLIPPED_MM, LEAST_BESIDE = 1.0, 2.0, 0.5  # share that is own skin
 
 
-def things_on_skin(picture: SkinPicture, of_face: Plane) -> NDArray[np.bool_]:
+def foreign(picture: SkinPicture, of_face: Plane) -> NDArray[np.bool_]:
     """(h, w) True where what counts as skin is none of a face or limb, by its colours and by what
-    it hangs on; marks and glints are too small to be things.
+    it hangs on: things on skin, and marks and glints of other colours.
 
     Parameters
     ----------
@@ -45,6 +45,11 @@ def things_on_skin(picture: SkinPicture, of_face: Plane) -> NDArray[np.bool_]:
             own = _hanging_together(mine & _coloured_as(picture, face), mine & clipped, face,
                                     picture)  # fmt: skip
             found |= mine & ~own
+    return found
+
+
+def things(found: NDArray[np.bool_], picture: SkinPicture) -> NDArray[np.bool_]:
+    """(h, w) True where what is foreign is a thing: marks and glints are too small for that."""
     closed = cv2.morphologyEx(found.astype(np.uint8), cv2.MORPH_CLOSE, disc(picture.px(GLINT_MM)))
     return _large(closed > 0, LEAST_THING_MM2 / picture.mm_per_px**2)
 
