@@ -5,7 +5,9 @@ What holds only on the portraits as they are is not done: other light, sizes, gr
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
+from typing import Any
 
 import cv2
 import numpy as np
@@ -19,7 +21,8 @@ Image = NDArray[np.float32]
 Planes = dict[Region, Image]
 Change = Callable[[Image, Planes], tuple[Image, Planes]]
 
-PORTRAITS = (1, 2, 8, 9)
+PORTRAITS = (1, 2, 8, 9, 10, 11)
+BEARD_MM, BEARD = 2.0, 0.05  # sigma and share of strands from which a place is the beard's
 TRUTH_MASKS = {
     Region.SKIN: "skin", Region.HAIR: "hair", Region.LIPS: "lips", Region.IRIS: "iris",
     Region.EYE_WHITE: "sclera", Region.BROWS: "brows_lashes", Region.TEETH: "teeth",
@@ -42,7 +45,26 @@ def truth(number: int, scale: float = 1.0) -> Planes:
         mask = cv2.imread(str(demo_dir() / f"portrait{number}_mask_{name}.png"), 0)
         assert mask is not None, name
         planes[region] = _sized(mask.astype(np.float32) / np.float32(255), scale)
+    planes[Region.BEARD] = _sized(_beard(number), scale)
     return planes
+
+
+def facts(number: int) -> dict[str, Any]:
+    """What is known of a demo portrait: scale, marks, places."""
+    found: dict[str, Any] = json.loads((demo_dir() / f"portrait{number}_truth.json").read_text())
+    return found
+
+
+def _beard(number: int) -> Image:
+    """The area of a beard, of whose strands there is a mask; nothing where nobody has one."""
+    path = demo_dir() / f"portrait{number}_mask_beard.png"
+    if not path.exists():
+        return np.zeros(portrait(number).shape[:2], dtype=np.float32)
+    strands = cv2.imread(str(path), 0)
+    assert strands is not None, path
+    sigma_px = BEARD_MM / facts(number)["mm_per_pixel"]
+    spread = cv2.GaussianBlur(strands.astype(np.float32) / np.float32(255), (0, 0), sigma_px)
+    return np.asarray(spread > BEARD, dtype=np.float32)
 
 
 def without_flaw(number: int, flaw: str) -> Image | None:

@@ -31,7 +31,7 @@ from lather.paths import demo_dir
 from lather.render.ground import photo_ground
 from lather.render.regions import region_coverage
 
-CHECKED = (*PORTRAITS, 10, 11)
+CHECKED = PORTRAITS
 DELTAS = ("creases", "tone", "shine", "teeth_eyes", "redness")
 NOISE, DENOISED_SEED = 0.012, 5
 WHOLE = {"half a stop lighter": 2**0.5, "half a stop darker": 2**-0.5}

@@ -8,8 +8,8 @@ they are wide enough.
 
 from __future__ import annotations
 
-import json
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING, Any
@@ -17,18 +17,19 @@ from typing import TYPE_CHECKING, Any
 import cv2
 import numpy as np
 
-from bench.changed import PORTRAITS, Image, overlap, portrait, truth
+from bench.changed import PORTRAITS, Image, facts, overlap, portrait, truth
 from bench.common import Row, Scale, row
 from bench.photographs import ALL_CHANGES, Shown
+from bench.worn import WORN
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Region
 from lather.errors import ScaleError
-from lather.paths import demo_dir
 
 if TYPE_CHECKING:
     from lather.core.survey.survey import Survey
 
 FIRST_SIZE = 2 / 3  # the first portrait is larger than the others: all are 1600 x 2000
+LEAST_FOUND = 0.9  # of marks of a portrait as it is, and of spots that are one
 MOST_FALL, LEAST_AGREEMENT = 0.05, 0.9
 LEAST_MARK_PX, CLIPPED = 6.0, 0.99  # across; of every channel
 NOISE_RADII, LEAST_CONTRAST = 5.0, 3.0  # skin around on which noise is measured; times the noise
@@ -59,6 +60,37 @@ def measure(scale: Scale) -> list[Row]:
             for region, value in _agreements(plain[n], usual[n], shown, found).items():
                 agreements[region] = min(agreements.get(region, 1.0), value)
         rows += _rows(name, before, counts, agreements)
+    return [*_as_they_are(numbers, before), *rows, *_worn(numbers, scale)]
+
+
+def _as_they_are(numbers: Sequence[int], counts: list[_Counts]) -> list[Row]:
+    rows = []
+    for number, one in zip(numbers, counts, strict=True):
+        for what, value in zip(("recall", "precision"), _pooled([one]), strict=True):
+            rows.append(row(f"portrait {number}: {what}", value, "", target=f">= {LEAST_FOUND}",
+                            ok=value >= LEAST_FOUND))  # fmt: skip
+    return rows
+
+
+def _worn(numbers: Sequence[int], scale: Scale) -> list[Row]:
+    """Patches of tone that lie on cloth, a watch, beads and a ring that are drawn onto the skin."""
+    from lather.assist.survey import survey_photo
+    from lather.document.photo import Photo
+
+    rows = []
+    for name, draw in list(WORN.items())[: scale.runs(len(WORN))]:
+        n_patches = 0
+        for number in numbers:
+            size = _size(number, scale.portrait)
+            known = _facts(number)
+            chin = known["chin_tip"][0] * size, known["chin_tip"][1] * size
+            rgb, covered = draw(portrait(number, size), truth(number, size)[Region.SKIN], chin,
+                                known["mm_per_pixel"] / size)  # fmt: skip
+            photo = Photo((np.clip(rgb, 0, 1) * 65535 + 0.5).astype(np.uint16), name="worn.png")
+            shown = Shown(rgb, {}, covered=covered)
+            n_patches += sum(f.kind.is_patch and not f.doubtful and _is_covered(shown, f.x, f.y)
+                             for f in survey_photo(photo).findings)  # fmt: skip
+        rows.append(row(f"{name}: patches on it", n_patches, "", target="0", ok=n_patches == 0))
     return rows
 
 
@@ -216,7 +248,4 @@ def _size(number: int, by: float) -> float:
     return by * (FIRST_SIZE if number == 1 else 1)
 
 
-@lru_cache(maxsize=8)
-def _facts(number: int) -> dict[str, Any]:
-    facts: dict[str, Any] = json.loads((demo_dir() / f"portrait{number}_truth.json").read_text())
-    return facts
+_facts = lru_cache(maxsize=8)(facts)

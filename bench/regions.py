@@ -9,7 +9,7 @@ from bench.common import Row, Scale, row
 from lather.core.survey.regions.region import Region
 
 LEAST = {Region.SKIN: 0.95, Region.HAIR: 0.9, Region.LIPS: 0.9, Region.IRIS: 0.85,
-         Region.BROWS: 0.75, Region.BACKGROUND: 0.97}  # fmt: skip
+         Region.BROWS: 0.75, Region.BACKGROUND: 0.97, Region.BEARD: 0.7}  # fmt: skip
 CHANGED_SCALE = 0.6
 
 

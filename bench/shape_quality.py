@@ -144,7 +144,7 @@ def _pushed(state: JobState, *, mirrored: bool) -> JobState:
     from lather.tools.base import Hand, ShapeHand
     from lather.tools.shape import begin_push
 
-    mesh, per_mm = mesh_of(state), px_per_mm(state)
+    mesh, per_mm = mesh_of(state, 0), px_per_mm(state)
     assert mesh is not None
     start = (mesh[132, :2] + mesh[234, :2]) / 2
     end = start - PLANTED_MM * per_mm * face_plane(mesh)[0]

@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
+from functools import partial
 
 import cv2
 import numpy as np
 from numpy.typing import NDArray
 
 from bench.changed import Image
-from lather.core.survey.regions.region import Region
 
-Places = dict[Region, Image]
-WHITE, BLACK, LINEN = (0.93, 0.92, 0.9), (0.06, 0.06, 0.07), (0.0, 0.0, 0.0)
+Draw = Callable[[Image, Image, tuple[float, float], float], tuple[Image, Image]]
+WHITE, BLACK = (0.93, 0.92, 0.9), (0.06, 0.06, 0.07)
 WEAVE_MM, FOLD_MM = 0.5, 14.0
 
 
@@ -70,8 +71,8 @@ def beads(
         x, y = 9.0 * n, 48 - 0.004 * (9 * n) ** 2
         out, covered = _ball(out, covered, xs - x, ys - y, 4.2, skin, (0.93, 0.9, 0.86))
     ring = np.abs(np.hypot(xs + 8, ys - 72) - 9)
-    gold = np.array([0.85, 0.62, 0.25]) * (0.6 + 0.6 * np.cos(3 * np.arctan2(ys - 72, xs + 8)) ** 2)[
-        ..., None]  # fmt: skip
+    light = 0.6 + 0.6 * np.cos(3 * np.arctan2(ys - 72, xs + 8)) ** 2
+    gold = np.array([0.85, 0.62, 0.25]) * light[..., None]
     out, more = _laid(out, _soft((1.6 - ring) / 0.3) * (skin > 0.3), np.clip(gold, 0, 1))
     return out, np.maximum(covered, more)
 
@@ -121,3 +122,11 @@ def _laid(
     share = mask.astype(np.float32)
     out = rgb + share[..., None] * (look - rgb)
     return np.asarray(out, dtype=np.float32), share
+
+
+WORN: dict[str, Draw] = {
+    "a white collar": partial(collar, colour=WHITE),
+    "a black collar": partial(collar, colour=BLACK),
+    "a collar of the skin's colour": partial(collar, colour=None), "a watch": watch,
+    "beads and a ring": beads,
+}  # fmt: skip

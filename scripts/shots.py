@@ -331,7 +331,7 @@ def beside(app, cards: list[np.ndarray], path: Path) -> None:
 def regions_sheet() -> None:
     """The region lens on all demo portraits, some regions and parts of each."""
     columns = []
-    for number in (1, 2, 8, 9):
+    for number in (1, 2, 8, 9, 10, 11):
         photo = read_photo(demo_dir() / f"portrait{number}.jpg")
         state = with_survey(new_state(photo), surveyed(survey_photo(photo)))
         level = 3 if number == 1 else 2
@@ -339,8 +339,8 @@ def regions_sheet() -> None:
         column = [
             cv2.resize(render_region(state, region, rect, level)[..., :3], SHEET_CELL_PX,
                        interpolation=cv2.INTER_AREA)
-            for region in (Region.SKIN, Region.HAIR, Region.CLOTHING, Region.LIPS, Part.FOREHEAD,
-                           Part.CHEEK_RIGHT, Part.NECK)
+            for region in (Region.SKIN, Region.HAIR, Region.BEARD, Region.CLOTHING, Region.LIPS,
+                           Part.FOREHEAD, Part.CHEEK_RIGHT, Part.NECK)
         ]  # fmt: skip
         columns.append(np.concatenate(column, 1))
     sheet = np.concatenate(columns, 0)

@@ -8,12 +8,13 @@ from lather.actions.findings import finding, geometry, surveying
 from lather.actions.hand import brush, free, source
 from lather.actions.job import delivering, edit, opening, saving
 from lather.actions.layers import area, layer
-from lather.actions.looking import lens, view
+from lather.actions.looking import lens, people, view
 from lather.actions.stages import briefing, checking, evening, shape
 
 _GROUPS = (
     opening, saving, delivering, application, edit, briefing, surveying, finding, evening,
     geometry, free, brush, source, shape, area, layer, checking, lens, view,
+    people,
 )  # fmt: skip
 
 

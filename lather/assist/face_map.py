@@ -9,10 +9,13 @@ import numpy as np
 from lather.assist.changed_outline import Outline, outlines_of
 from lather.assist.check.check import Checked
 from lather.assist.even.scores import SCORED, PartScore, Score, Scores, where
+from lather.core.arrays import Plane
 from lather.core.check.limits import Limits
 from lather.core.last import Last
 from lather.core.rect import Rect
-from lather.core.survey.regions.region import Part
+from lather.core.survey.regions.region import Part, Region
+from lather.document.people import nearest_face
+from lather.document.planes import read_plane
 from lather.document.state import JobState
 from lather.render.ground import photo_ground
 from lather.render.regions import part_planes
@@ -139,58 +142,79 @@ def _lost(kept: float) -> float:
     return min(1.0, 4 * (1 - min(1.0, kept)))
 
 
-def part_outlines(state: JobState) -> dict[Part, tuple[Outline, ...]]:
-    """Outlines of the parts of the skin, in pixels of the photo; the first face's head first.
+def part_outlines(state: JobState, person: int) -> dict[Part, tuple[Outline, ...]]:
+    """Outlines of the parts of a person's skin, in pixels of the photo.
 
     Those of the last state are kept: a survey works them out before anybody draws them.
     """
     if not state.regions.masks or not state.findings.faces:
         return {}
-    about = state.regions, state.findings.faces
-    return _OUTLINES.of(about, lambda: _found_outlines(state))
+    about = state.regions, state.findings.faces, person
+    return _OUTLINES.of(about, lambda: _found_outlines(state, person))
 
 
-_OUTLINES: Last[dict[Part, tuple[Outline, ...]]] = Last()
+_OUTLINES: Last[dict[Part, tuple[Outline, ...]]] = Last(n_kept=4)
 
 
-def _found_outlines(state: JobState) -> dict[Part, tuple[Outline, ...]]:
+def _found_outlines(state: JobState, person: int) -> dict[Part, tuple[Outline, ...]]:
     import cv2
 
     scale = 1 / state.regions.scale
-    outlines = {}
+    mine, outlines = _is_of(state, person), {}
     for part, plane in part_planes(photo_ground(state)).items():
         if part not in SCORED:
             continue
-        soft = cv2.GaussianBlur(plane, (0, 0), SMOOTH_PX)
+        soft = cv2.GaussianBlur(plane * mine, (0, 0), SMOOTH_PX)
         found = outlines_of((soft > SOLID).astype(np.uint8), scale, LEAST_PX)
         if found:
             outlines[part] = found
     return outlines
 
 
-def feature_outlines(state: JobState) -> tuple[Outline, ...]:
-    """Lips, eyes and brows of the largest face, in pixels of the photo."""
+def _is_of(state: JobState, person: int) -> Plane:
+    """(h, w) 0 or 1 on the regions' reduced picture: what is nearest to a person's face."""
+    size, scale = state.regions.size(state.photo.rect), np.float32(state.regions.scale)
+    xs = (np.arange(size.width, dtype=np.float32) + np.float32(0.5)) / scale
+    ys = (np.arange(size.height, dtype=np.float32) + np.float32(0.5)) / scale
+    nearest = nearest_face(state.findings.faces, xs[None], ys[:, None])
+    return np.asarray(nearest == person, dtype=np.float32)
+
+
+def feature_outlines(state: JobState, person: int) -> tuple[Outline, ...]:
+    """Lips, eyes, brows and beard of a person, in pixels of the photo."""
     from lather.core.survey.faces.mesh_fit import fitted_points
     from lather.core.survey.faces.mesh_points import BROWS, EYES, LIPS_INNER, LIPS_OUTER
 
-    mesh = fitted_points(state.findings.faces[0])
-    return tuple(
+    mesh = fitted_points(state.findings.faces[person])
+    features = tuple(
         tuple((float(mesh[n][0]), float(mesh[n][1])) for n in ring)
         for ring in (LIPS_OUTER, LIPS_INNER, *EYES, *BROWS)
     )
+    return (*features, *_beard_outlines(state, person))
 
 
-def map_rect(state: JobState) -> Rect:
-    """What the map shows: the largest face with its neck and shoulders."""
-    face = state.findings.faces[0]
+def _beard_outlines(state: JobState, person: int) -> tuple[Outline, ...]:
+    import cv2
+
+    if Region.BEARD not in state.regions.masks:
+        return ()
+    size = state.regions.size(state.photo.rect)
+    beard = read_plane(state.regions.masks[Region.BEARD], size) * _is_of(state, person)
+    soft = cv2.GaussianBlur(beard, (0, 0), SMOOTH_PX)
+    return outlines_of((soft > SOLID).astype(np.uint8), 1 / state.regions.scale, LEAST_PX)
+
+
+def map_rect(state: JobState, person: int) -> Rect:
+    """What the map shows: a person's face with neck and shoulders."""
+    face = state.findings.faces[person]
     x, y = face.at(0, 0.6)
     reach = 2.0 * face.pupil_distance_px
     return Rect.around(x, y + 0.1 * reach, reach)
 
 
-def part_rect(state: JobState, part: Part) -> Rect | None:
-    """Where a part lies on the photo; None if there is none."""
-    places = part_outlines(state).get(part, ())
+def part_rect(state: JobState, part: Part, person: int) -> Rect | None:
+    """Where a person's part lies on the photo; None if there is none."""
+    places = part_outlines(state, person).get(part, ())
     if not places:
         return None
     xs, ys = zip(*max(places, key=len), strict=True)

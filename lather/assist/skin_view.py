@@ -25,6 +25,7 @@ from lather.document.agreed.briefing import refuse_where_forbidden
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
 from lather.document.layers.photo import PhotoLayer
+from lather.document.people import nearest_face
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.document.tiles import DEEPEST_LEVEL, TILE_PX, Key, Tiles
@@ -336,14 +337,7 @@ def _marks(state: JobState, rect: Rect, level: int) -> Plane:
 
 def _people(state: JobState, rect: Rect, level: int) -> NDArray[np.int8]:
     """Whose face is nearest, in sizes of that face; 0 where there is none or one."""
-    faces = state.findings.faces
-    if len(faces) < 2:
-        return np.zeros((rect.height, rect.width), dtype=np.int8)
-    ys, xs = np.mgrid[rect.y0 : rect.y1, rect.x0 : rect.x1].astype(np.float32)
-    scale = np.float32(1 << level)
-    xs, ys = (xs + np.float32(0.5)) * scale, (ys + np.float32(0.5)) * scale
-    away = []
-    for face in faces:
-        x, y = face.at(0, 0.5)
-        away.append(np.hypot(xs - x, ys - y) / np.float32(face.pupil_distance_px))
-    return np.asarray(np.argmin(away, axis=0), dtype=np.int8)
+    side = np.float32(1 << level)
+    xs = (np.arange(rect.x0, rect.x1, dtype=np.float32) + np.float32(0.5)) * side
+    ys = (np.arange(rect.y0, rect.y1, dtype=np.float32) + np.float32(0.5)) * side
+    return nearest_face(state.findings.faces, xs[None], ys[:, None])

@@ -21,6 +21,7 @@ from lather.document.findings import Findings, FindingState
 from lather.document.merge import Merged
 from lather.document.operations.call import Call
 from lather.document.operations.operation import Again
+from lather.document.people import scale_by_hand
 from lather.document.photo import Photo
 from lather.document.planes import Regions, read_plane, with_plane
 from lather.document.state import JobState, new_state
@@ -118,7 +119,7 @@ def survey_anew(
     wins."""
     return survey_photo(
         state.photo, faces=state.findings.faces or None,
-        mm_per_px=scale_by_hand(state) if mm_per_px is None else mm_per_px,
+        mm_per_px=scale_by_hand(state.findings) if mm_per_px is None else mm_per_px,
         regions=state.regions, progress=progress, cancel=cancel,
     )  # fmt: skip
 
@@ -136,12 +137,6 @@ def call_of_survey(mm_per_px: float | None, begun: JobState | None = None) -> Ca
     with."""
     return Call(id="finding.survey", arguments={"mm_per_px": mm_per_px}, again=Again.MEANING,
                 begun=begun)  # fmt: skip
-
-
-def scale_by_hand(state: JobState) -> float | None:
-    """The scale that somebody set; None where every face goes by its own pupils."""
-    faces, scale = state.findings.faces, state.findings.mm_per_px
-    return None if faces and scale == faces[0].mm_per_px() else scale
 
 
 def with_survey(state: JobState, new: Surveyed) -> JobState:

@@ -134,9 +134,10 @@ def with_own_survey(state: JobState, options: argparse.Namespace) -> JobState:
 
 def with_new_survey(state: JobState, options: argparse.Namespace) -> JobState:
     """Measured now, by all that was set by hand; at the scale that was given if one was."""
-    from lather.assist.survey import call_of_survey, scale_by_hand, surveyed, with_survey
+    from lather.assist.survey import call_of_survey, surveyed, with_survey
+    from lather.document.people import scale_by_hand
 
-    scale = scale_by_hand(state) if options.mm_per_pixel is None else options.mm_per_pixel
+    scale = scale_by_hand(state.findings) if options.mm_per_pixel is None else options.mm_per_pixel
     new = surveyed(survey_of(state, options))
     return done(state, with_survey(state, new), "Survey", call_of_survey(scale))
 

@@ -30,9 +30,10 @@ class Does:
 
 _NONE = {
     "it changes how the picture is looked at, not the picture": (
-        "view.handles view.next_region view.hold_before view.before view.peek view.peek_delivery "
-        "view.all_findings view.split view.mirror view.fit view.zoom_50 view.zoom_100 "
-        "view.zoom_200 view.zoom_delivery view.closer view.farther view.hold_pan lens.tone "
+        "view.handles view.next_region view.next_person view.hold_before view.before view.peek "
+        "view.peek_delivery view.all_findings view.split view.mirror view.fit view.zoom_50 "
+        "view.zoom_100 view.zoom_200 view.zoom_delivery view.closer view.farther view.hold_pan "
+        "lens.tone "
         "lens.texture lens.black_white lens.blotch lens.shine lens.redness lens.dark lens.change "
         "lens.clipping lens.moved lens.stretched lens.mask lens.regions lens.clear lens.less_red "
         "lens.more_red lens.blotch_of mask.alone layer.limits layer.card"

@@ -24,6 +24,7 @@ from lather.document.access import refuse_unless_changeable
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.painting.live_field import Limit, LiveField, Made
 from lather.document.painting.strokes import StrokeRecord, readings_of
+from lather.document.people import person_at, px_per_mm_of
 from lather.document.reshapes import reshape_to_work_on
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
@@ -191,8 +192,10 @@ class MoveWork(FieldWork):
     @cached_property
     def _face_mm(self) -> tuple[float, float]:
         """The face's width, 0 without one, and the share of it that the brief allows."""
-        mesh = mesh_of(self._state)
-        width = 0.0 if mesh is None else face_width_px(mesh) / px_per_mm(self._state)
+        person = 0 if self._at is None else person_at(self._state.findings, *self._at)
+        mesh = mesh_of(self._state, person)
+        per_mm = px_per_mm_of(self._state.findings, person, self._state.photo)
+        width = 0.0 if mesh is None else face_width_px(mesh) / per_mm
         return width, self._state.brief.limits.displacement
 
     def _refuse_if_held(self, samples: tuple[PenSample, ...]) -> None:

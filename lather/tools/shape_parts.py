@@ -19,6 +19,7 @@ from lather.core.shape.guard import Guard
 from lather.core.shape.straighten import BentLine, band_rect, find_line, straight_shift
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.painting.live_field import LiveField
+from lather.document.people import person_at, px_per_mm_of
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.errors import EditError
@@ -99,9 +100,11 @@ class FeatureWork(ShiftWork):
         self._strand: Placed | None = None
 
     def _take_hold(self, x: float, y: float) -> None:
-        nearest, grasp = math.inf, GRASP_MM * px_per_mm(self._state)
+        person = person_at(self._state.findings, x, y)
+        per_mm = px_per_mm_of(self._state.findings, person, self._state.photo)
+        nearest, grasp = math.inf, GRASP_MM * per_mm
         for feature in FEATURES:
-            now = feature_now(self._state, feature, self._layer.id)
+            now = feature_now(self._state, feature, person, self._layer.id)
             for strand in now.strands if now is not None else ():
                 if not strand.grip:
                     continue

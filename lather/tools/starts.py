@@ -8,6 +8,7 @@ import numpy as np
 
 from lather.core.last import Last
 from lather.core.shape.field import Points, step_for
+from lather.document.people import person_at, px_per_mm_of
 from lather.document.scale import FACE_WIDTH_MM, px_per_mm
 from lather.document.state import JobState
 from lather.tools.table import tool
@@ -25,13 +26,13 @@ OF_FEATURE = (0.8, 1.3)  # of what moves with a feature: the brush's diameter
 SMALLEST_STEPS = 12  # of the grid: the smallest brush that is right to a tenth of a pixel
 
 
-def face_width_px(state: JobState) -> float:
+def face_width_px(state: JobState, person: int = 0) -> float:
     """As surveyed; estimated from the picture's size before."""
-    if state.findings.faces:
+    if person < len(state.findings.faces):
         from lather.assist.shape.face_features import mesh_of
         from lather.core.shape.head import face_width_px as measured
 
-        mesh = mesh_of(state)
+        mesh = mesh_of(state, person)
         assert mesh is not None
         return measured(mesh)
     return FACE_WIDTH_MM * px_per_mm(state)
@@ -62,25 +63,27 @@ def advised_size_px(
 
 
 _Strands = tuple[tuple["Feature", Points], ...]
-_strands: Last[_Strands] = Last()
+_strands: Last[_Strands] = Last()  # numbers of people are small: told apart by identity, too
 
 
 def feature_at(state: JobState, x: float, y: float) -> Feature | None:
-    """The feature of the largest face of which the points lie nearest, in what moves with it."""
-    per_mm = px_per_mm(state)
+    """The feature of the nearest face of which the points lie nearest, in what moves with it."""
+    person = person_at(state.findings, x, y)
+    per_mm = px_per_mm_of(state.findings, person, state.photo)
+    about = (state.findings, person)
     near = [
         (float(np.hypot(*(points - (x, y)).T).min()) / (per_mm * feature.radius_mm), feature)
-        for feature, points in _strands.of((state.findings,), lambda: _strands_of(state))
+        for feature, points in _strands.of(about, lambda: _strands_of(state, person))
     ]
     away, feature = min(near, key=lambda one: one[0], default=(np.inf, None))
     return feature if away < 1 else None
 
 
-def _strands_of(state: JobState) -> _Strands:
+def _strands_of(state: JobState, person: int) -> _Strands:
     from lather.assist.shape.face_features import mesh_of
     from lather.core.shape.features import FEATURES, placed
 
-    mesh = mesh_of(state)
+    mesh = mesh_of(state, person)
     if mesh is None:
         return ()
     return tuple((one, strand.points) for one in FEATURES for strand in placed(one, mesh))

@@ -46,7 +46,7 @@ def pushed(state: JobState, *, mirrored: bool, out_mm: float = PLANTED_MM) -> Jo
     """The right cheek pushed out, as far as asked for in the plane of the face."""
     from lather.core.shape.head import face_plane
 
-    mesh = mesh_of(state)
+    mesh = mesh_of(state, 0)
     assert mesh is not None
     x, y = (mesh[132, :2] + mesh[234, :2]) / 2
     dx, dy = -out_mm * px_per_mm(state) * face_plane(mesh)[0]
@@ -121,7 +121,7 @@ class FeatureTest(Case):
         per_mm = px_per_mm(state)
         for feature in FEATURES:
             for wanted_mm in (1.0, -1.0, 30.0):
-                now = feature_now(state, feature)
+                now = feature_now(state, feature, 0)
                 if now is None:
                     continue
                 begun, layer = reshape_to_work_on(state)
@@ -132,7 +132,7 @@ class FeatureTest(Case):
 
                 live = LiveField(layer, state.photo.rect)
                 share = live.shift(*found, Guard())
-                after = feature_now(with_layer(begun, live.layer), feature)
+                after = feature_now(with_layer(begun, live.layer), feature, 0)
                 assert after is not None
                 with self.subTest(feature.id, wanted_mm=wanted_mm):
                     if wanted_mm == 30.0:
@@ -142,10 +142,10 @@ class FeatureTest(Case):
                         self.assertAlmostEqual(after.moved_mm, wanted_mm, delta=0.3)
 
     def test_what_is_not_there_has_no_handle(self) -> None:
-        found = {one.feature.id for one in features_now(portrait())}
+        found = {one.feature.id for one in features_now(portrait(), 0)}
         self.assertLessEqual({"jaw_line", "cheek", "chin", "nose_width", "eye_opening",
                               "lip_fullness", "brow_height", "neck"}, found)  # fmt: skip
-        self.assertEqual(features_now(new_state(portrait().photo)), ())
+        self.assertEqual(features_now(new_state(portrait().photo), 0), ())
 
 
 class MeasureTest(Case):

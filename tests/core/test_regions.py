@@ -130,7 +130,7 @@ class PartsTest(Case):
         self.assertGreater(overlap(again, self.parts[Part.CHEEK_LEFT]), 0.85)
 
     def test_names_for_files_and_people(self) -> None:
-        self.assertEqual(len({name.value for name in REGIONS_AND_PARTS}), 23)
+        self.assertEqual(len({name.value for name in REGIONS_AND_PARTS}), 24)
         self.assertIs(Region("eye white"), Region.EYE_WHITE)
         self.assertIs(Region("brows and lashes"), Region.BROWS)
         self.assertFalse(Region("antlers").known)

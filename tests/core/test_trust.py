@@ -176,14 +176,15 @@ class BlocksTest(Case):
 
     def test_a_strong_jpeg_shows_and_regular_patterns_do_not(self) -> None:
         rng = np.random.default_rng(2)
-        plain = picture(skin(400)) + rng.normal(0, 0.004, (400, 400, 3)).astype("f4")
+        plain = picture(skin(400)) + rng.normal(0, 0.01, (400, 400, 3)).astype("f4")
         striped = plain.copy()
         striped[:, :200][:, np.arange(200) % 48 < 24] *= 0.5
         _, data = cv2.imencode(".jpg", (255 * plain).astype("u1"), [cv2.IMWRITE_JPEG_QUALITY, 40])
         packed = cv2.imdecode(data, cv2.IMREAD_COLOR).astype("f4") / 255
         self.assertLess(blockiness(plain), 1.3)
         self.assertLess(blockiness(striped), 1.5)
-        self.assertGreater(blockiness(packed), 2)
+        for shown in (packed, packed[5:, 11:], np.rot90(packed)):  # the grid begins anywhere
+            self.assertGreater(blockiness(np.ascontiguousarray(shown)), 2)
         self.assertEqual(blockiness(np.zeros((1, 1, 3), "f4")), 1.0)
 
 

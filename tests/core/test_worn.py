@@ -70,7 +70,7 @@ class WornTest(Case):
                 hair = self.shares(number, fringe, self.strands(number, (0.3, 0.22, 0.14)))
                 self.assertGreater(hair[Region.HAIR], 0.85)
 
-    def test_a_beard_is_hair(self) -> None:
+    def test_a_full_beard_is_one_and_no_skin(self) -> None:
         for number in self.portraits:
             across, down = self.axes(number)
             chin = ((across / 0.4) ** 2 + ((down - 0.42) / 0.36) ** 2 < 1) & (down > 0.3)
@@ -80,7 +80,9 @@ class WornTest(Case):
             beard = chin & (cv2.dilate(lips, np.ones((5, 5))) == 0)
             with self.subTest(portrait=number):
                 shares = self.shares(number, beard, self.strands(number, (0.16, 0.11, 0.08)))
-                self.assertGreater(shares[Region.HAIR], 0.65)
+                self.assertGreater(shares[Region.BEARD], 0.8)
+                self.assertLess(shares[Region.HAIR], 0.15)
+                self.assertLess(shares[Region.SKIN], 0.35)
 
     def test_the_frame_of_glasses_is_no_skin(self) -> None:
         for number, points in self.points.items():

@@ -272,7 +272,7 @@ class ScoreTest(EvenCase):
         panel = self.window.worklist.part(ScorePanel)
         wait_until(lambda: panel.measured and panel.scores is not None, 60)
         self.assertIn(Part.CHEEK_RIGHT, panel.scores.parts)
-        outlines = part_outlines(self.bench.state)
+        outlines = part_outlines(self.bench.state, 0)
         self.assertTrue({Part.FOREHEAD, Part.NOSE, Part.CHIN} <= set(outlines))
         told = panel.map.told(Part.CHEEK_RIGHT)
         self.assertIn("Right cheek: blotches, redness", told)
@@ -347,7 +347,7 @@ class LateTest(EvenCase):
         self.assertEqual(drawn._paths(), {})
         later.run()
         self.assertTrue(drawn._outlines)
-        self.assertEqual(drawn._outlines.keys(), part_outlines(state).keys())
+        self.assertEqual(drawn._outlines.keys(), part_outlines(state, 0).keys())
 
 
 class MatchInWindowTest(EvenCase):

@@ -62,7 +62,7 @@ class ShapeStageTest(WindowCase):
 
         self.open(portrait())
         take(self.bench, "push")
-        mesh, size = mesh_of(self.bench.state), self.window.tool_card.rulers["size_px"]
+        mesh, size = mesh_of(self.bench.state, 0), self.window.tool_card.rulers["size_px"]
         whole = size.advice
         self.assertIn("a face that is", whole.reason)
         for point, title in ((64, "Nose width"), (172, "Jaw line"), (159, "Eye opening")):

@@ -45,14 +45,15 @@ def survey_by_itself(bench: Workbench) -> None:
 
 def _survey(bench: Workbench, *, by_itself: bool) -> None:
     from lather.assist.face_map import part_outlines
-    from lather.assist.survey import measured_anew, scale_by_hand, with_survey
+    from lather.assist.survey import measured_anew, with_survey
+    from lather.document.people import scale_by_hand
 
     job, before = bench.open_job, bench.state
-    scale = scale_by_hand(before)
+    scale = scale_by_hand(before.findings)
 
     def work(progress: Progress, cancel: CancelToken) -> Surveyed:
         new = measured_anew(before, progress=progress, cancel=cancel)
-        part_outlines(with_survey(before, new))  # nobody is to wait for it who draws them
+        part_outlines(with_survey(before, new), 0)  # nobody is to wait for it who draws them
         if not by_itself or job.history.n_done:
             job.prepare(lambda state: with_survey(state, new))
         return new

@@ -42,6 +42,7 @@ class Looks:
     handles: bool = False  # face handles are shown and can be dragged
     all_findings: bool = False  # every finding's mark in full, while a key is down
     peek: Peek = Peek.NONE
+    person: int = 0  # whose face map, scores and features are shown, of several
     measuring: bool = False  # the next drag is along a known length
 
     @property

@@ -58,7 +58,7 @@ def look_at_part(bench: Workbench, part: Part) -> None:
     """Centre the picture on a part of the skin."""
     from lather.assist.face_map import part_rect
 
-    rect = part_rect(bench.state, part)
+    rect = part_rect(bench.state, part, bench.person)
     if rect is not None:
         bench.centre_on(rect)
 

@@ -38,23 +38,24 @@ class BlindPair:
 
 
 def blind_pair(
-    state: JobState, width_px: int, height_px: int, chance: Callable[[], int] | None = None
+    state: JobState, width_px: int, height_px: int, chance: Callable[[], int] | None = None,
+    person: int = 0,
 ) -> BlindPair:
-    """The photo and the retouch around the face, at most so large; `chance` gives 0 or 1."""
+    """The photo and the retouch around a person's face, at most so large; `chance` gives 0 or 1."""
     scale = state.delivery_scale
-    rect = _place(state, width_px / scale, height_px / scale)
+    rect = _place(state, person, width_px / scale, height_px / scale)
     flip = chance() if chance is not None else Random().randrange(2)
     both = [_at_size(one, rect, scale) for one in (state.as_photographed, state)]
     first, second = both if flip == 0 else reversed(both)
     return BlindPair((first, second), flip, scale)
 
 
-def _place(state: JobState, width: float, height: float) -> Rect:
+def _place(state: JobState, person: int, width: float, height: float) -> Rect:
     """As much of the photo as goes in, with the face in its middle if one was found."""
     photo = state.photo.rect
     x, y = photo.width / 2, photo.height / 2
-    if state.findings.faces:
-        x, y = state.findings.faces[0].at(0, 0.6)
+    if person < len(state.findings.faces):
+        x, y = state.findings.faces[person].at(0, 0.6)
     w, h = min(round(width), photo.width), min(round(height), photo.height)
     x0 = min(max(0, round(x - w / 2)), photo.width - w)
     y0 = min(max(0, round(y - h / 2)), photo.height - h)

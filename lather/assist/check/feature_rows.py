@@ -9,7 +9,6 @@ import numpy as np
 
 from lather.assist.check.reading import Reading, Row
 from lather.assist.check.views import Lab, Views
-from lather.assist.shape.face_features import mesh_of
 from lather.assist.shape.straight_lines import SEARCHED_PX, photo_lines
 from lather.assist.skin_view import marks_of
 from lather.core.check.lines import bent
@@ -72,9 +71,9 @@ def displacement(views: Views) -> Reading:
 
 def symmetry(views: Views) -> Reading:
     """How much less even the halves became, mm, or how far a difference was turned over."""
-    found, mesh = views.shape, mesh_of(views.state)
-    if found is None or mesh is None:
-        return Reading(0.0) if mesh is not None else Reading(None, why_not="no face")
+    found, faces = views.shape, views.state.findings.faces
+    if found is None or not faces:
+        return Reading(0.0) if faces else Reading(None, why_not="no face")
     grown = {
         one.name: abs(one.now_mm) if one.start_mm * one.now_mm < 0
         else abs(one.now_mm) - abs(one.start_mm)

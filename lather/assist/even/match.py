@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
+from numpy.typing import NDArray
 
 from lather.assist.even.layers import MATCHED, REDNESS, STAGE, named, without_evening
 from lather.assist.frame import Asked, Filled, Frame, proposed
@@ -28,9 +29,11 @@ from lather.core.tone.match import (
 from lather.core.tone.redness import RedPatch, red_patches, redness_map, soft_target
 from lather.core.tone.skin_picture import disc
 from lather.core.work import CancelToken, Progress, no_progress
+from lather.document.findings import Findings
 from lather.document.layers.area_colour import AreaColourLayer, AreaColourParameters
 from lather.document.layers.layer import Layer, Mask, new_id
 from lather.document.operations.operation import Measure
+from lather.document.people import pupil_distance_mm
 from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK, Tiles
 from lather.errors import EditError
@@ -80,7 +83,8 @@ def propose_redness(
 
 def _calmed(frame: Frame) -> Filled:
     view = frame.view
-    if is_infant(frame.state):
+    infants = _infants(frame.state.findings)
+    if infants and len(infants) == len(frame.state.findings.faces):
         raise frame.refusal("by the distance of the pupils this is an infant, whose skin is pink "
                             "by nature")  # fmt: skip
     frame.progress(0.3, "looking for redness")
@@ -88,7 +92,8 @@ def _calmed(frame: Frame) -> Filled:
     all_patches = view.once(
         "red patches", lambda: red_patches(view.picture, view.parts, density)
     )
-    found = [patch for patch in all_patches if frame.takes(
+    found = [patch for patch in all_patches if _person_of(patch.mask, view) not in infants
+             and frame.takes(
         _finding_of(patch, frame), unlisted=patch.certainty > SURE, doubtful=False)]  # fmt: skip
     patches = frame.touched(found, lambda patch: patch.mask)
     if not patches:
@@ -163,7 +168,7 @@ def _matched(frame: Frame, options: MatchOptions) -> Filled:
     target = area_colour(view.own.rgb, target_share, "target")
     reference = area_colour(view.own.rgb, reference_share, "reference")
     move = move_to(target, reference, with_light=options.with_light)
-    if is_infant(frame.state) and move[1] < 0:
+    if _person_of(target_share > 0.5, view) in _infants(frame.state.findings) and move[1] < 0:
         move = _part(move, 0.5)  # an infant stays pink
     frame.progress(0.7, "writing the mask")
     parameters, said = _fitting(target, move)
@@ -187,12 +192,20 @@ def _matched(frame: Frame, options: MatchOptions) -> Filled:
     )
 
 
-def is_infant(state: JobState) -> bool:
-    """True by the distance of the pupils, where a scale was set by hand."""
-    faces, scale = state.findings.faces, state.findings.mm_per_px
-    return bool(faces) and scale is not None and (
-        faces[0].pupil_distance_px * scale < INFANT_PUPILS_MM
-    )
+def is_infant(findings: Findings, person: int) -> bool:
+    """True by the distance of the pupils in space, where a scale was set by hand."""
+    return pupil_distance_mm(findings, person) < INFANT_PUPILS_MM
+
+
+def _infants(findings: Findings) -> frozenset[int]:
+    """The numbers of the people who are infants."""
+    return frozenset(n for n in range(len(findings.faces)) if is_infant(findings, n))
+
+
+def _person_of(mask: NDArray[np.bool_], view: SkinView) -> int:
+    """Whose most of a place is; 0 for an empty one."""
+    people = view.picture.people[mask]
+    return int(np.bincount(people.astype(int)).argmax()) if people.size else 0
 
 
 def good_reference(view: SkinView, density: Plane, person: int) -> Plane:
@@ -256,9 +269,7 @@ def _reference(
 ) -> Plane:
     if options.reference is not None:
         return plane_of(options.reference, view)
-    people = view.picture.people[target > 0.5]
-    person = int(np.bincount(people.astype(int)).argmax()) if people.size else 0
-    return good_reference(view, density, person)
+    return good_reference(view, density, _person_of(target > 0.5, view))
 
 
 def _overlap(one: Plane, other: Plane) -> float:

@@ -59,10 +59,21 @@ class PartScore:
 
 @dataclass(frozen=True)
 class Scores:
-    """All parts that there is enough of; the limits are those of the brief's style."""
+    """All parts that there is enough of; the limits are those of the brief's style.
+
+    Attributes
+    ----------
+    parts : everybody's together.
+    people : the same of each person, where there are several.
+    """
 
     parts: Mapping[Part, PartScore]
     limits: Limits
+    people: tuple[Mapping[Part, PartScore], ...] = ()
+
+    def of(self, person: int) -> Scores:
+        """Those of one person."""
+        return Scores(self.people[person], self.limits) if person < len(self.people) else self
 
     def facts(self, part: Part) -> dict[str, Any]:
         """A part's figures as they go into a file."""
@@ -108,14 +119,11 @@ def skin_scores(
     progress(0.8, "measuring light and shade")
     states = state.as_photographed, state
     measured = _Measured((start, now), shine, texture, states, cancel)
-    parts = {}
-    for part in SCORED:
-        cancel.check()
-        score = measured.part(part)
-        if score is not None:
-            parts[part] = score
+    parts = measured.parts()
+    n_people = len(state.findings.faces)
+    people = tuple(map(measured.parts, range(n_people))) if n_people > 1 else ()
     progress(1.0, "measured")
-    return Scores(parts, state.brief.limits)
+    return Scores(parts, state.brief.limits, people)
 
 
 class _Measured:
@@ -125,7 +133,7 @@ class _Measured:
         self, views: tuple[SkinView, SkinView], shine: tuple[Plane, Plane], texture: TexturePlanes,
         states: tuple[JobState, JobState], cancel: CancelToken,
     ) -> None:
-        self._views, self._shine, self._texture = views, shine, texture
+        self._views, self._shine, self._texture, self._cancel = views, shine, texture, cancel
         picture = views[0].picture
         self._glossy = check.glossy(picture, shine[0])
         skin = np.asarray(picture.is_skin * (1 - self._glossy), dtype=np.float32)
@@ -138,10 +146,22 @@ class _Measured:
                                       views[0].level, cancel)  # fmt: skip
         self._bands = [check.blotches(view.picture) for view in views]
 
-    def part(self, part: Part) -> PartScore | None:
+    def parts(self, person: int | None = None) -> dict[Part, PartScore]:
+        """Of one person, or of all together."""
+        found = {}
+        for part in SCORED:
+            self._cancel.check()
+            score = self._part(part, person)
+            if score is not None:
+                found[part] = score
+        return found
+
+    def _part(self, part: Part, person: int | None) -> PartScore | None:
         """None where there is too little of it."""
         start, now = (view.picture for view in self._views)
         weight = np.asarray(self._views[0].parts[part] * start.plain, dtype=np.float32)
+        if person is not None:
+            weight *= start.people == person
         area_cm2 = start.mm2(float(weight.sum())) / 100
         if area_cm2 < LEAST_CM2:
             return None

@@ -13,7 +13,7 @@ from lather.core.shape.field import Points
 from lather.core.shape.head import Matrix, Mesh, face_plane, face_width_px
 from lather.core.survey.faces.mesh_fit import fitted_points
 from lather.core.survey.regions.region import Region
-from lather.document.scale import px_per_mm
+from lather.document.people import px_per_mm_of
 from lather.document.state import JobState
 from lather.render.ground import photo_ground
 from lather.render.regions import region_coverage
@@ -44,35 +44,36 @@ class FeatureNow:
     radius_px: float
 
 
-def mesh_of(state: JobState) -> Mesh | None:
-    """The mesh of the largest face; None before the portrait is surveyed."""
+def mesh_of(state: JobState, person: int) -> Mesh | None:
+    """The mesh of a person's face; None before the portrait is surveyed."""
     faces = state.findings.faces
-    return fitted_points(faces[0]) if faces else None
+    return fitted_points(faces[person]) if person < len(faces) else None
 
 
-def most_mm(state: JobState) -> float:
-    """How far the brief's style lets anything go."""
-    mesh = mesh_of(state)
+def most_mm(state: JobState, person: int) -> float:
+    """How far the brief's style lets anything of a person go."""
+    mesh = mesh_of(state, person)
     if mesh is None:
         return 0.0
-    return state.brief.limits.displacement * face_width_px(mesh) / px_per_mm(state)
+    per_mm = px_per_mm_of(state.findings, person, state.photo)
+    return state.brief.limits.displacement * face_width_px(mesh) / per_mm
 
 
 def feature_now(
-    state: JobState, feature: Feature, layer_id: int | None = None
+    state: JobState, feature: Feature, person: int, layer_id: int | None = None
 ) -> FeatureNow | None:
-    """A feature of the largest face; None where it is not found.
+    """A feature of a person's face; None where it is not found.
 
     Places are those on the picture, or with `layer_id` those on that reshape layer.
     """
-    mesh = mesh_of(state)
+    mesh = mesh_of(state, person)
     if mesh is None:
         return None
     strands = _body(state, feature, mesh) if feature.id in BODY else placed(feature, mesh)
     if not strands:
         return None
     space = seen_space(state) if layer_id is None else above_layer(state, layer_id)
-    plane, per_mm = face_plane(mesh), px_per_mm(state)
+    plane, per_mm = face_plane(mesh), px_per_mm_of(state.findings, person, state.photo)
     gone, now = [], []
     for strand in strands:
         seen = space.from_photo(strand.points)
@@ -82,13 +83,13 @@ def feature_now(
     strongest = max(float(np.linalg.norm(strand.way)) for strand in strands)
     share = [float(np.linalg.norm(strand.way)) / strongest for strand in strands]
     moved_px = float(np.average(gone, weights=share))
-    return FeatureNow(feature, tuple(now), plane, moved_px / per_mm, most_mm(state),
+    return FeatureNow(feature, tuple(now), plane, moved_px / per_mm, most_mm(state, person),
                       feature.radius_mm * per_mm)  # fmt: skip
 
 
-def features_now(state: JobState) -> tuple[FeatureNow, ...]:
-    """All features that are found."""
-    found = (feature_now(state, feature) for feature in FEATURES)
+def features_now(state: JobState, person: int) -> tuple[FeatureNow, ...]:
+    """All features of a person that are found."""
+    found = (feature_now(state, feature, person) for feature in FEATURES)
     return tuple(one for one in found if one is not None)
 
 

@@ -16,6 +16,7 @@ from lather.core.shape.measure import displacement
 from lather.core.shape.symmetry import Evenness, evenness
 from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.faces.mesh_fit import fitted_points
+from lather.document.people import px_per_mm_of
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.render.compositor import render
@@ -93,7 +94,8 @@ def shape_measures(state: JobState) -> ShapeMeasures | None:
     face = _moved_most(state.findings.faces, field)
     if face is None:
         return measured
-    mesh, most_px, x, y = face
+    person, mesh, most_px, x, y = face
+    per_mm = px_per_mm_of(state.findings, person, state.photo)
     now = space.from_photo(mesh[:, :2].astype(np.float64))
     return replace(
         measured, largest_px=most_px, largest_mm=most_px / per_mm, x=x, y=y,
@@ -105,9 +107,9 @@ def shape_measures(state: JobState) -> ShapeMeasures | None:
 
 def _moved_most(
     faces: Sequence[FaceGeometry], field: Field
-) -> tuple[Mesh, float, float, float] | None:
-    """The face that is moved most, in widths of its own: its mesh, by how many px, and where. What
-    is moved counts for the nearest face, in sizes of that face."""
+) -> tuple[int, Mesh, float, float, float] | None:
+    """The face that is moved most, in widths of its own: its number, its mesh, by how many px, and
+    where. What is moved counts for the nearest face, in sizes of that face."""
     points = node_places(field.rect, field.step_px).reshape(-1, 2)
     lengths = field.lengths_px.ravel()
     meshes = [fitted_points(face) for face in faces]
@@ -119,7 +121,7 @@ def _moved_most(
         most = int(np.argmax(mine))
         if mine[most] / face_width_px(mesh) > share:
             share = float(mine[most]) / face_width_px(mesh)
-            best = mesh, float(mine[most]), float(points[most, 0]), float(points[most, 1])
+            best = number, mesh, float(mine[most]), float(points[most, 0]), float(points[most, 1])
     return best
 
 

@@ -29,6 +29,7 @@ from lather.document.layers.reshape import (
     ReshapeLayer,
 )
 from lather.document.operations.operation import Measure
+from lather.document.people import person_at
 from lather.document.planes import read_plane, with_plane
 from lather.document.reshapes import reshape_to_work_on, with_change
 from lather.document.scale import px_per_mm
@@ -69,7 +70,7 @@ def active_reshape(state: JobState) -> ReshapeLayer:
 def even_other_side(state: JobState, cancel: CancelToken = NEVER) -> JobState:
     """The half that was moved less gets the mirror image of what the other one has."""
     layer = active_reshape(state)
-    mesh = mesh_of(state)
+    mesh = mesh_of(state, _moved_person(state, layer))
     if layer.middle is not None:
         mirror = line_mirror(*layer.middle)
     elif mesh is not None:
@@ -82,6 +83,14 @@ def even_other_side(state: JobState, cancel: CancelToken = NEVER) -> JobState:
     if not layer.moves:
         raise EditError("The other side stays as it is", "neither side was moved")
     return _with(state, _evened(layer, mirror, state.photo.rect, cancel))
+
+
+def _moved_person(state: JobState, layer: ReshapeLayer) -> int:
+    """Whose face a layer moves."""
+    bounds = layer.bounds
+    if bounds is None:
+        return 0
+    return person_at(state.findings, (bounds.x0 + bounds.x1) / 2, (bounds.y0 + bounds.y1) / 2)
 
 
 def _evened(

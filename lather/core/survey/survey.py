@@ -156,12 +156,10 @@ def survey(
         )
         token.check()
         report(0.6, "looking for creases and hairs")
-        lines = own_hair.without_its_lines(
-            find_lines(reduced, skin_map.plain, mm / scale, token, density)
-        )
+        lines = find_lines(reduced, skin_map.plain, mm / scale, token, density)
         mine = _findings(reduced, spots, mm / scale, scale, place, token)
         mesh = None if local is None else fitted_points(local)
-        for line in on_open_skin(lines, spots, local, mesh):
+        for line in own_hair.without_its_lines(on_open_skin(lines, spots, local, mesh)):
             token.check()
             mine.append(line_finding(reduced, line, mm / scale, scale, place))
         ground = Ground.of(part, place.x0, place.y0, part[Region.SKIN].shape[1] / place.width)

@@ -12,6 +12,7 @@ from lather.core.rect import Rect
 from lather.core.shape.field import Field as Displaced
 from lather.core.shape.field import stretches
 from lather.core.shape.measure import LEAST_STRETCH, MOST_STRETCH, too_far
+from lather.document.people import px_per_mm_of
 from lather.document.scale import FACE_WIDTH_MM, px_per_mm
 from lather.document.state import JobState
 from lather.render.lenses.lens import Colour, Field, LensLook, Swatch, dimmed, hatch_lines
@@ -29,14 +30,17 @@ SHADED = 0.45
 
 
 def face_width_mm(state: JobState) -> float:
-    """As surveyed, or that of most adults."""
+    """As surveyed, the narrowest of several people's; or that of most adults."""
     faces = state.findings.faces
     if not faces:
         return FACE_WIDTH_MM
     from lather.core.shape.head import face_width_px
     from lather.core.survey.faces.mesh_fit import fitted_points
 
-    return face_width_px(fitted_points(faces[0])) / px_per_mm(state)
+    return min(
+        face_width_px(fitted_points(face)) / px_per_mm_of(state.findings, person, state.photo)
+        for person, face in enumerate(faces)
+    )
 
 
 def largest_mm(state: JobState) -> float:

@@ -76,8 +76,8 @@ class WindowAsker:
         from lather.assist.check.blind import blind_pair
         from lather.ui.dialogs.blind_dialog import PICTURE_PX, BlindDialog
 
-        dialog = BlindDialog(job.state, blind_pair(job.state, *PICTURE_PX), self.bench.surround,
-                             self.window)  # fmt: skip
+        pair = blind_pair(job.state, *PICTURE_PX, person=self.bench.person)
+        dialog = BlindDialog(job.state, pair, self.bench.surround, self.window)
         return dialog.trial if dialog.exec() else None
 
     def brief_to_open(self) -> Path | None:

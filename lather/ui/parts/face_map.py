@@ -42,9 +42,9 @@ NEAR, LEAST_LABELS, APART_PX = 0.75, 2, 3.0
 Drawn = tuple[dict[Part, tuple[Outline, ...]], tuple[Outline, ...]]  # parts, features
 
 
-def _drawn(state: JobState) -> Drawn:
-    outlines = part_outlines(state)
-    return outlines, feature_outlines(state) if outlines else ()
+def _drawn(state: JobState, person: int) -> Drawn:
+    outlines = part_outlines(state, person)
+    return outlines, feature_outlines(state, person) if outlines else ()
 
 
 class FaceMap(QWidget):
@@ -61,6 +61,7 @@ class FaceMap(QWidget):
         self._outlines: dict[Part, tuple[Outline, ...]] = {}
         self._features: tuple[Outline, ...] = ()
         self._regions: object = None
+        self.person = 0  # who is shown
         self._hovered: Part | None = None
         self.setMouseTracking(True)
         self.setMinimumHeight(HEIGHT_PX)
@@ -71,9 +72,10 @@ class FaceMap(QWidget):
 
     def show_state(self, state: JobState | None) -> None:
         """Draw the face of a job; nothing without a face."""
-        regions = (state.regions, state.findings.faces) if state is not None else None
+        person = self.bench.person
+        regions = (state.regions, state.findings.faces, person) if state is not None else None
         if regions != self._regions:
-            self._regions = regions
+            self._regions, self.person = regions, person
             self._outlines, self._features = {}, ()
             if state is not None:
                 self._draw_aside(state, regions)
@@ -86,7 +88,8 @@ class FaceMap(QWidget):
                 self._outlines, self._features = found
                 self.update()
 
-        self._executor.post(lambda: _drawn(state), drawn, priority=3)
+        person = self.bench.person
+        self._executor.post(lambda: _drawn(state, person), drawn, priority=3)
 
     def show_shades(
         self, shades: Mapping[Part, Shade], spots: tuple[tuple[float, float], ...] = ()
@@ -222,7 +225,7 @@ class FaceMap(QWidget):
 
     def _scale(self) -> tuple[float, float, float]:
         """Pixels of the widget per pixel of the photo, and where the photo's origin lies in it."""
-        rect = map_rect(self.bench.state)
+        rect = map_rect(self.bench.state, self.person)
         scale = min(self.width() / rect.width, self.height() / rect.height)
         left = (self.width() - scale * rect.width) / 2 - scale * rect.x0
         top = (self.height() - scale * rect.height) / 2 - scale * rect.y0

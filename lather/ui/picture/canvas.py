@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import QWidget
 from lather.actions.hand.feature_watch import FeatureWatch
 from lather.actions.hand.rim_watch import RimWatch
 from lather.actions.hand.source import pick_at
+from lather.actions.looking.people import PersonWatch
 from lather.actions.looking.under import at_place
 from lather.actions.looking.view import pans
 from lather.actions.workbench import Workbench
@@ -61,6 +62,7 @@ class Canvas(QWidget):
         self.frames_painted = 0
         self.rims = RimWatch(bench, executor)
         self.features = FeatureWatch(bench)
+        self.people = PersonWatch(bench)
         self._hand = HandMark(bench, self.rims, executor, self.update)
         self._grips = Grips(bench, self.update)
         self._executor = executor
@@ -402,6 +404,7 @@ class Canvas(QWidget):
         if self.bench.geometry is not None and not self._pen_down:
             at, geometry = self._device(position), self.bench.geometry
             self.rims.hover(*self.bench.layer_sight.to_photo(geometry, *at))
+            self.people.hover(*self.bench.photo_sight.to_photo(geometry, *at))
             self.features.hover(*self.bench.photo_sight.to_photo(geometry, *at))
 
     def _update_cursor(self) -> None:

@@ -58,9 +58,10 @@ class ShapeMark:
 
     def _features_now(self) -> tuple[FeatureNow, ...]:
         state = self._bench.state
-        key = state.layers, state.findings, state.brief
+        person = self._bench.person
+        key = state.layers, state.findings, state.brief, person
         if self._features is None or self._features[0] != key:
-            self._features = key, features_now(state)
+            self._features = key, features_now(state, person)
         return self._features[1]
 
     def _draw_feature(self, painter: QPainter, now: FeatureNow, ratio: float) -> None:

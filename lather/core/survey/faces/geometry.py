@@ -69,7 +69,12 @@ class FaceGeometry:
 
     def mm_per_px(self, pupil_distance_mm: float = PUPIL_DISTANCE_MM) -> float:
         """The scale; a mesh says how much shorter a turned face's pupil distance looks."""
-        return pupil_distance_mm / (self.pupil_distance_px * self._foreshortening())
+        return pupil_distance_mm / self.pupil_distance_in_space_px
+
+    @property
+    def pupil_distance_in_space_px(self) -> float:
+        """As it would be seen from the front."""
+        return self.pupil_distance_px * self._foreshortening()
 
     def _foreshortening(self) -> float:
         if not self.mesh:

@@ -120,7 +120,8 @@ class OwnHair:
         return float((lines[ring] > CLEAR_LINE).mean()) > LEAST_LINES
 
     def _is_of_beard(self, line: Line) -> bool:
-        if line.z > FAR_OUTSIDE * line.least_z or not self.beard.any():
+        is_clear = line.z > FAR_OUTSIDE * line.least_z
+        if is_clear or line.kind is Kind.FOLD or not self.beard.any():
             return False
         inside = float(np.mean(self._at(self.beard, line.path))) > MOSTLY
         thins_out = line.kind in (Kind.SKIN_HAIR, Kind.SCAR) and self._length_mm(line) < LONG_MM

@@ -83,6 +83,7 @@ class ScorePanel(StagePart):
         self.heard.to(bench.job_changed, self._on_job_changed)
         self.heard.to(bench.stage_changed, self._on_stage_changed)
         self.heard.to(bench.pending_changed, self.map.update)
+        self.heard.to(bench.looks_changed, self._on_looks_changed)
         self.reset()
 
     def close_view(self) -> None:
@@ -111,12 +112,17 @@ class ScorePanel(StagePart):
 
     @property
     def scores(self) -> Scores | None:
-        """The latest; None before there are any."""
-        return self._aside.value
+        """The latest, of the person that is looked at; None before there are any."""
+        measured = self._aside.value
+        return None if measured is None else measured.of(self.bench.person)
 
     def _on_stage_changed(self) -> None:
         if self.is_looked_at and self.scores is None:
             self._aside.ask(1)
+
+    def _on_looks_changed(self) -> None:
+        if self.map.person != self.bench.person:
+            self._show()
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:
         same = (before.layers, before.regions, before.brief) == (

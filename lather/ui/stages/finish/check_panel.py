@@ -93,10 +93,15 @@ class CheckPanel(StagePart):
         self.heard.to(bench.job_opened, self._show)
         self.heard.to(bench.job_changed, self._on_job_changed)
         self.heard.to(bench.stage_changed, self._show)
+        self.heard.to(bench.looks_changed, self._on_looks_changed)
         self._show()
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:  # noqa: ARG002
         self._show()
+
+    def _on_looks_changed(self) -> None:
+        if self.map.person != self.bench.person:
+            self._show()
 
     def _show(self) -> None:
         if not self.is_looked_at:
