@@ -261,12 +261,6 @@ class Workbench:
             self.looks = looks
             self.looks_changed.emit()
 
-    @property
-    def person(self) -> int:
-        """Whose face map, scores and features are shown: who was under the pen last, or chosen."""
-        n_people = len(self.state.findings.faces) if self.job is not None else 0
-        return self.looks.person if self.looks.person < n_people else 0
-
     def resize_view(self, width: int, height: int) -> None:
         self._view_size = (max(1, width), max(1, height))
         if self.geometry is not None:

@@ -17,9 +17,10 @@ from lather.core.survey.regions.region import Region
 from lather.core.survey.survey import Survey, survey
 from tests.support import Case
 
-SIZE = 0.5
+SIZE = 0.45
 MARKED = (8,)  # between the strands of a beard so small a picture shows no marks
-LARGE = (Region.SKIN, Region.HAIR, Region.BACKGROUND)
+# How much less of the truth a turn may find; of hair the turn itself blurs single strands.
+MOST_LESS = {Region.SKIN: 0.03, Region.HAIR: 0.05, Region.BACKGROUND: 0.03}
 
 
 def turned(
@@ -53,11 +54,12 @@ def upright(number: int) -> tuple[Survey, dict[Region, float], np.ndarray]:
 def overlaps(found: Survey, planes: Planes) -> dict[Region, float]:
     seen = planes[Region.OTHER] > 0.99
     size = seen.shape[::-1]
-    return {r: overlap(cv2.resize(found.regions[r], size) * seen, planes[r] * seen) for r in LARGE}
+    return {r: overlap(cv2.resize(found.regions[r], size) * seen, planes[r] * seen)
+            for r in MOST_LESS}
 
 
 class AnyPositionTest(Case):
-    @settings(max_examples=4, deadline=None)
+    @settings(max_examples=3, deadline=None)
     @given(st.sampled_from((8, 10)), st.floats(0, 360), st.booleans())
     def test_regions_and_marks_stay(self, number: int, degrees: float, mirrored: bool) -> None:
         self.check(number, degrees, mirrored)
@@ -73,7 +75,7 @@ class AnyPositionTest(Case):
         found = survey(rgb)
         self.assertEqual(len(found.faces), 1)
         for region, value in overlaps(found, planes).items():
-            self.assertGreater(value, usual[region] - 0.03, region)
+            self.assertGreater(value, usual[region] - MOST_LESS[region], region)
         lips = [float(one.regions[Region.LIPS].sum()) for one in (found, before)]
         self.assertAlmostEqual(lips[0] / lips[1], 1.0, delta=0.2)
         if number in MARKED:

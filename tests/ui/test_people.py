@@ -8,6 +8,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF
 
 from bench.changed import portrait
+from lather.actions.looking.people import person_of
 from lather.actions.table import all_actions
 from lather.assist.survey import survey_photo, surveyed, with_survey
 from lather.document.layers.layer import Stage
@@ -38,7 +39,7 @@ class PeopleTest(StageCase):
     def shown(self) -> tuple[int, float]:
         settle(self.app)
         x, _ = np.array(self.panel.map._features[0]).mean(0)
-        return self.bench.person, float(x)
+        return person_of(self.bench), float(x)
 
     def hover(self, person: int) -> None:
         x, y = self.bench.state.findings.faces[person].at(0, 0.5)

@@ -11,6 +11,12 @@ _has_people = has_job & When.that(
 )
 
 
+def person_of(bench: Workbench) -> int:
+    """Whose face map, scores and features are shown: who was under the pen last, or chosen."""
+    n_people = len(bench.state.findings.faces) if bench.job is not None else 0
+    return bench.looks.person if bench.looks.person < n_people else 0
+
+
 class PersonWatch:
     """Follows the cursor: who is under it is looked at, until another one is or a key says so."""
 
@@ -30,7 +36,7 @@ class PersonWatch:
 
 def _next_person(bench: Workbench) -> None:
     n_people = len(bench.state.findings.faces)
-    person = (bench.person + 1) % n_people
+    person = (person_of(bench) + 1) % n_people
     bench.look(person=person)
     bench.say(f"Person {person + 1} of {n_people}: their face map and scores are shown.")
 

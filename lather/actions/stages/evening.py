@@ -5,6 +5,7 @@ from __future__ import annotations
 from lather.actions.action import Action, Run, When, has_job
 from lather.actions.findings.geometry import has_regions
 from lather.actions.layers.area import has_area
+from lather.actions.looking.people import person_of
 from lather.actions.work import asking
 from lather.actions.work.proposing import propose
 from lather.actions.workbench import Workbench
@@ -58,7 +59,7 @@ def look_at_part(bench: Workbench, part: Part) -> None:
     """Centre the picture on a part of the skin."""
     from lather.assist.face_map import part_rect
 
-    rect = part_rect(bench.state, part, bench.person)
+    rect = part_rect(bench.state, part, person_of(bench))
     if rect is not None:
         bench.centre_on(rect)
 

@@ -15,6 +15,7 @@ from lather.core.check import edges
 from lather.core.check.repeats import repeated
 from lather.core.last import Last
 from lather.core.rect import Rect
+from lather.core.survey.findings.finding import DOUBTFUL_BELOW
 from lather.core.survey.findings.spot import Spot
 from lather.core.tone.skin_picture import NO_MARK, disc
 from lather.document.findings import FindingState
@@ -96,6 +97,7 @@ def new_spots(views: Views) -> Reading:
 def _spots(views: Views, rgb: FloatImage) -> list[Spot]:
     """In pixels of the photo, on skin without marks that were left."""
     from lather.core.survey.findings.blemishes import find_spots
+    from lather.core.survey.findings.trust import certainty_of_spot
 
     close, findings = views.close, views.state.findings
     there = [f for f in findings.items if not f.kind.is_patch
@@ -103,7 +105,8 @@ def _spots(views: Views, rgb: FloatImage) -> list[Spot]:
     plain = views.sure_skin & (marks_of(there, close.rect, close.level) < NO_MARK)
     side = 1 << close.level
     found = find_spots(rgb, plain, close.mm_per_px, views.cancel)
-    return [replace(spot, x=spot.x * side, y=spot.y * side) for spot in found]
+    return [replace(spot, x=spot.x * side, y=spot.y * side) for spot in found
+            if certainty_of_spot(spot, close.mm_per_px) >= DOUBTFUL_BELOW]
 
 
 def _rose(views: Views, spot: Spot) -> bool:

@@ -27,6 +27,7 @@ from PyQt6.QtWidgets import (
 
 from lather.actions.action import Action
 from lather.actions.job.recovery import Recovered
+from lather.actions.looking.people import person_of
 from lather.actions.workbench import Workbench
 from lather.document.agreed.trials import Trial
 from lather.document.job import Job
@@ -76,7 +77,7 @@ class WindowAsker:
         from lather.assist.check.blind import blind_pair
         from lather.ui.dialogs.blind_dialog import PICTURE_PX, BlindDialog
 
-        pair = blind_pair(job.state, *PICTURE_PX, person=self.bench.person)
+        pair = blind_pair(job.state, *PICTURE_PX, person=person_of(self.bench))
         dialog = BlindDialog(job.state, pair, self.bench.surround, self.window)
         return dialog.trial if dialog.exec() else None
 

@@ -18,6 +18,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QToolTip, QWidget
 
+from lather.actions.looking.people import person_of
 from lather.actions.workbench import Workbench
 from lather.assist.changed_outline import Outline
 from lather.assist.even.scores import where
@@ -72,7 +73,7 @@ class FaceMap(QWidget):
 
     def show_state(self, state: JobState | None) -> None:
         """Draw the face of a job; nothing without a face."""
-        person = self.bench.person
+        person = person_of(self.bench)
         regions = (state.regions, state.findings.faces, person) if state is not None else None
         if regions != self._regions:
             self._regions, self.person = regions, person
@@ -88,7 +89,7 @@ class FaceMap(QWidget):
                 self._outlines, self._features = found
                 self.update()
 
-        person = self.bench.person
+        person = person_of(self.bench)
         self._executor.post(lambda: _drawn(state, person), drawn, priority=3)
 
     def show_shades(

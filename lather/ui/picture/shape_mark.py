@@ -7,6 +7,7 @@ import numpy as np
 from PyQt6.QtCore import QPointF, QRect, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPainterPath, QPen
 
+from lather.actions.looking.people import person_of
 from lather.actions.workbench import Workbench
 from lather.assist.shape.face_features import FeatureNow, features_now
 from lather.core.shape.measure import LEAST_STRETCH, MOST_STRETCH
@@ -58,7 +59,7 @@ class ShapeMark:
 
     def _features_now(self) -> tuple[FeatureNow, ...]:
         state = self._bench.state
-        person = self._bench.person
+        person = person_of(self._bench)
         key = state.layers, state.findings, state.brief, person
         if self._features is None or self._features[0] != key:
             self._features = key, features_now(state, person)

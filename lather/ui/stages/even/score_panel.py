@@ -15,6 +15,7 @@ from PyQt6.QtWidgets import (
 from lather.actions.action import Action
 from lather.actions.findings.finding import is_surveyed
 from lather.actions.findings.geometry import has_regions
+from lather.actions.looking.people import person_of
 from lather.actions.stages.evening import look_at_part
 from lather.actions.work.proposing import turn_part
 from lather.actions.workbench import Workbench
@@ -114,14 +115,14 @@ class ScorePanel(StagePart):
     def scores(self) -> Scores | None:
         """The latest, of the person that is looked at; None before there are any."""
         measured = self._aside.value
-        return None if measured is None else measured.of(self.bench.person)
+        return None if measured is None else measured.of(person_of(self.bench))
 
     def _on_stage_changed(self) -> None:
         if self.is_looked_at and self.scores is None:
             self._aside.ask(1)
 
     def _on_looks_changed(self) -> None:
-        if self.map.person != self.bench.person:
+        if self.map.person != person_of(self.bench):
             self._show()
 
     def _on_job_changed(self, before: JobState, after: JobState) -> None:

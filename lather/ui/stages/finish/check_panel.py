@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QSizePolicy, QToolButton
 from lather.actions.action import Action
 from lather.actions.findings.finding import is_surveyed
 from lather.actions.keymap import keys_of
+from lather.actions.looking.people import person_of
 from lather.actions.stages import table
 from lather.actions.stages.checking import look_at_row
 from lather.actions.stages.evening import look_at_part
@@ -100,7 +101,7 @@ class CheckPanel(StagePart):
         self._show()
 
     def _on_looks_changed(self) -> None:
-        if self.map.person != self.bench.person:
+        if self.map.person != person_of(self.bench):
             self._show()
 
     def _show(self) -> None:
