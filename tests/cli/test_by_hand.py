@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import json
+import shutil
+import tempfile
+from pathlib import Path
 
+import cv2
 import numpy as np
 
 from bench.changed import portrait
@@ -12,11 +16,11 @@ from lather.core.survey.findings.finding import Kind
 from lather.document import edits
 from lather.document.agreed.style import Style
 from lather.document.findings import FindingState
-from lather.document.photo import Photo
 from lather.document.scale import set_scale
 from lather.document.state import JobState, new_state
 from lather.files.jobs.jobfile import load_job
 from lather.files.jobs.jobwriter import save_job
+from lather.files.photos.reading import read_photo
 from tests.cli.test_cli import call
 from tests.support import Case
 
@@ -26,7 +30,11 @@ class ByHandTest(Case):
 
     @classmethod
     def setUpClass(cls) -> None:
-        photo = Photo((portrait(8, 0.3) * 255 + 0.5).astype(np.uint8), name="portrait.png")
+        folder = tempfile.mkdtemp()
+        cls.addClassCleanup(shutil.rmtree, folder)
+        path = Path(folder) / "portrait.png"
+        cv2.imwrite(str(path), (portrait(8, 0.3)[..., ::-1] * 255 + 0.5).astype(np.uint8))
+        photo = read_photo(path)
         cls.state = with_survey(new_state(photo), surveyed(survey_photo(photo)))
 
     def setUp(self) -> None:

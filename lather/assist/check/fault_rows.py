@@ -15,12 +15,12 @@ from lather.core.check import edges
 from lather.core.check.repeats import repeated
 from lather.core.last import Last
 from lather.core.rect import Rect
-from lather.core.survey.findings.finding import DOUBTFUL_BELOW
 from lather.core.survey.findings.spot import Spot
 from lather.core.tone.skin_picture import NO_MARK, disc
 from lather.document.findings import FindingState
 from lather.document.scale import px_per_mm
 
+SURE_SPOT = 0.9  # certainty from which a spot counts that was not there
 TOUCHED_MM = 1.5  # around what was touched, where spots count
 SAME_SPOT_MM = 2.5
 SEEN_Z, RISE = 7.0, 0.5  # how clearly a new spot must stand out; how much of that is new
@@ -104,9 +104,9 @@ def _spots(views: Views, rgb: FloatImage) -> list[Spot]:
              and findings.state(f) is not FindingState.DONE]  # fmt: skip
     plain = views.sure_skin & (marks_of(there, close.rect, close.level) < NO_MARK)
     side = 1 << close.level
-    found = find_spots(rgb, plain, close.mm_per_px, views.cancel)
+    found = find_spots(rgb, plain, close.mm_per_px, views.cancel, plainly=True)
     return [replace(spot, x=spot.x * side, y=spot.y * side) for spot in found
-            if certainty_of_spot(spot, close.mm_per_px) >= DOUBTFUL_BELOW]
+            if certainty_of_spot(spot, close.mm_per_px) >= SURE_SPOT]
 
 
 def _rose(views: Views, spot: Spot) -> bool:

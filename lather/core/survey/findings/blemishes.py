@@ -56,7 +56,7 @@ CLIPPED_DENSITY, MOST_CLIPPED = 0.03, 0.02  # of red light; share of the skin
 
 def find_spots(
     rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken = NEVER,
-    density: Density | None = None, beard: Plane | None = None,
+    density: Density | None = None, beard: Plane | None = None, plainly: bool = False,
 ) -> list[Spot]:
     """Blemish-like spots, the clearest first.
 
@@ -67,18 +67,19 @@ def find_spots(
     mm_per_px : scale; about 0.2 is fine enough for what is 1 mm wide.
     density : of the box of the plain skin, if it is known; in a beard that between its strands.
     beard : (h, w) 0-1 of that box, if there is one.
+    plainly : only what shows at once: nothing at the edge of plain skin or broken up by shine.
     """
     box = Rect.of_mask(plain)
     if box.empty:
         return []
     density = density or optical_density(np.ascontiguousarray(rgb[box.slices]))
-    found = _spots_in(density, plain[box.slices], mm_per_px, cancel, beard)
+    found = _spots_in(density, plain[box.slices], mm_per_px, cancel, beard, plainly)
     return [replace(spot, x=spot.x + box.x0, y=spot.y + box.y0) for spot in found]
 
 
 def _spots_in(
     density: Density, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken,
-    beard: Plane | None,
+    beard: Plane | None, plainly: bool,
 ) -> list[Spot]:
     cancel.check()
     allowed = cv2.erode(plain.astype(np.uint8), disc(BORDER_MM / mm_per_px)).astype(np.float32)
@@ -94,7 +95,7 @@ def _spots_in(
     spots = []
     for channel, response in zip(channels, responses, strict=True):
         # Each kind by itself: where two compete, the clearer may fail when looked at.
-        for spot in _in_channel(channel, response, allowed, mm_per_px, cancel):
+        for spot in _in_channel(channel, response, allowed, mm_per_px, cancel, plainly):
             if spot.kind is not Kind.BRIGHT:
                 spots.append(spot)
             elif -_rise(spot, density.darkness) > HEAD_BRIGHTER:
@@ -134,7 +135,8 @@ def _channels(
 
 
 def _in_channel(
-    channel: _Channel, response: _Response, allowed: Plane, mm_per_px: float, cancel: CancelToken
+    channel: _Channel, response: _Response, allowed: Plane, mm_per_px: float,
+    cancel: CancelToken, plainly: bool,
 ) -> list[Spot]:
     """The peaks of a channel that hold when looked at by themselves."""
     cancel.check()
@@ -148,10 +150,10 @@ def _in_channel(
     found = []
     for y, x in np.argwhere(peaks):
         cancel.check()
-        for wider in WIDER[kind]:
+        for wider in WIDER[Kind.DARK if plainly else kind]:
             sigma_px = wider * float(sigmas_px[y, x])
             spot = _examined(channel.plane, allowed, int(x), int(y), sigma_px, kind,
-                             float(z[y, x]))  # fmt: skip
+                             float(z[y, x]), plainly)  # fmt: skip
             if spot is not None and low < spot.area_px * mm_per_px**2 < high:
                 found.append(spot)
                 break
@@ -225,7 +227,8 @@ class _Mean:
 
 
 def _examined(
-    plane: Plane, allowed: Plane, x: int, y: int, sigma_px: float, kind: Kind, z: float
+    plane: Plane, allowed: Plane, x: int, y: int, sigma_px: float, kind: Kind, z: float,
+    plainly: bool = False,
 ) -> Spot | None:
     """The candidate at a peak, if it holds when looked at by itself."""
     reach = math.ceil(4 * sigma_px) + 2
@@ -237,7 +240,7 @@ def _examined(
     away = np.hypot(xs - x, ys - y)
     whole_ring = (away > 2.2 * sigma_px) & (away < 3.6 * sigma_px)
     ring = whole_ring & (allowed[rect.slices] > 0)
-    least_ring = RING_IF_CLEAR if z > CLEAR_Z else LEAST_RING
+    least_ring = RING_IF_CLEAR if z > CLEAR_Z and not plainly else LEAST_RING
     if ring.sum() < max(6, least_ring * whole_ring.sum()):
         return None
     # The skin's own shading across the place: a plane through the ring.
@@ -254,7 +257,8 @@ def _examined(
     _, labels = cv2.connectedComponents(half.astype(np.uint8), connectivity=4)
     top = labels.flat[int(np.argmax(np.where(core, rise, -np.inf)))]
     mark = labels == top
-    longest = ELONGATION_IF_RED if kind is Kind.RED and z > CLEAR_Z else MOST_ELONGATION
+    red_and_clear = kind is Kind.RED and z > CLEAR_Z and not plainly
+    longest = ELONGATION_IF_RED if red_and_clear else MOST_ELONGATION
     if (away[mark] > 3.2 * sigma_px).any() or elongation(xs[mark], ys[mark]) > longest:
         return None
     weight = np.maximum(rise[mark], 0)
