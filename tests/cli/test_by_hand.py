@@ -73,8 +73,8 @@ class ByHandTest(Case):
             self.assertEqual(json.loads(facts.read_text())["mm_per_pixel"], scale)
         measured = []
         for scale in ((), ("--mm-per-pixel", 0.2)):
-            status, text, told = call("split", self.job, self.folder / "tone.npy",
-                                      self.folder / "texture.npy", *scale)  # fmt: skip
+            status, text, told = call("split", self.job, "--tone", self.folder / "tone.tif",
+                                      "--texture", self.folder / "texture.tif", *scale)  # fmt: skip
             self.assertEqual(status, 0, told)
             measured.append(text)
         self.assertNotEqual(*measured)
@@ -95,5 +95,5 @@ class ByHandTest(Case):
         save_job(edits.set_style(self.state, Style.IDENTITY), self.job)
         status, _, told = call("clean", self.job, self.out)
         self.assertEqual(status, 1)
-        self.assertIn("Nothing was cleaned: the brief says 'Identity'", told)
+        self.assertIn("Nothing was cleaned: the brief says 'identity'", told)
         self.assertFalse(self.out.exists())
