@@ -14,7 +14,7 @@ from lather.core.check.limits import Limits
 from lather.core.last import Last
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
-from lather.document.people import nearest_face
+from lather.document.people import people_of
 from lather.document.planes import read_plane
 from lather.document.state import JobState
 from lather.render.ground import photo_ground
@@ -173,10 +173,8 @@ def _found_outlines(state: JobState, person: int) -> dict[Part, tuple[Outline, .
 
 def _is_of(state: JobState, person: int) -> Plane:
     """(h, w) 0 or 1 on the regions' reduced picture: what is nearest to a person's face."""
-    size, scale = state.regions.size(state.photo.rect), np.float32(state.regions.scale)
-    xs = (np.arange(size.width, dtype=np.float32) + np.float32(0.5)) / scale
-    ys = (np.arange(size.height, dtype=np.float32) + np.float32(0.5)) / scale
-    nearest = nearest_face(state.findings.faces, xs[None], ys[:, None])
+    size = state.regions.size(state.photo.rect)
+    nearest = people_of(state.findings.faces, size.width, size.height, 1 / state.regions.scale)
     return np.asarray(nearest == person, dtype=np.float32)
 
 

@@ -25,7 +25,7 @@ from lather.document.agreed.briefing import refuse_where_forbidden
 from lather.document.findings import FindingState
 from lather.document.layers.layer import Stage
 from lather.document.layers.photo import PhotoLayer
-from lather.document.people import nearest_face
+from lather.document.people import people_of
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.document.tiles import DEEPEST_LEVEL, TILE_PX, Key, Tiles
@@ -89,6 +89,11 @@ class SkinView:
         """Where the middle of a pixel of the view lies in the photo."""
         side = 1 << self.level
         return (x + 0.5) * side, (y + 0.5) * side
+
+    def person_of(self, mask: NDArray[np.bool_]) -> int:
+        """Whose most of a place is; 0 for an empty one."""
+        people = self.picture.people[mask]
+        return int(np.bincount(people.astype(int)).argmax()) if people.size else 0
 
     @cached_property
     def parts(self) -> dict[Part, Plane]:
@@ -337,7 +342,4 @@ def _marks(state: JobState, rect: Rect, level: int) -> Plane:
 
 def _people(state: JobState, rect: Rect, level: int) -> NDArray[np.int8]:
     """Whose face is nearest, in sizes of that face; 0 where there is none or one."""
-    side = np.float32(1 << level)
-    xs = (np.arange(rect.x0, rect.x1, dtype=np.float32) + np.float32(0.5)) * side
-    ys = (np.arange(rect.y0, rect.y1, dtype=np.float32) + np.float32(0.5)) * side
-    return nearest_face(state.findings.faces, xs[None], ys[:, None])
+    return people_of(state.findings.faces, rect.width, rect.height, 1 << level)

@@ -28,6 +28,15 @@ def nearest_face(
     return np.asarray(np.argmin(away, axis=0), dtype=np.int8)
 
 
+def people_of(
+    faces: Sequence[FaceGeometry], width: int, height: int, px: float
+) -> NDArray[np.int8]:
+    """(height, width): `nearest_face` over a whole picture whose pixels are `px` of the photo's."""
+    xs, ys = ((np.arange(n, dtype=np.float32) + np.float32(0.5)) * np.float32(px)
+              for n in (width, height))  # fmt: skip
+    return nearest_face(faces, xs[None], ys[:, None])
+
+
 def person_at(findings: Findings, x: float, y: float) -> int:
     """Whose face is nearest to a place of the photo; 0, the largest one's, without any."""
     return int(nearest_face(findings.faces, np.array([x]), np.array([y]))[0])

@@ -96,7 +96,7 @@ def new_spots(views: Views) -> Reading:
 
 def _spots(views: Views, rgb: FloatImage) -> list[Spot]:
     """In pixels of the photo, on skin without marks that were left."""
-    from lather.core.survey.findings.blemishes import find_spots
+    from lather.core.survey.findings.blemishes import AT_ONCE, find_spots
     from lather.core.survey.findings.trust import certainty_of_spot
 
     close, findings = views.close, views.state.findings
@@ -104,7 +104,7 @@ def _spots(views: Views, rgb: FloatImage) -> list[Spot]:
              and findings.state(f) is not FindingState.DONE]  # fmt: skip
     plain = views.sure_skin & (marks_of(there, close.rect, close.level) < NO_MARK)
     side = 1 << close.level
-    found = find_spots(rgb, plain, close.mm_per_px, views.cancel, plainly=True)
+    found = find_spots(rgb, plain, close.mm_per_px, views.cancel, scrutiny=AT_ONCE)
     return [replace(spot, x=spot.x * side, y=spot.y * side) for spot in found
             if certainty_of_spot(spot, close.mm_per_px) >= SURE_SPOT]
 

@@ -44,8 +44,7 @@ def even_findings(view: SkinView, first_id: int = 1) -> list[Finding]:
     for red in red_patches(picture, view.parts, density):
         if _off(red.mask, view) > MOST_OFF:
             continue
-        person = np.bincount(picture.people[red.mask].astype(int)).argmax()
-        own = picture.plain & (picture.people == person)
+        own = picture.plain & (picture.people == view.person_of(red.mask))
         a = float(lab[..., 1][red.mask].mean()) - float(np.median(lab[..., 1][own]))
         found.append(_finding(Kind.REDNESS, red.mask, view, 0.0, a, red.certainty))
     view.cancel.check()

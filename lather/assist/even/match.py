@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import cv2
 import numpy as np
-from numpy.typing import NDArray
 
 from lather.assist.even.layers import MATCHED, REDNESS, STAGE, named, without_evening
 from lather.assist.frame import Asked, Filled, Frame, proposed
@@ -92,7 +91,7 @@ def _calmed(frame: Frame) -> Filled:
     all_patches = view.once(
         "red patches", lambda: red_patches(view.picture, view.parts, density)
     )
-    found = [patch for patch in all_patches if _person_of(patch.mask, view) not in infants
+    found = [patch for patch in all_patches if view.person_of(patch.mask) not in infants
              and frame.takes(
         _finding_of(patch, frame), unlisted=patch.certainty > SURE, doubtful=False)]  # fmt: skip
     patches = frame.touched(found, lambda patch: patch.mask)
@@ -168,7 +167,7 @@ def _matched(frame: Frame, options: MatchOptions) -> Filled:
     target = area_colour(view.own.rgb, target_share, "target")
     reference = area_colour(view.own.rgb, reference_share, "reference")
     move = move_to(target, reference, with_light=options.with_light)
-    if _person_of(target_share > 0.5, view) in _infants(frame.state.findings) and move[1] < 0:
+    if view.person_of(target_share > 0.5) in _infants(frame.state.findings) and move[1] < 0:
         move = _part(move, 0.5)  # an infant stays pink
     frame.progress(0.7, "writing the mask")
     parameters, said = _fitting(target, move)
@@ -200,12 +199,6 @@ def is_infant(findings: Findings, person: int) -> bool:
 def _infants(findings: Findings) -> frozenset[int]:
     """The numbers of the people who are infants."""
     return frozenset(n for n in range(len(findings.faces)) if is_infant(findings, n))
-
-
-def _person_of(mask: NDArray[np.bool_], view: SkinView) -> int:
-    """Whose most of a place is; 0 for an empty one."""
-    people = view.picture.people[mask]
-    return int(np.bincount(people.astype(int)).argmax()) if people.size else 0
 
 
 def good_reference(view: SkinView, density: Plane, person: int) -> Plane:
@@ -269,7 +262,7 @@ def _reference(
 ) -> Plane:
     if options.reference is not None:
         return plane_of(options.reference, view)
-    return good_reference(view, density, _person_of(target > 0.5, view))
+    return good_reference(view, density, view.person_of(target > 0.5))
 
 
 def _overlap(one: Plane, other: Plane) -> float:

@@ -16,7 +16,7 @@ from lather.core.shape.measure import displacement
 from lather.core.shape.symmetry import Evenness, evenness
 from lather.core.survey.faces.geometry import FaceGeometry
 from lather.core.survey.faces.mesh_fit import fitted_points
-from lather.document.people import px_per_mm_of
+from lather.document.people import nearest_face, px_per_mm_of
 from lather.document.scale import px_per_mm
 from lather.document.state import JobState
 from lather.render.compositor import render
@@ -113,8 +113,7 @@ def _moved_most(
     points = node_places(field.rect, field.step_px).reshape(-1, 2)
     lengths = field.lengths_px.ravel()
     meshes = [fitted_points(face) for face in faces]
-    away = [np.hypot(*(points - face.at(0, 0.5)).T) / face.pupil_distance_px for face in faces]
-    owner = np.argmin(away, axis=0) if len(faces) > 1 else np.zeros(len(points), dtype=np.intp)
+    owner = nearest_face(faces, points[:, 0], points[:, 1])
     best, share = None, -1.0
     for number, mesh in enumerate(meshes):
         mine = np.where(owner == number, lengths, 0.0)

@@ -12,8 +12,6 @@ from lather.core.colour.density import optical_density
 # Half of the widest line that counts: of strands that lie together, and of a single one, which is
 # a tenth of a millimetre wide; a mark between strands is broader.
 STRAND_MM, SINGLE_MM = 0.5, 0.25
-
-
 AROUND_MM = 0.4  # sigma within which the skin beside a strand is taken
 FAINT, CLEAR = 0.06, 0.14  # density above the skin beside: from nothing to a strand
 

@@ -23,7 +23,7 @@ from lather.core.survey.findings.extent import Extent, measure_extent
 from lather.core.survey.findings.finding import Finding, Kind
 from lather.core.survey.findings.line_extent import line_finding
 from lather.core.survey.findings.line_places import on_open_skin
-from lather.core.survey.findings.lines import find_lines
+from lather.core.survey.findings.lines import Line, find_lines
 from lather.core.survey.findings.own_hair import OwnHair
 from lather.core.survey.findings.spot import Spot
 from lather.core.survey.findings.trust import (
@@ -143,23 +143,10 @@ def survey(
         if is_blocky:
             reduced = without_blocks(reduced, scale)
         token.check()
-        report(0.4, "looking for blemishes")
         own_hair = OwnHair.of(part, reduced.shape[1], mm / scale)
-        plain = Rect.of_mask(skin_map.plain)
-        density = optical_density(np.ascontiguousarray(reduced[plain.slices]))
-        token.check()
-        beard = own_hair.beard_in(plain)
-        between = own_hair.between_strands(density, beard)
-        token.check()
-        spots = own_hair.without_its_spots(
-            find_spots(reduced, skin_map.plain, mm / scale, token, between, beard), density, plain
-        )
-        token.check()
-        report(0.6, "looking for creases and hairs")
-        lines = find_lines(reduced, skin_map.plain, mm / scale, token, density)
+        spots, lines = _spots_and_lines(reduced, skin_map, own_hair, local, report, token)
         mine = _findings(reduced, spots, mm / scale, scale, place, token)
-        mesh = None if local is None else fitted_points(local)
-        for line in own_hair.without_its_lines(on_open_skin(lines, spots, local, mesh)):
+        for line in lines:
             token.check()
             mine.append(line_finding(reduced, line, mm / scale, scale, place))
         ground = Ground.of(part, place.x0, place.y0, part[Region.SKIN].shape[1] / place.width)
@@ -172,6 +159,27 @@ def survey(
     numbered = tuple(replace(finding, id=n) for n, finding in enumerate(ordered, start=1))
     scale_mm = mm_per_px if mm_per_px is not None else _scale_of(found[0], pupil_distance_mm)
     return Survey(width, height, found, scale_mm, regions, regions_scale, numbered, seen.lacking)
+
+
+def _spots_and_lines(
+    rgb: FloatImage, skin_map: SkinMap, own_hair: OwnHair, face: FaceGeometry | None,
+    report: Progress, cancel: CancelToken,
+) -> tuple[list[Spot], list[Line]]:
+    """What is found on one person's plain skin, in px of `rgb`; nothing that grows there."""
+    report(0.4, "looking for blemishes")
+    mm_per_px, plain = own_hair.mm_per_px, Rect.of_mask(skin_map.plain)
+    density = optical_density(np.ascontiguousarray(rgb[plain.slices]))
+    cancel.check()
+    beard = own_hair.beard_in(plain)
+    between = own_hair.between_strands(density, beard)
+    cancel.check()
+    spots = find_spots(rgb, skin_map.plain, mm_per_px, cancel, between, beard)
+    spots = own_hair.without_its_spots(spots, density, plain)
+    cancel.check()
+    report(0.6, "looking for creases and hairs")
+    lines = find_lines(rgb, skin_map.plain, mm_per_px, cancel, density)
+    mesh = None if face is None else fitted_points(face)
+    return spots, own_hair.without_its_lines(on_open_skin(lines, spots, face, mesh))
 
 
 def _regions(

@@ -35,14 +35,12 @@ RING = 2.5  # sigma of the surroundings, in sigmas of the centre
 UNEVENNESS_MM = 10.0  # within which the skin's own unevenness is measured
 BORDER_MM = 0.6  # next to the edge of plain skin nothing is looked for
 LEAST_RING = 0.7  # share of the surroundings that must be plain skin
-CLEAR_Z, RING_IF_CLEAR = 7.0, 0.5  # of what is that clear: at the edge of hair, too
+CLEAR_Z, RING_IF_CLEAR = 7.0, 0.5  # what is that clear is seen at the edge of hair, too
 BEARDED, BARE = 0.3, 0.02  # share of beard: between strands from; without any below
-# A place is looked at so much wider, until it holds: shine breaks up what blood colours.
-WIDER = {Kind.RED: (1.0, 1.6, 2.4), Kind.DARK: (1.0,), Kind.BRIGHT: (1.0,)}
 LEAST_CONTRAST = 0.06
 # At the finest scale; blood is the surest sign.
 LEAST_Z = {Kind.DARK: 5.0, Kind.BRIGHT: 7.0, Kind.RED: 4.3}
-MOST_ELONGATION, ELONGATION_IF_RED = 2.1, 2.5  # no line is that red
+MOST_ELONGATION = 2.1
 MOST_SLOPE = 0.45  # of the contrast, over the mark's diameter
 LEAST_CLEARNESS = 3.2  # contrast against what is left on the ring
 AREA_MM2 = {  # at half height
@@ -54,9 +52,30 @@ REDDENED_MM, LEAST_REDDENED_Z = 1.5, 4.0
 CLIPPED_DENSITY, MOST_CLIPPED = 0.03, 0.02  # of red light; share of the skin
 
 
+@dataclass(frozen=True)
+class Scrutiny:
+    """How closely places are looked at.
+
+    Attributes
+    ----------
+    ring_if_clear : share of the surroundings that must be plain skin, of what is clear.
+    elongation_if_red : of what is clear and red: no line is that red.
+    wider_if_red : what is red is looked at so much wider, until it holds: shine breaks it up.
+    """
+
+    ring_if_clear: float = RING_IF_CLEAR
+    elongation_if_red: float = 2.5
+    wider_if_red: tuple[float, ...] = (1.0, 1.6, 2.4)
+
+
+CLOSELY = Scrutiny()
+AT_ONCE = Scrutiny(LEAST_RING, MOST_ELONGATION, (1.0,))  # only what is seen at the first look
+
+
 def find_spots(
     rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken = NEVER,
-    density: Density | None = None, beard: Plane | None = None, plainly: bool = False,
+    density: Density | None = None, beard: Plane | None = None,
+    scrutiny: Scrutiny = CLOSELY,
 ) -> list[Spot]:
     """Blemish-like spots, the clearest first.
 
@@ -67,19 +86,18 @@ def find_spots(
     mm_per_px : scale; about 0.2 is fine enough for what is 1 mm wide.
     density : of the box of the plain skin, if it is known; in a beard that between its strands.
     beard : (h, w) 0-1 of that box, if there is one.
-    plainly : only what shows at once: nothing at the edge of plain skin or broken up by shine.
     """
     box = Rect.of_mask(plain)
     if box.empty:
         return []
     density = density or optical_density(np.ascontiguousarray(rgb[box.slices]))
-    found = _spots_in(density, plain[box.slices], mm_per_px, cancel, beard, plainly)
+    found = _spots_in(density, plain[box.slices], mm_per_px, cancel, beard, scrutiny)
     return [replace(spot, x=spot.x + box.x0, y=spot.y + box.y0) for spot in found]
 
 
 def _spots_in(
     density: Density, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken,
-    beard: Plane | None, plainly: bool,
+    beard: Plane | None, scrutiny: Scrutiny,
 ) -> list[Spot]:
     cancel.check()
     allowed = cv2.erode(plain.astype(np.uint8), disc(BORDER_MM / mm_per_px)).astype(np.float32)
@@ -95,7 +113,7 @@ def _spots_in(
     spots = []
     for channel, response in zip(channels, responses, strict=True):
         # Each kind by itself: where two compete, the clearer may fail when looked at.
-        for spot in _in_channel(channel, response, allowed, mm_per_px, cancel, plainly):
+        for spot in _in_channel(channel, response, allowed, mm_per_px, cancel, scrutiny):
             if spot.kind is not Kind.BRIGHT:
                 spots.append(spot)
             elif -_rise(spot, density.darkness) > HEAD_BRIGHTER:
@@ -136,7 +154,7 @@ def _channels(
 
 def _in_channel(
     channel: _Channel, response: _Response, allowed: Plane, mm_per_px: float,
-    cancel: CancelToken, plainly: bool,
+    cancel: CancelToken, scrutiny: Scrutiny,
 ) -> list[Spot]:
     """The peaks of a channel that hold when looked at by themselves."""
     cancel.check()
@@ -150,10 +168,10 @@ def _in_channel(
     found = []
     for y, x in np.argwhere(peaks):
         cancel.check()
-        for wider in WIDER[Kind.DARK if plainly else kind]:
+        for wider in scrutiny.wider_if_red if kind is Kind.RED else (1.0,):
             sigma_px = wider * float(sigmas_px[y, x])
             spot = _examined(channel.plane, allowed, int(x), int(y), sigma_px, kind,
-                             float(z[y, x]), plainly)  # fmt: skip
+                             float(z[y, x]), scrutiny)  # fmt: skip
             if spot is not None and low < spot.area_px * mm_per_px**2 < high:
                 found.append(spot)
                 break
@@ -228,7 +246,7 @@ class _Mean:
 
 def _examined(
     plane: Plane, allowed: Plane, x: int, y: int, sigma_px: float, kind: Kind, z: float,
-    plainly: bool = False,
+    scrutiny: Scrutiny,
 ) -> Spot | None:
     """The candidate at a peak, if it holds when looked at by itself."""
     reach = math.ceil(4 * sigma_px) + 2
@@ -240,7 +258,8 @@ def _examined(
     away = np.hypot(xs - x, ys - y)
     whole_ring = (away > 2.2 * sigma_px) & (away < 3.6 * sigma_px)
     ring = whole_ring & (allowed[rect.slices] > 0)
-    least_ring = RING_IF_CLEAR if z > CLEAR_Z and not plainly else LEAST_RING
+    is_clear = z > CLEAR_Z
+    least_ring = scrutiny.ring_if_clear if is_clear else LEAST_RING
     if ring.sum() < max(6, least_ring * whole_ring.sum()):
         return None
     # The skin's own shading across the place: a plane through the ring.
@@ -257,8 +276,7 @@ def _examined(
     _, labels = cv2.connectedComponents(half.astype(np.uint8), connectivity=4)
     top = labels.flat[int(np.argmax(np.where(core, rise, -np.inf)))]
     mark = labels == top
-    red_and_clear = kind is Kind.RED and z > CLEAR_Z and not plainly
-    longest = ELONGATION_IF_RED if red_and_clear else MOST_ELONGATION
+    longest = scrutiny.elongation_if_red if is_clear and kind is Kind.RED else MOST_ELONGATION
     if (away[mark] > 3.2 * sigma_px).any() or elongation(xs[mark], ys[mark]) > longest:
         return None
     weight = np.maximum(rise[mark], 0)

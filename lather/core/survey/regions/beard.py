@@ -42,7 +42,6 @@ LEAST_CORE = 0.4  # share of chin or upper lip that has it
 # far below the chin; how wide the oval is taken, since hair stands out from it.
 FROM, BESIDE, BELOW, OVAL_GROWN, THROAT = 0.12, 0.62, 0.62, 1.06, 0.42
 CHEEK_HEIGHT = 0.3  # down to which cheeks are bare
-HAIR_GAP = 0.5  # share of hair from which a cell is hair
 
 
 def find_beard(
