@@ -176,7 +176,7 @@ class BlocksTest(Case):
 
     def test_a_strong_jpeg_shows_and_regular_patterns_do_not(self) -> None:
         rng = np.random.default_rng(2)
-        plain = picture(skin(400)) + rng.normal(0, 0.01, (400, 400, 3)).astype("f4")
+        plain = picture(skin(400)) + rng.normal(0, 0.02, (400, 400, 3)).astype("f4")
         striped = plain.copy()
         striped[:, :200][:, np.arange(200) % 48 < 24] *= 0.5
         _, data = cv2.imencode(".jpg", (255 * plain).astype("u1"), [cv2.IMWRITE_JPEG_QUALITY, 40])
