@@ -104,7 +104,7 @@ KEYS: dict[str, tuple[str, ...]] = {
     "lens.mask": ("V+B",),
     "lens.clear": ("V+G",),
     "view.next_region": ("V+E",),
-    "view.next_person": ("V+W",),
+    "view.next_person": ("Shift+B",),
     "view.worklist": ("F8", "V+A"),
     "view.hand": ("F9", "V+S"),
     "view.tool_names": ("V+Q",),

@@ -281,7 +281,7 @@ class SurveyTest(Case):
                 mock.patch.object(networks.SHIPPED, "_loaded", {}):
             surveying.survey(bench)
         self.assertTrue(bench.state.surveyed)
-        self.assertIn("selfie_segmentation.tflite was not used, since the file is missing",
+        self.assertIn("face_detection_short_range.tflite was not used, since the file is missing",
                       said[-1])
 
     def test_a_picture_without_a_face_says_so(self) -> None:

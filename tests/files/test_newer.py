@@ -182,12 +182,12 @@ class UnknownKindsTest(Case):
         def change(job) -> None:
             job["brief"]["style"] = "velvet"
             job["layers"][-1].update(weak="pores", stage="print")
-            job["planes"]["region.beard"] = job["planes"]["region.skin"]
-            job["regions"]["corrected"].append("beard")
+            job["planes"]["region.tattoo"] = job["planes"]["region.skin"]
+            job["regions"]["corrected"].append("tattoo")
 
         loaded = self.opened(change)
         state = loaded.state
-        self.assertIn("the style 'velvet', the region 'beard'", loaded.notices[0])
+        self.assertIn("the style 'velvet', the region 'tattoo'", loaded.notices[0])
         self.assertIn("pores", loaded.notices[0])
         self.assertEqual(state.brief.style.strength(Weak.CREASES),
                          Style.GROOMED.strength(Weak.CREASES))  # fmt: skip
@@ -195,8 +195,8 @@ class UnknownKindsTest(Case):
         self.assertEqual(again["brief"]["style"], "velvet")
         self.assertEqual(again["layers"][-1]["weak"], "pores")
         self.assertEqual(again["layers"][-1]["stage"], "print")
-        self.assertIn("region.beard", again["planes"])
-        self.assertEqual(again["regions"]["corrected"], ["beard", "lips"])
+        self.assertIn("region.tattoo", again["planes"])
+        self.assertEqual(again["regions"]["corrected"], ["lips", "tattoo"])
 
     def test_a_layer_of_an_unknown_kind_is_kept_with_all_that_it_refers_to(self) -> None:
         def change(job) -> None:
@@ -286,7 +286,7 @@ class UnknownKindsTest(Case):
             job["findings"]["items"][0].update(kind="birthmark", state="postponed")
             job["findings"]["mood"] = 1
             job["regions"]["mood"] = 2
-            job["planes"]["region.beard"] = job["planes"]["region.skin"]
+            job["planes"]["region.tattoo"] = job["planes"]["region.skin"]
 
         state = self.opened(change).state
         new = Surveyed(0.2, tuple(surveyed(2).items), (), Regions(0.1, {}))
@@ -294,7 +294,7 @@ class UnknownKindsTest(Case):
         kinds = [(item["kind"], item["state"]) for item in again["findings"]["items"]]
         self.assertIn(("birthmark", "postponed"), kinds)
         self.assertEqual((again["findings"]["mood"], again["regions"]["mood"]), (1, 2))
-        self.assertIn("region.beard", again["planes"])
+        self.assertIn("region.tattoo", again["planes"])
 
     def test_lookups_know_what_is_not_known(self) -> None:
         self.assertIs(Kind("birthmark"), Kind("birthmark"))
