@@ -13,7 +13,7 @@ BLUR_SIGMA_PX = 6.0
 MOST_BLURS, MOST_BLURS_SEEING = 10, 0.3
 CANCEL_MS = 300.0  # the longest that a cancel may wait
 
-MOST_GB = 1.2
+MOST_GB = 1.25
 # The survey of an open photo in a process of its own; prints its peak.
 _ALONE = """
 import resource

@@ -98,8 +98,11 @@ class SkinView:
     @cached_property
     def parts(self) -> dict[Part, Plane]:
         """(h, w) 0-1 each: the parts of the skin."""
-        ground = photo_ground(self.state)
-        return {part: region_coverage(ground, part, self.rect, self.level) for part in Part}
+        ground, parts = photo_ground(self.state), dict[Part, Plane]()
+        for part in Part:
+            self.cancel.check()
+            parts[part] = region_coverage(ground, part, self.rect, self.level)
+        return parts
 
     def at_full_size(self, plane: Plane, rect: Rect) -> Plane:
         """A map of the view in pixels of the photo, between whose middles it is straight."""
@@ -129,10 +132,13 @@ def skin_view(
     own = rgb_at(state.as_photographed if photo else state, level, cancel)
     rgb = measured_rgb(state.photo, own)
     mm_per_px = (1 << level) / px_per_mm(state)
+    cancel.check()
     bare = 1 - strands_in(photo_ground(state), rgb, level, mm_per_px)
+    cancel.check()
     skin = region_coverage(photo_ground(state), Region.SKIN, rect, level) * bare
     lies_on_it = _on_skin(state, level, rgb if photo else None, cancel)
     skin *= 1 - lies_on_it.things
+    cancel.check()
     picture = SkinPicture(rgb, skin, _marks(state, rect, level), _people(state, rect, level),
                           mm_per_px, cancel)  # fmt: skip
     return SkinView(state, level, picture, replace(picture, rgb=own), lies_on_it.foreign)
@@ -173,8 +179,10 @@ def _found_on_skin(
                           (1 << level) / px_per_mm(state), cancel)  # fmt: skip
     of_face = np.zeros_like(skin)
     for part in FACE:
+        cancel.check()
         of_face += region_coverage(ground, part, rect, level)
     found = foreign(picture, of_face)
+    cancel.check()
     with_rim = cv2.dilate(things(found, picture).astype(np.uint8), disc(1))
     return _OnSkin(found, np.asarray(with_rim, dtype=np.float32))
 

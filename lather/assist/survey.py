@@ -75,11 +75,14 @@ def survey_photo(
 def _patches(photo: Photo, measured: Survey, cancel: CancelToken) -> list[Finding]:
     """What Even decides on."""
     from lather.assist.even.findings import even_findings
+    from lather.assist.even.shining import photo_shine
     from lather.assist.skin_view import skin_view
 
     state = with_survey(new_state(photo), surveyed(measured))
     first_id = 1 + max((finding.id for finding in measured.findings), default=0)
-    return even_findings(skin_view(state, cancel, photo=True), first_id)
+    view = skin_view(state, cancel, photo=True)
+    photo_shine(state, cancel, view)  # which is asked for from here on
+    return even_findings(view, first_id)
 
 
 def srgb_strips(photo: Photo) -> Iterator[tuple[int, FloatImage]]:

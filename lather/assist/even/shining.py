@@ -26,8 +26,12 @@ BEYOND = (Region.BACKGROUND, Region.HAIR, Region.CLOTHING)  # what a person's ou
 LEAST_ABOVE_L = 1.0
 
 
-def photo_shine(state: JobState, cancel: CancelToken = NEVER) -> Shine:
+def photo_shine(
+    state: JobState, cancel: CancelToken = NEVER, surveyed: SkinView | None = None
+) -> Shine:
     """The shine of the photo at the size of `skin_view`, whatever was done and decided since.
+
+    `surveyed` is the view of the photo with nothing decided yet, if it is there already.
 
     Raises
     ------
@@ -39,16 +43,20 @@ def photo_shine(state: JobState, cancel: CancelToken = NEVER) -> Shine:
     corrected = tuple((region, regions.masks[region]) for region in Region
                       if region in regions.corrected and region in regions.masks)  # fmt: skip
     about = (state.photo, marks, findings.faces, findings.mm_per_px, regions.scale, corrected)
-    return _LAST.of(about, lambda: _found(state, cancel))
+    return _LAST.of(about, lambda: _found(surveyed or _as_surveyed(state, cancel)))
 
 
-def _found(state: JobState, cancel: CancelToken) -> Shine:
+def _as_surveyed(state: JobState, cancel: CancelToken) -> SkinView:
+    findings = replace(state.findings, states={}, done_by={})
+    plain = replace(state.as_photographed, findings=findings, brief=Brief())
+    return skin_view(plain, cancel, photo=True)
+
+
+def _found(view: SkinView) -> Shine:
     from lather.core.tone.shine import find_shine  # OpenCV: not for the first window
 
-    as_surveyed = replace(state.findings, states={}, done_by={})
-    plain = replace(state.as_photographed, findings=as_surveyed, brief=Brief())
-    view = skin_view(plain, cancel, photo=True)
-    ground = photo_ground(plain)
+    ground = photo_ground(view.state)
+    view.cancel.check()
     beyond = sum(region_coverage(ground, region, view.rect, view.level) for region in BEYOND)
     return find_shine(view.picture, roughness(view), np.asarray(beyond, dtype=np.float32))
 

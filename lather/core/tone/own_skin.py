@@ -37,11 +37,13 @@ def foreign(picture: SkinPicture, of_face: Plane) -> NDArray[np.bool_]:
     clipped = (picture.rgb > CLIPPED).any(-1).astype(np.uint8)
     clipped = cv2.dilate(clipped, disc(picture.px(AROUND_CLIPPED_MM))) > 0
     for number in picture.everybody:
+        picture.cancel.check()
         mine = picture.is_skin & (picture.people == number)
         face = (of_face > 0.5) & mine & ~clipped
         if not face.any():
             face = mine & picture.plain & ~clipped
         if face.any():
+            picture.cancel.check()
             own = _hanging_together(mine & _coloured_as(picture, face), mine & clipped, face,
                                     picture)  # fmt: skip
             found |= mine & ~own

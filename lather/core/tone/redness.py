@@ -62,7 +62,10 @@ def redness_map(picture: SkinPicture) -> Plane:
     for number in picture.everybody:
         picture.cancel.check()
         mine = picture.of_person(number)
-        rest, _ = unexplained(redness(mine.light), shade_causes(mine), mine.plain)
+        causes = shade_causes(mine)
+        picture.cancel.check()
+        rest, _ = unexplained(redness(mine.light), causes, mine.plain)
+        picture.cancel.check()
         smooth = mine.mean(rest, mine.plain, SMOOTH_MM) / np.float32(REDNESS_OF_BLOOD)
         total += np.where(mine.is_skin, smooth, 0)
     return total

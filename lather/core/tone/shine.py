@@ -141,6 +141,7 @@ def _together(one: Shine, other: Shine) -> Shine:
 
 
 def _of_one(picture: SkinPicture, rough: Plane, beyond: Plane) -> Shine:
+    picture.cancel.check()
     patches = _candidates(picture)
     certainty = np.zeros_like(rough)
     rougher = rough - np.float32(np.median(rough[picture.plain]))
@@ -169,6 +170,7 @@ def _of_one(picture: SkinPicture, rough: Plane, beyond: Plane) -> Shine:
 def _candidates(picture: SkinPicture) -> Flags:
     """What is lighter and whiter than the skin around."""
     linear = np.exp(picture.light) - FLOOR
+    picture.cancel.check()
     white, total = _share_of_white(linear, picture)
     light = np.log(total + FLOOR)
 

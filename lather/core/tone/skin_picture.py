@@ -88,9 +88,11 @@ class SkinPicture:
         return n_px * self.mm_per_px**2
 
     def of_person(self, number: int) -> SkinPicture:
-        """With the skin of one person alone."""
-        mine = (self.people == number).astype(np.float32)
-        return replace(self, skin=self.skin * mine)
+        """With the skin of one person alone; itself if there is nobody else's."""
+        mine = self.people == number
+        if mine.all():
+            return self
+        return replace(self, skin=self.skin * mine.astype(np.float32))
 
     @property
     def everybody(self) -> list[int]:
