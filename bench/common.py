@@ -195,6 +195,18 @@ def large_state(
     return with_pen_work(state, STATE_HOURS) if n_layers else state
 
 
+def first_view(state: JobState) -> None:
+    """Render what the window shows of a job when it opens."""
+    from lather.render.lenses.lens import LensLook
+    from lather.render.screen.geometry import ViewGeometry
+    from lather.render.screen.request import Shown, ViewRequest
+
+    geometry = ViewGeometry.fitting(state.photo.width, state.photo.height, 744, 694)
+    for key in geometry.visible.cells(TILE_PX):
+        cell = Rect.cell(key, TILE_PX)
+        ViewRequest(0, state, Shown.AFTER, geometry.level, cell, 0.2, LensLook()).render()
+
+
 def run_fresh(code: str, scale: Scale = LARGE, **environment: str) -> str:
     """Run Python code, in which SCALE stands for the scale, in a process of its own; what it
     printed. Where everything only has to run, in this one."""

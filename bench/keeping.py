@@ -18,6 +18,7 @@ import numpy as np
 from bench.common import (
     Row,
     Scale,
+    first_view,
     large_samples,
     large_state,
     pixels_of,
@@ -68,8 +69,8 @@ def _saving(scale: Scale, folder: Path) -> list[Row]:
             reference="writing the bytes with fsync", reference_value=reference),
     ]  # fmt: skip
 
-    alone = scale.median_ms(lambda: _first_view(new_state(read_photo(picture))), 3, 1)
-    whole = scale.median_ms(lambda: _first_view(load_job(path).state), 3, 1)
+    alone = scale.median_ms(lambda: first_view(new_state(read_photo(picture))), 3, 1)
+    whole = scale.median_ms(lambda: first_view(load_job(path).state), 3, 1)
     rows.append(row("open that job to first view", whole, "ms", target="< 1.5x",
                     ok=whole < 1.5 * alone, reference="opening the photo alone",
                     reference_value=alone))
@@ -99,16 +100,6 @@ def _write_bare(source: Path, target: Path) -> float:
 
 def _median(scale: Scale, measure_ms: Callable[[], float]) -> float:
     return float(np.median([measure_ms() for _ in range(scale.runs(3))]))
-
-
-def _first_view(state: JobState) -> None:
-    from lather.render.lenses.lens import LensLook
-    from lather.render.screen.geometry import ViewGeometry
-    from lather.render.screen.view import Shown, TileRequest
-
-    geometry = ViewGeometry.fitting(state.photo.width, state.photo.height, 744, 694)
-    for key in geometry.visible.cells(256):
-        TileRequest(0, state, Shown.AFTER, geometry.level, key, 0.2, LensLook()).render()
 
 
 def _checkpoint_stall(scale: Scale, folder: Path) -> list[Row]:

@@ -19,7 +19,6 @@ from lather.document.layers.layer import new_id
 from lather.document.layers.reshape import ReshapeLayer
 from lather.document.photo import Photo
 from lather.document.state import JobState, new_state
-from lather.document.tiles import TILE_PX
 
 if TYPE_CHECKING:
     from lather.ui.app import App
@@ -72,12 +71,11 @@ def _pen(scale: Scale) -> list[Row]:
 
 def is_current(app: App) -> bool:
     """True once every tile that is looked at is of the state of now."""
-    from lather.render.screen.view import Shown
+    from lather.render.screen.request import Shown
 
     tiles, geometry, session = app.window.canvas.tiles, app.bench.geometry, app.bench.session
     assert tiles is not None and geometry is not None and session is not None
-    keys = geometry.visible.cells(TILE_PX)
-    return not session.busy and tiles.is_current(Shown.AFTER, geometry.level, keys)
+    return not session.busy and tiles.is_current(Shown.AFTER, geometry.level, geometry.visible)
 
 
 def _export(scale: Scale) -> list[Row]:

@@ -65,6 +65,17 @@ class Rect:
             max(self.y1, other.y1),
         )
 
+    def minus(self, other: Rect) -> tuple[Rect, ...]:
+        """At most four rectangles that are this one without what another covers."""
+        part = self.intersect(other)
+        if part.empty:
+            return (self,)
+        pieces = (
+            Rect(self.x0, self.y0, self.x1, part.y0), Rect(self.x0, part.y1, self.x1, self.y1),
+            Rect(self.x0, part.y0, part.x0, part.y1), Rect(part.x1, part.y0, self.x1, part.y1),
+        )  # fmt: skip
+        return tuple(piece for piece in pieces if not piece.empty)
+
     def grown(self, margin_px: int) -> Rect:
         return Rect(
             self.x0 - margin_px, self.y0 - margin_px, self.x1 + margin_px, self.y1 + margin_px

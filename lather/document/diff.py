@@ -31,6 +31,14 @@ def changed_cells(before: JobState, after: JobState) -> Cells:
     return changed_between(before.layers, after.layers, everywhere)
 
 
+def n_alike(before: Layers, after: Layers) -> int:
+    """How many of the lowest layers two stacks share."""
+    for n, (one, other) in enumerate(zip(before, after, strict=False)):
+        if one is not other:
+            return n
+    return min(len(before), len(after))
+
+
 def changed_within(state: JobState, layer_id: int, rect: Rect) -> Rect:
     """The same for the top-level layer alone that is, or holds, that layer."""
     top = state.layers[top_level_index(state.layers, layer_id)]

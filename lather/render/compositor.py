@@ -43,6 +43,25 @@ def render_piece(state: JobState, rect: Rect, level: int = 0) -> FloatImage:
     return paint(state.layers, scene, transparent, rect)
 
 
+def render_on_kept(
+    state: JobState, n_kept: int, rect: Rect, level: int = 0
+) -> FloatImage:
+    """`render`, of which what the lowest `n_kept` layers make is kept, and nothing else: for who
+    asks again while those above change."""
+    lower = tuple(layer for layer in state.layers[:n_kept] if layer.is_shown)
+    if not lower:
+        return render_piece(state, rect, level)
+    kept_scene = scene_of(photo_ground(state), level)
+    at_once = replace(kept_scene, below=_below_at_once, tiled=_below_at_once).moved_by(lower)
+
+    def below(wide: Rect) -> FloatImage:
+        if len(lower) == 1:  # the photo by itself is read as fast
+            return paint(lower, kept_scene, transparent, wide)
+        return _kept_below(kept_scene, lower, wide)
+
+    return paint(state.layers[n_kept:], at_once, below, rect)
+
+
 def kept_picture(state: JobState, level: int, key: Key) -> FloatImage | None:
     """A tile of `render`, if it is kept; read-only. None too where no layer has a reach."""
     shown = tuple(layer for layer in state.layers if layer.is_shown)

@@ -102,6 +102,8 @@ class Workers:
 class SameThread:
     """Stands in for `Workers` where everything should happen at once (tests, scripts)."""
 
+    n_threads = 1
+
     def post(
         self,
         work: Callable[[], T],

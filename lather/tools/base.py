@@ -21,7 +21,7 @@ from lather.document.layers.layer import Stage
 from lather.document.operations.operation import Measure
 from lather.document.painting.painting import Coverage
 from lather.document.state import JobState
-from lather.render.screen.view import Shown
+from lather.render.screen.request import Shown
 from lather.tools.source import PickedSource, Reads, SourceGoes
 
 Colour = tuple[float, float, float]

@@ -19,7 +19,7 @@ from lather.document.state import JobState
 from lather.document.tiles import BLACK_MASK, Tiles
 from lather.errors import EditError
 from lather.render.lenses.table import render_region
-from lather.render.screen.view import Shown
+from lather.render.screen.request import Shown
 from lather.tools.base import Hand, Outcome, Work
 
 _PLACE = slice(0, 3)  # of a dab: x, y, radius

@@ -32,7 +32,7 @@ from lather.render.compositor import render
 from lather.render.lenses.lens import LensLook
 from lather.render.lenses.table import LENSES, looked_through
 from lather.render.screen.overlay import hatch
-from lather.render.screen.view import Shown, screen_bytes
+from lather.render.screen.request import Shown, screen_bytes
 from lather.render.space import Space
 from lather.render.worker import Executor
 from lather.tools.base import Hand, Outcome, ShapeReading, Work

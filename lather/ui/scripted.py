@@ -36,6 +36,8 @@ def wait_until(done: Callable[[], bool], timeout_s: float = 60.0) -> bool:
 def settle(app: App) -> None:
     """Let all rendering that is under way arrive."""
     wait_until(lambda: app.bench.task is None)
+    QApplication.processEvents()  # a paint asks for what is out of date
+    wait_until(lambda: app.window.canvas.tiles is None or not app.window.canvas.tiles.busy)
     for _ in range(4):
         answered: list[int] = []
         for workers in app.workers:

@@ -26,7 +26,8 @@ from lather.document.tiles import NO_PIXELS
 from lather.document.tree import replaced
 from lather.render.lenses.lens import LensLook
 from lather.render.lenses.table import LENSES
-from lather.render.screen.view import Shown, TileRequest, ViewTiles
+from lather.render.screen.request import Shown, ViewRequest
+from lather.render.screen.view import ViewTiles
 from lather.render.worker import SameThread
 from tests.stacks import bell, lips_at
 from tests.support import Case, random_tile, skin_photo
@@ -105,7 +106,7 @@ class DependsTest(Case):
             picture = view.picture(shown, 0, rect)
             for key in cells:
                 part = Rect.cell(key, 256).intersect(rect)
-                request = TileRequest(0, state, shown, 0, key, 0.2, look)
+                request = ViewRequest(0, state, shown, 0, Rect.cell(key, 256), 0.2, look)
                 expected = request.render()[: part.height, : part.width]
                 away = np.abs(picture[part.slices].astype(int) - expected)
                 self.assertLessEqual(int(away.max(initial=0)), 1, f"{look.id}, {shown}: {name}")

@@ -16,7 +16,8 @@ from lather.document.state import JobState, new_state
 from lather.render.compositor import render, render_photo
 from lather.render.lenses.lens import REDNESS, LensLook
 from lather.render.lenses.table import LENSES, looked_through
-from lather.render.screen.view import Shown, ViewTiles
+from lather.render.screen.request import Shown
+from lather.render.screen.view import ViewTiles
 from lather.render.worker import SameThread
 from tests.render.test_edges import with_all
 from tests.render.test_limits import SKIN, with_left_half

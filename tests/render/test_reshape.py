@@ -30,7 +30,7 @@ from lather.files.jobs.jobwriter import save_job
 from lather.render.compositor import kept, render
 from lather.render.flatten import flatten
 from lather.render.reshaping import sources
-from lather.render.screen.view import screen_bytes
+from lather.render.screen.request import screen_bytes
 from lather.render.shown import render_mask
 from lather.render.space import Space, photo_space
 from tests.stacks import bell

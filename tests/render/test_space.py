@@ -47,7 +47,7 @@ from lather.render.ground import ground_of, photo_ground, seen_ground
 from lather.render.marks import findings_in
 from lather.render.regions import region_coverage
 from lather.render.reshaping import shown_field
-from lather.render.screen.view import screen_bytes
+from lather.render.screen.request import screen_bytes
 from lather.render.space import Space, layer_space, photo_space
 from lather.render.visibility import refuse_unless_seen
 from lather.settings.store import Settings

@@ -25,7 +25,7 @@ from lather.render.cache import Caches
 from lather.render.compositor import render
 from lather.render.flatten import flatten
 from lather.render.lenses.lens import LensLook
-from lather.render.screen.view import Shown, TileRequest, screen_bytes
+from lather.render.screen.request import Shown, ViewRequest, screen_bytes
 from lather.render.shown import render_mask
 from lather.render.space import layer_space, photo_space
 from tests.stacks import bell, stack_of, stacks
@@ -63,7 +63,7 @@ class StacksTest(Case):
         on_white(whole, expected)
         self.assert_equal_arrays(flatten(state, 16), expected)
         cell = Rect(0, 0, 256, 256)
-        request = TileRequest(0, state, Shown.AFTER, 0, (0, 0), 0.2, LensLook())
+        request = ViewRequest(0, state, Shown.AFTER, 0, Rect(0, 0, 256, 256), 0.2, LensLook())
         shown = screen_bytes(state, self.fresh(state, cell), 0.2)
         self.assert_equal_arrays(request.render(), shown)
 

@@ -26,7 +26,7 @@ from lather.render.compositor import render
 from lather.render.ground import photo_ground
 from lather.render.lenses.table import render_region
 from lather.render.regions import region_coverage
-from lather.render.screen.view import Shown
+from lather.render.screen.request import Shown
 from lather.tools.free import cut_free_at, place_of_area, place_of_finding
 from lather.tools.table import tool
 from tests.support import Case, draw, finding, mended, session_for, skin_photo, surveyed

@@ -9,7 +9,7 @@ from lather.core.rect import Rect
 from lather.core.survey.regions.region import Part, Region
 from lather.render.lenses.lens import LIGHTNESS, LensLook
 from lather.render.screen.geometry import ViewGeometry
-from lather.render.screen.view import Shown
+from lather.render.screen.request import Shown
 from lather.tools.session import Viewport
 
 

@@ -51,3 +51,7 @@ class GrainLayer(Leaf, Unpainted, Pointwise, ComputedLayer):
         """As much as the picture's own."""
         own_l = portrait.grain_l
         return {} if own_l is None else {"sigma_l": round(min(own_l, MOST_L), 2)}
+
+    @property
+    def finest_px(self) -> float:
+        return self.parameters.size_px

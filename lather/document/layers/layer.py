@@ -8,6 +8,7 @@ rest.
 
 from __future__ import annotations
 
+import math
 import threading
 from abc import ABC, abstractmethod
 from collections.abc import Mapping
@@ -179,6 +180,12 @@ class Layer(ABC):
     @abstractmethod
     def bounds(self) -> Rect | None:
         """Full-resolution pixels that the layer can change; None means everywhere."""
+
+    @property
+    def finest_px(self) -> float:
+        """The width of the finest detail that it is there for; infinite: it is no matter of detail,
+        and shows on any level what it does."""
+        return min((child.finest_px for child in self.children if child.is_shown), default=math.inf)
 
     @abstractmethod
     def reach_px(self, level: int) -> int:

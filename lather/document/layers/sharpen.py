@@ -49,5 +49,9 @@ class SharpenLayer(Leaf, Unpainted, ComputedLayer):
         own_l = portrait.grain_l
         return {} if own_l is None else {"grain_l": round(min(own_l, MOST_GRAIN_L), 2)}
 
+    @property
+    def finest_px(self) -> float:
+        return self.parameters.width_px
+
     def reach_px(self, level: int) -> int:
         return gaussian_reach_px(self.parameters.width_px / 2**level)

@@ -42,5 +42,9 @@ class SoftenLayer(Leaf, Unpainted, ComputedLayer):
         """From a pore's width to three times it."""
         return portrait.lengths_px(radius_px=1.6, pore_px=0.35)
 
+    @property
+    def finest_px(self) -> float:
+        return self.parameters.pore_px
+
     def reach_px(self, level: int) -> int:
         return gaussian_reach_px(max(self.parameters.radius_px, self.parameters.pore_px) / 2**level)

@@ -48,6 +48,11 @@ class StackLayer(Unpainted):
     def bounds(self) -> Rect | None:
         return Rect(0, 0, 0, 0)  # by itself it changes nothing
 
+    @property
+    def finest_px(self) -> float:
+        edits_texture = self.part is Part.TEXTURE and any(c.is_shown for c in self.children)
+        return 0.0 if edits_texture else super().finest_px
+
     def reach_px(self, level: int) -> int:
         return sum(child.reach_px(level) for child in self.children if child.is_shown)
 

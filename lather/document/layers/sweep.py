@@ -48,5 +48,9 @@ class SweepLayer(Leaf, Unpainted, ComputedLayer):
         """A stray hair's width."""
         return portrait.lengths_px(width_px=0.4)
 
+    @property
+    def finest_px(self) -> float:
+        return self.parameters.width_px
+
     def reach_px(self, level: int) -> int:
         return median_reach_px(self.parameters.width_px / 2**level)

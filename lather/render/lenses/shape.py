@@ -68,16 +68,17 @@ def on_lengths(state: JobState, look: LensLook) -> tuple[object, ...]:  # noqa: 
 def see_moved(field: Field) -> FloatImage:
     """Lines of one displacement each, arrows, and a hatch where the brief's limit is passed."""
     out = dimmed(field.seen(field.rect))
-    shift = _shifts(field, field.rect)
-    if not shift.any():
+    if largest_mm(field.state) == 0:
         return out
-    length_mm = np.hypot(shift[..., 0], shift[..., 1]) / field.px_per_mm
+    shift = _shifts(field, field.rect.grown(1))  # lines go by the slope to both sides
+    around_mm = np.hypot(shift[..., 0], shift[..., 1]) / field.px_per_mm
+    length_mm = around_mm[1:-1, 1:-1]
     limit = limit_mm(field.state)
     shade = np.clip(length_mm / max(limit, 0.1), 0, 1) * SHADED
     _mix(out, MOVED, shade)
     _mix(out, AMBER, _hatched(length_mm > limit + 1e-3, field.rect))
     _mix(out, AMBER, 0.8 * _hatched(_is_too_far(field), field.rect, leaning=-1))
-    _mix(out, (1.0, 1.0, 1.0), 0.8 * _isolines(length_mm, interval_mm(field.state)))
+    _mix(out, (1.0, 1.0, 1.0), 0.8 * _isolines(around_mm, interval_mm(field.state))[1:-1, 1:-1])
     _draw_arrows(out, field)
     return out
 

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QVBoxLayout, QWid
 from lather.assist.check.blind import BlindPair
 from lather.document.agreed.trials import Trial
 from lather.document.state import JobState
-from lather.render.screen.view import screen_bytes
+from lather.render.screen.request import screen_bytes
 from lather.ui.parts.theme import GAP_2, GAP_3, GAP_4
 from lather.ui.parts.widgets import label
 

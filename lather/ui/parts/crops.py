@@ -8,7 +8,7 @@ from PyQt6.QtGui import QIcon, QImage, QPixmap
 from lather.core.rect import Rect
 from lather.document.state import JobState
 from lather.render.compositor import render_photo
-from lather.render.screen.view import screen_bytes
+from lather.render.screen.request import screen_bytes
 
 CROP_PX = 44
 

@@ -34,8 +34,8 @@ from lather.core.brush.stroke import PenSample
 from lather.core.rect import Rect
 from lather.document.diff import changed_cells
 from lather.document.state import JobState
-from lather.document.tiles import TILE_PX
-from lather.render.screen.view import Shown, TileRequest, ViewTiles
+from lather.render.screen.request import Fresh, Shown
+from lather.render.screen.view import ViewTiles
 from lather.render.worker import Executor
 from lather.tools.session import Frame
 from lather.ui.parts.context_menu import show_menu
@@ -106,7 +106,7 @@ class Canvas(QWidget):
         self._pen_down = False
         if job is not None and session is not None:
             tiles = self.tiles = ViewTiles(
-                job.state, self._executor, self._on_tile, self.bench.surround
+                job.state, self._executor, self._on_fresh, self.bench.surround, QTimer.singleShot
             )
             tiles.prepare_overview()
             session.frame.connect(self._on_frame)
@@ -156,6 +156,7 @@ class Canvas(QWidget):
         if self.tiles is not None:
             pending = self.bench.pending
             self.tiles.set_proposed(pending.after if pending is not None else None)
+            self._pictures.want_anew()
         self.update()
 
     def _on_rims_changed(self) -> None:
@@ -170,18 +171,12 @@ class Canvas(QWidget):
             self._pictures.clear()
         self.update()
 
-    def _on_tile(self, request: TileRequest) -> None:
-        if self.tiles is None:
-            return
-        rect = self._pictures.visible(request.shown, request.level)
-        if rect is None:
-            self._pictures.forget(request.shown)  # an overview came in: gaps can be filled
+    def _on_fresh(self, fresh: Fresh) -> None:
+        if self._pictures.visible(fresh.shown, fresh.level) is None:
+            self._pictures.forget(fresh.shown)  # an overview came in: gaps can be filled
             self.update()
-            return
-        part = Rect.cell(request.key, TILE_PX).intersect(rect)
-        if not part.empty:
-            pixels = self.tiles.picture(request.shown, request.level, part)
-            self._blit(request.shown, request.level, part, pixels)
+        else:
+            self._blit(fresh.shown, fresh.level, fresh.rect, fresh.image)
 
     def _on_frame(self, frame: Frame) -> None:
         if self.tiles is None:
@@ -317,7 +312,7 @@ class Canvas(QWidget):
 
     def leaveEvent(self, event: QEvent) -> None:
         self._update_cursor()
-        self._cursor = None
+        self._cursor = self._pictures.focus = None
         self.rims.leave()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -401,8 +396,11 @@ class Canvas(QWidget):
         self._update_cursor()
         self._cursor = position
         self._update_cursor()
-        if self.bench.geometry is not None and not self._pen_down:
-            at, geometry = self._device(position), self.bench.geometry
+        geometry, at = self.bench.geometry, self._device(position)
+        if geometry is None:
+            return
+        self._pictures.focus = geometry.to_photo(*at)
+        if not self._pen_down:
             self.rims.hover(*self.bench.layer_sight.to_photo(geometry, *at))
             self.people.hover(*self.bench.photo_sight.to_photo(geometry, *at))
             self.features.hover(*self.bench.photo_sight.to_photo(geometry, *at))

@@ -12,7 +12,8 @@ from lather.actions.looking.looks import Peek
 from lather.actions.workbench import Workbench
 from lather.core.rect import Rect
 from lather.render.screen.geometry import ViewGeometry
-from lather.render.screen.view import Shown, ViewTiles
+from lather.render.screen.request import Shown
+from lather.render.screen.view import ViewTiles
 
 RADIUS_PX = 90.0
 MARGIN_PX = 4

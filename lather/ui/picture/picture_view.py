@@ -11,7 +11,8 @@ from lather.actions.workbench import Workbench
 from lather.core.arrays import ByteImage
 from lather.core.rect import Rect
 from lather.render.screen.geometry import ViewGeometry
-from lather.render.screen.view import Shown, ViewTiles
+from lather.render.screen.request import Shown
+from lather.render.screen.view import ViewTiles
 from lather.ui.parts.texts import CENTRE, draw
 from lather.ui.parts.theme import theme
 
@@ -35,6 +36,7 @@ class PictureView:
     def __init__(self, bench: Workbench) -> None:
         self._bench = bench
         self._pictures: dict[Shown, _Picture] = {}
+        self.focus: tuple[float, float] | None = None  # photo pixels; where the pen is, if it is
 
     def clear(self) -> None:
         """Assemble all anew from the tiles when next drawn."""
@@ -105,7 +107,7 @@ class PictureView:
         picture = self._pictures.get(shown)
         visible = geometry.visible
         if picture is None or picture.level != geometry.level or picture.rect != visible:
-            pixels = tiles.look(shown, geometry.level, visible)
+            pixels = tiles.look(shown, geometry.level, visible, self._focus(geometry.level))
             image = QImage(
                 pixels.data,  # type: ignore[call-overload]
                 visible.width,
@@ -115,9 +117,15 @@ class PictureView:
             )
             picture = self._pictures[shown] = _Picture(geometry.level, visible, pixels, image)
         elif not picture.is_wanted:
-            tiles.want(shown, geometry.level, visible)
+            tiles.want(shown, geometry.level, visible, self._focus(geometry.level))
             picture.is_wanted = True
         return picture
+
+    def _focus(self, level: int) -> tuple[float, float] | None:
+        if self.focus is None:
+            return None
+        x, y = self.focus
+        return x / (1 << level), y / (1 << level)
 
 
 def draw_invitation(painter: QPainter, box: QRect) -> None:

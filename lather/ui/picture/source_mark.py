@@ -9,7 +9,8 @@ from lather.actions.workbench import Workbench
 from lather.core.mend.placement import Placement
 from lather.core.rect import Rect
 from lather.render.screen.geometry import ViewGeometry
-from lather.render.screen.view import Shown, ViewTiles
+from lather.render.screen.request import Shown
+from lather.render.screen.view import ViewTiles
 from lather.tools.source import SourceGoes
 from lather.tools.table import tool
 

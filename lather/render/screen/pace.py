@@ -1,0 +1,49 @@
+"""How fast frames come on this machine, and so how fine they can be."""
+
+from __future__ import annotations
+
+from collections import deque
+from statistics import median
+
+FRAME_MS = 22.0  # of the 33 of a frame: the rest are the step, its rows and the paint
+FINER_BELOW, COARSER_ABOVE = 0.8, 1.15  # times that; between them nothing changes
+N_REMEMBERED = 3
+COARSE_GAIN = 3.4  # how much less a frame of half the size costs; measured anew as soon as it is
+
+
+class Pace:
+    """Chooses between a view's own level and the next coarser one, by what frames took.
+
+    What lies between the two bars changes nothing, so that the picture does not flicker.
+    """
+
+    def __init__(self) -> None:
+        self._ns_per_px: dict[int, deque[float]] = {}
+        self._coarser = 1
+
+    @property
+    def coarser(self) -> int:
+        """Levels below the view's own: 0 or 1."""
+        return self._coarser
+
+    def note(self, coarser: int, n_px: int, took_s: float) -> None:
+        """A frame so many levels coarser than the view, of so many pixels of the view."""
+        taken = self._ns_per_px.setdefault(coarser, deque(maxlen=N_REMEMBERED))
+        taken.append(1e9 * took_s / max(n_px, 1))
+
+    def choose(self, n_px: int) -> int:
+        """Levels below the view's own for a frame of so many of its pixels."""
+        expected_ms = self._expected_ms(n_px)
+        if expected_ms is not None:
+            if expected_ms > COARSER_ABOVE * FRAME_MS:
+                self._coarser = 1
+            elif expected_ms < FINER_BELOW * FRAME_MS:
+                self._coarser = 0
+        return self._coarser
+
+    def _expected_ms(self, n_px: int) -> float | None:
+        """What a frame of the view's own level would take, as far as frames tell."""
+        if self._coarser == 0 or 1 not in self._ns_per_px:
+            taken = self._ns_per_px.get(0)
+            return None if taken is None else median(taken) * n_px / 1e6
+        return median(self._ns_per_px[1]) * COARSE_GAIN * n_px / 1e6

@@ -1,0 +1,241 @@
+"""What is on the screen brought up to date: coarse while it goes on changing, exact at rest.
+
+One change by itself is rendered exactly at once. Where one follows upon the other, as they do while
+something is dragged, one frame is under way at a time, of the newest state; it is of the view's own
+level if this machine makes that fast enough, else of the next coarser one, around the focus exact
+where what changed would not show there. Once nothing has changed for a while, what was coarse is
+rendered exactly, nearest to the focus first. What is no longer wanted is not begun.
+"""
+
+from __future__ import annotations
+
+import logging
+import math
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from functools import partial
+
+import numpy as np
+
+from lather.core.arrays import ByteImage
+from lather.core.rect import Rect
+from lather.render.screen.pace import Pace
+from lather.render.screen.request import Fresh, ViewRequest
+from lather.render.worker import Executor
+
+REST_MS = 40  # without a change, after which what is coarse is made exact
+DRAG_S = 0.25  # between changes that belong together
+FOCUS_PX = 256  # around the focus, in which fine kinds are rendered exactly
+LEAST_BAND_PX = 64  # rows of a piece
+
+Later = Callable[[int, Callable[[], None]], None]  # milliseconds, and what to do then
+
+log = logging.getLogger(__name__)
+
+
+@dataclass(frozen=True)
+class Target:
+    """What is out of date on the screen.
+
+    request : of the whole of it, at the view's own level.
+    focus : the place of the level that is looked at.
+    is_fine : what changed does not show on a coarser level.
+    """
+
+    request: ViewRequest
+    focus: tuple[float, float]
+    is_fine: bool = False
+
+    @property
+    def rect(self) -> Rect:
+        return self.request.rect
+
+
+@dataclass(eq=False)
+class _Frame:
+    """Pieces of one state; shown as they come, or all at once while it goes on changing."""
+
+    target: Target
+    coarser: int
+    at_once: bool
+    began_s: float
+    waiting: int = 0
+    is_wanted: bool = True
+    pieces: list[tuple[Rect, ByteImage]] = field(default_factory=list)
+
+    @property
+    def exact(self) -> bool:
+        return self.coarser == 0
+
+
+class Refresh:
+    """Keeps one way of looking up to date. Lives on the owner's thread.
+
+    Parameters
+    ----------
+    put : takes pixels, of the state of a number.
+    later : runs something on the owner's thread after a while; None: at once.
+    """
+
+    def __init__(
+        self, executor: Executor, put: Callable[[Fresh, int], None], later: Later | None = None,
+        clock: Callable[[], float] = time.perf_counter,
+    ) -> None:  # fmt: skip
+        self._executor, self._put, self._later, self._clock = executor, put, later, clock
+        self._target: Target | None = None  # what is wanted, until it is there
+        self._frame: _Frame | None = None
+        self._changed_s = -math.inf
+        self._dragged = False
+        self._closed = False
+        self._paces: dict[object, Pace] = {}
+        self.frames = {0: 0, 1: 0}  # shown while dragged, by how much coarser than the view
+
+    @property
+    def busy(self) -> bool:
+        """True until what is on the screen is exact."""
+        return self._target is not None
+
+    @property
+    def wanted(self) -> ViewRequest | None:
+        return None if self._target is None else self._target.request
+
+    def close(self) -> None:
+        self._closed, self._target = True, None
+        if self._frame is not None:
+            self._frame.is_wanted = False
+
+    def want(self, target: Target) -> None:
+        """The screen is out of date, by a change since it was asked for last."""
+        now_s = self._clock()
+        self._dragged = self.busy or now_s - self._changed_s < DRAG_S
+        self._changed_s, self._target = now_s, target
+        if self._frame is not None and not self._frame.at_once:
+            self._frame.is_wanted = False  # pieces that are not begun yet are left
+        if self._frame is None:
+            self._begin()
+
+    def _begin(self) -> None:
+        target = self._target
+        assert target is not None
+        n_px = target.rect.area
+        coarser = self._pace(target).choose(n_px) if self._dragged else 0
+        self._post(_Frame(target, coarser, self._dragged, self._clock()))
+
+    def _post(self, frame: _Frame) -> None:
+        self._frame = frame
+        requests = self._requests(frame)
+        frame.waiting = len(requests)
+        for request, place in requests:
+            self._executor.post(
+                partial(_rendered, frame, request, place),
+                partial(self._accept, frame, place), failed=partial(self._failed, frame),
+                priority=0,
+            )  # fmt: skip
+
+    def _requests(self, frame: _Frame) -> list[tuple[ViewRequest, Rect]]:
+        """What is rendered for a frame, and the place of the view's level that it fills."""
+        target, n_threads = frame.target, self._executor.n_threads
+        bands = _bands(target.rect, n_threads if frame.at_once else 2 * n_threads)
+        if frame.exact:
+            bands.sort(key=lambda band: _away(band, target.focus))
+            return [(replace(target.request, rect=band), band) for band in bands]
+        level = target.request.level + frame.coarser
+        requests = [
+            (replace(target.request, level=level, rect=band.at_level(frame.coarser).grown(1)), band)
+            for band in bands
+        ]
+        if target.is_fine:
+            x, y = target.focus
+            near = Rect.around(x, y, FOCUS_PX).intersect(target.rect)
+            requests += [(replace(target.request, rect=band), band)
+                         for band in _bands(near, n_threads)]  # fmt: skip
+        return requests
+
+    def _accept(self, frame: _Frame, place: Rect, image: ByteImage | None) -> None:
+        frame.waiting -= 1
+        if self._closed:
+            return
+        if image is not None:
+            if frame.at_once:
+                frame.pieces.append((place, image))
+            else:
+                self._show(frame, place, image)
+        if frame.waiting == 0 and frame is self._frame:
+            self._over(frame)
+
+    def _over(self, frame: _Frame) -> None:
+        self._frame = None
+        if frame.at_once:
+            self._show_together(frame)
+            took_s = self._clock() - frame.began_s
+            self._pace(frame.target).note(frame.coarser, frame.target.rect.area, took_s)
+            self.frames[frame.coarser] += 1
+        if self._target is not frame.target:
+            if self._target is not None:
+                self._begin()
+        elif frame.exact and frame.is_wanted:
+            self._target = None
+        elif self._later is None:
+            self._settle(frame.target)
+        else:
+            self._later(REST_MS, partial(self._settle, frame.target))
+
+    def _settle(self, target: Target) -> None:
+        """Render exactly what is still as it was when that was asked for."""
+        if self._target is target and self._frame is None and not self._closed:
+            self._post(_Frame(target, 0, False, self._clock()))
+
+    def _show(self, frame: _Frame, place: Rect, image: ByteImage) -> None:
+        request = frame.target.request
+        self._put(Fresh(request.shown, request.level, place, image, frame.exact), request.id)
+
+    def _show_together(self, frame: _Frame) -> None:
+        rect = frame.target.rect
+        whole = np.empty((rect.height, rect.width, 4), dtype=np.uint8)
+        # What is rendered around the focus covers what is coarse there.
+        for place, image in sorted(frame.pieces, key=lambda piece: -piece[0].area):
+            whole[place.shifted(-rect.x0, -rect.y0).slices] = image
+        self._show(frame, rect, whole)
+
+    def _failed(self, frame: _Frame, error: Exception) -> None:
+        log.error("a frame of the view failed", exc_info=error)
+        if frame is self._frame:
+            self._frame = self._target = None  # wanted again when the screen is out of date again
+
+    def _pace(self, target: Target) -> Pace:
+        request = target.request
+        about = request.shown, request.look.id, request.n_kept, target.is_fine
+        return self._paces.setdefault(about, Pace())
+
+
+def _rendered(frame: _Frame, request: ViewRequest, place: Rect) -> ByteImage | None:
+    """On a worker: a piece as large as its place on the view's level; None if nobody wants it."""
+    if not frame.is_wanted:
+        return None
+    image = request.render()
+    coarser = request.level - frame.target.request.level
+    return image if coarser == 0 else _enlarged(image, request.rect.from_level(coarser), place)
+
+
+def _enlarged(image: ByteImage, rect: Rect, place: Rect) -> ByteImage:
+    """A part of pixels that fill a rectangle of a finer level."""
+    import cv2
+
+    size = rect.width, rect.height
+    large = cv2.resize(image, size, interpolation=cv2.INTER_LINEAR)
+    return np.asarray(large[place.shifted(-rect.x0, -rect.y0).slices], dtype=np.uint8)
+
+
+def _bands(rect: Rect, n: int) -> list[Rect]:
+    """A rectangle in at most so many bands from top to bottom, each of an even number of rows."""
+    n = max(1, min(n, rect.height // LEAST_BAND_PX))
+    step = -(-rect.height // n)
+    step += step % 2
+    return [Rect(rect.x0, top, rect.x1, min(top + step, rect.y1))
+            for top in range(rect.y0, rect.y1, step)]  # fmt: skip
+
+
+def _away(band: Rect, focus: tuple[float, float]) -> float:
+    x, y = focus
+    return math.hypot((band.x0 + band.x1) / 2 - x, (band.y0 + band.y1) / 2 - y)
