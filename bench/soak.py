@@ -78,7 +78,7 @@ def _work(folder: Path, n_strokes: int, say: Say) -> Outcome:
         os.environ[name] = str(folder / name.lower())
     from lather.actions.job.delivering import deliver_to
     from lather.actions.job.saving import save
-    from lather.core.shape.resample import LARGE_PX, in_two_parts
+    from lather.core.two_parts import LARGE_PX, in_two_parts
     from lather.files.exchange.delivery import Delivery
     from lather.files.jobs.jobfile import load_job
     from lather.files.jobs.jobwriter import save_job

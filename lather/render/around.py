@@ -7,6 +7,7 @@ below and is laid anew with every frame.
 
 from __future__ import annotations
 
+import threading
 from collections import OrderedDict
 
 import numpy as np
@@ -15,6 +16,7 @@ from lather.core.arrays import FloatImage
 from lather.core.blend.composite import composite
 from lather.core.blend.modes import BlendMode
 from lather.core.rect import Rect
+from lather.core.two_parts import in_two_parts
 from lather.document.layers.layer import Layer, Layers
 from lather.document.layers.pixels import PixelLayer
 from lather.document.state import JobState
@@ -46,6 +48,7 @@ class AroundCache:
         self._runs: list[Layers] = []
         self._tiles: OrderedDict[Place, FloatImage | None] = OrderedDict()
         self._active_id = 0
+        self._lock = threading.Lock()  # a frame is rendered on two threads
         self._corrections: OrderedDict[tuple[int, Key], tuple[Layers, FloatImage]] = OrderedDict()
 
     def render(
@@ -60,9 +63,17 @@ class AroundCache:
         scene = scene_of(photo_ground(state), level)
         self._become(scene.ground, state.layers[:index], state.layers[index + 1 :])
         self._active_id = state.layers[index].id
-        out = self._without_reach(state.layers[index : index + 1], scene, rect)
-        if any(_looks_around(layer, level) for layer in self._above):
-            self._correct(out, before, scene, rect)
+        active = state.layers[index : index + 1]
+        corrected = any(_looks_around(layer, level) for layer in self._above)
+        out = np.empty((rect.height, rect.width, 4), dtype=np.float32)
+
+        def rows(first: int, last: int) -> None:
+            part = Rect(rect.x0, rect.y0 + first, rect.x1, rect.y0 + last)
+            out[first:last] = self._without_reach(active, scene, part)
+            if corrected:
+                self._correct(out[first:last], before, scene, part)
+
+        in_two_parts(rows, rect.height, rect.area)
         return out
 
     def _without_reach(self, active: Layers, scene: Scene, rect: Rect) -> FloatImage:
@@ -118,10 +129,10 @@ class AroundCache:
     def _correct(self, out: FloatImage, before: JobState, scene: Scene, rect: Rect) -> None:
         for key in rect.cells(TILE_PX):
             inside, there = _overlap(key, rect)
-            out[there][..., :3] += self._correction(before, scene, key)[inside]
+            out[there] += self._correction(before, scene, key)[inside]
 
     def _correction(self, before: JobState, scene: Scene, key: Key) -> FloatImage:
-        """(256, 256, 3): what the layers with a reach changed; if that is not known, earlier."""
+        """(256, 256, 4): what the layers with a reach changed; if that is not known, earlier."""
         place = scene.level, key
         made_of, kept = self._corrections.get(place, (None, None))
         if made_of is not before.layers or kept is None:
@@ -132,10 +143,12 @@ class AroundCache:
                 # None, if the stroke made a layer for itself.
                 active = tuple(layer for layer in before.layers if layer.id == self._active_id)
                 plain = self._without_reach(active, scene, Rect.cell(key, TILE_PX))
-                kept = picture[..., :3] - plain[..., :3]
-                self._corrections[place] = before.layers, kept
-                while len(self._corrections) > self._most_tiles:
-                    self._corrections.popitem(last=False)
+                kept = picture - plain
+                kept[..., 3] = 0
+                with self._lock:
+                    self._corrections[place] = before.layers, kept
+                    while len(self._corrections) > self._most_tiles:
+                        self._corrections.popitem(last=False)
         assert kept is not None
         return kept
 
@@ -151,13 +164,17 @@ class AroundCache:
     ) -> FloatImage | None:
         """Layers by themselves in one cell; None where they show nothing."""
         place = number, scene.level, key
-        if place not in self._tiles:
-            tile = paint(layers, scene, transparent, Rect.cell(key, TILE_PX))
-            self._tiles[place] = tile if tile[..., 3].any() else None
+        with self._lock:
+            if place in self._tiles:
+                self._tiles.move_to_end(place)
+                return self._tiles[place]
+        made = paint(layers, scene, transparent, Rect.cell(key, TILE_PX))
+        tile = made if made[..., 3].any() else None
+        with self._lock:
+            self._tiles[place] = tile
             while len(self._tiles) > self._most_tiles:
                 self._tiles.popitem(last=False)
-        self._tiles.move_to_end(place)
-        return self._tiles[place]
+        return tile
 
 
 def _overlap(key: Key, rect: Rect) -> tuple[tuple[slice, slice], tuple[slice, slice]]:

@@ -138,6 +138,10 @@ class Work(ABC):
         """What the brush has covered so far; None for tools that are no brushes."""
         return None
 
+    def moves_pixels(self) -> bool:
+        """True if what is dragged are pixels of the picture."""
+        return False
+
     def outlines(self) -> bool:
         """True while the pen's own path is what is being drawn."""
         return False

@@ -74,6 +74,9 @@ class GraftWork(Work):
     def preview(self) -> JobState:
         return self._begun if self._own is None else self._own.state
 
+    def moves_pixels(self) -> bool:
+        return self._dragging
+
     def outlines(self) -> bool:
         return not self._dragging
 

@@ -10,6 +10,7 @@ the job wait and are then replayed.
 from __future__ import annotations
 
 import threading
+import time
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
@@ -26,12 +27,15 @@ from lather.document.operations.call import Call
 from lather.document.painting.painting import Coverage
 from lather.document.painting.strokes import as_kept
 from lather.document.state import JobState
+from lather.document.tiles import DEEPEST_LEVEL
 from lather.errors import LatherError
 from lather.render.around import AroundCache
 from lather.render.compositor import render
 from lather.render.lenses.lens import LensLook
 from lather.render.lenses.table import LENSES, looked_through
+from lather.render.screen.coarse import coarse_rect, enlarged
 from lather.render.screen.overlay import hatch
+from lather.render.screen.pace import Pace
 from lather.render.screen.request import Shown, screen_bytes
 from lather.render.space import Space
 from lather.render.worker import Executor
@@ -39,6 +43,8 @@ from lather.tools.base import Hand, Outcome, ShapeReading, Work
 from lather.tools.drawing import call_of_stroke, space_of
 from lather.tools.effect import refuse_without_effect
 from lather.tools.table import tool
+
+STROKE_MS = 9.0  # for rendering a frame under the pen; the dabs, the way and the paint take more
 
 
 @dataclass(frozen=True)
@@ -112,6 +118,7 @@ class PenSession:
         self._waiting: list[tuple[str, PenSample]] = []
         self._lock = threading.Lock()
         self._around = AroundCache()
+        self._paces: dict[object, Pace] = {}
         self.reading: ShapeReading | None = None  # of the stroke in progress, or the last
 
     @property
@@ -261,15 +268,14 @@ class PenSession:
         rect = seen.at_level(level).grown(reach_px).intersect(viewport.rect)
         if rect.empty:
             return None
-        pixels = None if _other_lens(look, shown) else self._own_pixels(stroke, rect, level)
-        if pixels is None and look is not None:
+        if look is not None:
             shown = Shown.LENS
-            pixels = looked_through(
-                look, state, rect, level, lambda wide, at: self._render(state, wide, at)
-            )
-        elif pixels is None:
-            pixels = self._render(state, rect, level)
-        image = screen_bytes(state, pixels, viewport.surround)
+        pace = self._pace(stroke, look, level)
+        began_s, coarser = time.perf_counter(), 0 if pace is None else pace.choose(rect.area)
+        pixels = self._pixels(stroke, state, look, coarse_rect(rect, coarser), level + coarser)
+        image = enlarged(screen_bytes(state, pixels, viewport.surround), coarser, rect)
+        if pace is not None:
+            pace.note(coarser, rect.area, time.perf_counter() - began_s)
         hatched = stroke.work.hatched()
         if hatched is not None:
             hatch(image, _at_level(hatched, rect, viewport.level), rect)
@@ -278,6 +284,27 @@ class PenSession:
             viewport.level, rect, image, live, work.covered(), stroke.space, shown,
             work.reading(),
         )
+
+    def _pace(self, stroke: _Stroke, look: LensLook | None, level: int) -> Pace | None:
+        """Of frames that may be coarse until the pen is lifted: through a lens, and of pixels that
+        are moved; None for paint."""
+        if level >= DEEPEST_LEVEL or (look is None and not stroke.work.moves_pixels()):
+            return None
+        about = stroke.hand.tool, look, level
+        return self._paces.setdefault(about, Pace(STROKE_MS, coarser=0))
+
+    def _pixels(
+        self, stroke: _Stroke, state: JobState, look: LensLook | None, rect: Rect, level: int
+    ) -> FloatImage:
+        own = None
+        if not _other_lens(look, stroke.work.shows()):
+            own = self._own_pixels(stroke, rect, level)
+        if own is not None:
+            return own
+        if look is None:
+            return self._render(state, rect, level)
+        return looked_through(look, state, rect, level,
+                              lambda wide, at: self._render(state, wide, at))  # fmt: skip
 
     def _own_pixels(self, stroke: _Stroke, rect: Rect, level: int) -> FloatImage | None:
         """What the tool itself shows; it knows nothing of what lies reshaped above."""

@@ -52,6 +52,9 @@ class FieldWork(Work):
         self._name = name
         self._live = LiveField(self._layer, state.photo.rect, area_limit(self._state))
 
+    def moves_pixels(self) -> bool:
+        return True
+
     def preview(self) -> JobState:
         return with_layer(self._state, self._live.layer)
 

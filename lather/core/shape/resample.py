@@ -8,10 +8,6 @@ has what is lost beyond. Where the field is zero pixels are not touched at all.
 
 from __future__ import annotations
 
-import threading
-from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
-
 import numpy as np
 from numpy.typing import NDArray
 
@@ -20,11 +16,10 @@ from lather.core.kernels import Kernel
 from lather.core.rect import Rect
 from lather.core.shape.field import Field, cubic_weights
 from lather.core.shape.reach import LOBES
+from lather.core.two_parts import in_two_parts
 
 N_TAPS = 2 * LOBES
 N_PHASES = 512
-LARGE_PX = 60_000
-_HELPER, _HELPING = ThreadPoolExecutor(1, "resample"), threading.Lock()
 
 
 def _weights() -> Plane:
@@ -66,19 +61,6 @@ def resampled(
         )  # fmt: skip
 
     in_two_parts(rows, rect.height, rect.area)
-
-
-def in_two_parts(rows: Callable[[int, int], None], n_rows: int, n_pixels: int) -> None:
-    """Do rows of a large piece on two threads, if the other one is free."""
-    if n_pixels < LARGE_PX or not _HELPING.acquire(blocking=False):
-        rows(0, n_rows)
-        return
-    try:
-        half = _HELPER.submit(rows, n_rows // 2, n_rows)
-        rows(0, n_rows // 2)
-        half.result()
-    finally:
-        _HELPING.release()
 
 
 def _through_field_reference(

@@ -14,12 +14,14 @@ COARSE_GAIN = 3.4  # how much less a frame of half the size costs; measured anew
 class Pace:
     """Chooses between a view's own level and the next coarser one, by what frames took.
 
-    What lies between the two bars changes nothing, so that the picture does not flicker.
+    What lies between the two bars changes nothing, so that the picture does not flicker. Before
+    anything is known it is `coarser` levels coarser.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, budget_ms: float = FRAME_MS, coarser: int = 1) -> None:
+        self._budget_ms = budget_ms
         self._ns_per_px: dict[int, deque[float]] = {}
-        self._coarser = 1
+        self._coarser = coarser
 
     @property
     def coarser(self) -> int:
@@ -35,9 +37,9 @@ class Pace:
         """Levels below the view's own for a frame of so many of its pixels."""
         expected_ms = self._expected_ms(n_px)
         if expected_ms is not None:
-            if expected_ms > COARSER_ABOVE * FRAME_MS:
+            if expected_ms > COARSER_ABOVE * self._budget_ms:
                 self._coarser = 1
-            elif expected_ms < FINER_BELOW * FRAME_MS:
+            elif expected_ms < FINER_BELOW * self._budget_ms:
                 self._coarser = 0
         return self._coarser
 

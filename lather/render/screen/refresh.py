@@ -20,6 +20,8 @@ import numpy as np
 
 from lather.core.arrays import ByteImage
 from lather.core.rect import Rect
+from lather.document.tiles import DEEPEST_LEVEL
+from lather.render.screen.coarse import coarse_rect, enlarged
 from lather.render.screen.pace import Pace
 from lather.render.screen.request import Fresh, ViewRequest
 from lather.render.worker import Executor
@@ -119,7 +121,8 @@ class Refresh:
         target = self._target
         assert target is not None
         n_px = target.rect.area
-        coarser = self._pace(target).choose(n_px) if self._dragged else 0
+        can_be_coarser = self._dragged and target.request.level < DEEPEST_LEVEL
+        coarser = self._pace(target).choose(n_px) if can_be_coarser else 0
         self._post(_Frame(target, coarser, self._dragged, self._clock()))
 
     def _post(self, frame: _Frame) -> None:
@@ -142,7 +145,7 @@ class Refresh:
             return [(replace(target.request, rect=band), band) for band in bands]
         level = target.request.level + frame.coarser
         requests = [
-            (replace(target.request, level=level, rect=band.at_level(frame.coarser).grown(1)), band)
+            (replace(target.request, level=level, rect=coarse_rect(band, frame.coarser)), band)
             for band in bands
         ]
         if target.is_fine:
@@ -213,18 +216,7 @@ def _rendered(frame: _Frame, request: ViewRequest, place: Rect) -> ByteImage | N
     """On a worker: a piece as large as its place on the view's level; None if nobody wants it."""
     if not frame.is_wanted:
         return None
-    image = request.render()
-    coarser = request.level - frame.target.request.level
-    return image if coarser == 0 else _enlarged(image, request.rect.from_level(coarser), place)
-
-
-def _enlarged(image: ByteImage, rect: Rect, place: Rect) -> ByteImage:
-    """A part of pixels that fill a rectangle of a finer level."""
-    import cv2
-
-    size = rect.width, rect.height
-    large = cv2.resize(image, size, interpolation=cv2.INTER_LINEAR)
-    return np.asarray(large[place.shifted(-rect.x0, -rect.y0).slices], dtype=np.uint8)
+    return enlarged(request.render(), request.level - frame.target.request.level, place)
 
 
 def _bands(rect: Rect, n: int) -> list[Rect]:
