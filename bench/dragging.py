@@ -12,7 +12,7 @@ import numpy as np
 from bench.common import Row, Scale, row
 from bench.layers import computing_state
 from bench.shaping import is_current
-from bench.stroke import Paints, bare_blend_ms, opened
+from bench.stroke import Paints, bare_blend_ms, opened, wait_for_events
 from lather.document import edits
 from lather.document.layers.computed import ComputedLayer
 from lather.document.layers.limits import Limits, Span
@@ -56,7 +56,7 @@ def measure(scale: Scale) -> list[Row]:
                 delays += _delays(app, paints, drag, scale.runs(N_EVENTS))
                 start = time.perf_counter()
                 while not is_current(app):
-                    app.qt.processEvents()
+                    wait_for_events()
                 settled.append(1000 * (time.perf_counter() - start))
             frames = {n: count - before[n] for n, count in app.window.canvas.tiles.frames.items()}
             shown = {n: shown[n] + frames[n] for n in shown}
@@ -165,7 +165,7 @@ def _delays(app: App, paints: Paints, drag: Drag, n_events: int) -> list[float]:
         paints.clear()
         arrivals.clear()
         while not shown_s and time.perf_counter() < start + LATE_S:
-            app.qt.processEvents()
+            wait_for_events()
             if not came_s and (sum(tiles.frames.values()) > before or not tiles.busy):
                 came_s = arrivals[-1] if arrivals else start
             shown_s = next((at for at, _ in paints if came_s and at > came_s), 0.0)

@@ -22,6 +22,7 @@ Paints = list[tuple[float, int]]
 SIZE_PX = 200.0
 N_EVENTS, N_WARM_UP = 90, 10
 STEP_PX = 30.0  # more than the spacing: every event has a dab, and so a frame of its own
+AWAKE_MS = 50
 LATE_S = 2.0  # an event without a frame counts as this late
 
 
@@ -94,7 +95,6 @@ def stroke_delays(
 ) -> list[float]:
     """Milliseconds from each event to the end of the paint that shows its frame."""
     from PyQt6.QtCore import QEvent
-    from PyQt6.QtWidgets import QApplication
 
     from lather.core.brush.stroke import PenSample
 
@@ -111,12 +111,23 @@ def stroke_delays(
         pen.send(QEvent.Type.TabletPress if i == 0 else QEvent.Type.TabletMove, reading)
         shown: list[float] = []
         while not shown and time.perf_counter() < start + LATE_S:
-            QApplication.processEvents()
+            wait_for_events()
             shown = [at for at, frames in paints if frames > n_frames]
         delays.append(1000 * (shown[0] - start if shown else LATE_S))
     pen.send(QEvent.Type.TabletRelease, reading, pressure=0.0)
     pen.wait()
     return delays[N_WARM_UP:]
+
+
+def wait_for_events() -> None:
+    """As the application's own loop: asleep until there is something to do. A loop that spins
+    would hold the interpreter against the workers."""
+    from PyQt6.QtCore import QEventLoop, QTimer
+    from PyQt6.QtWidgets import QApplication
+
+    timer = QTimer()
+    timer.start(AWAKE_MS)  # if nothing comes at all
+    QApplication.processEvents(QEventLoop.ProcessEventsFlag.WaitForMoreEvents)
 
 
 def bare_blend_ms(scale: Scale, side_px: int) -> float:

@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import ast
 import hashlib
+import threading
 from collections.abc import Callable, Iterable, Iterator
 from functools import cache
 from pathlib import Path
 
 ROOT = Path(__file__).parents[1]
+_PARSING = threading.Lock()
 PACKAGE = ROOT / "lather"
 FOLDERS = ("lather", "bench", "tests", "scripts")
 
 
 @cache
 def tree_of(path: Path) -> ast.Module:
-    return ast.parse(path.read_text(encoding="utf-8"))
+    with _PARSING:  # on several threads at once it fails now and then (CPython 3.11)
+        return ast.parse(path.read_text(encoding="utf-8"))
 
 
 @cache

@@ -20,9 +20,13 @@ def add(layer: SplitLayer, scene: Scene, out: FloatImage, rect: Rect, below: Pat
     within_px = max(stack.reach_px(scene.level) for stack in layer.children)
     inside = rect.grown(within_px).intersect(below.rect)
     for part, patch in _parts(layer, scene, below, inside).items():
+        if not layer.stack(part).is_shown:
+            continue
         edited = scene.paint((layer.stack(part),), scene, patch.part, rect)
         # By what was changed: where nothing was, the picture stays as it is, to the last bit.
-        changed[..., :3] += edited[..., :3] - patch.part(rect)[..., :3]
+        edited -= patch.part(rect)
+        edited[..., 3] = 0
+        changed += edited
     lay_changed(layer, scene, out, changed, rect)
 
 

@@ -26,7 +26,7 @@ from lather.render.screen.pace import Pace
 from lather.render.screen.request import Fresh, ViewRequest
 from lather.render.worker import Executor
 
-REST_MS = 40  # without a change, after which what is coarse is made exact
+REST_MS = 30  # without a change, after which what is coarse is made exact
 DRAG_S = 0.25  # between changes that belong together
 FOCUS_PX = 256  # around the focus, in which fine kinds are rendered exactly
 LEAST_BAND_PX = 64  # rows of a piece
