@@ -399,6 +399,7 @@ def show(app, dialog: QDialog, name: str) -> None:
 
 
 if __name__ == "__main__":
-    with tempfile.TemporaryDirectory() as unsaved:  # what a run that broke off leaves is nothing to ask about
+    # What a run that broke off has left is nothing to ask about.
+    with tempfile.TemporaryDirectory() as unsaved:
         os.environ["XDG_STATE_HOME"] = unsaved
         main()

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage
 
-MOST_BLOCKS = 2.0  # of a photo that is taken as it is
+MOST_BLOCKS = 3.0  # of a photo that is taken as it is
 SEEN_PX = 1024  # of each side: enough to tell
 BLOCK_PX = 16  # of colour, which is kept at half of the size
 LEAST_BLOCKS = 4  # in a row, to tell

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
-from lather.core.colour.density import optical_density
+from lather.core.colour.density import Density, optical_density
 from lather.core.rect import Rect
 from lather.core.survey.blocks import MOST_BLOCKS, blockiness, without_blocks
 from lather.core.survey.faces.find import find_faces, with_meshes
@@ -140,11 +140,16 @@ def survey(
         regions = _with_part(regions, part, place, regions_scale, (height, width))
         if skin is not None:
             skin_map = skin_map.corrected(_cut(skin, place, (height, width), reduced.shape))
+        box = Rect.of_mask(skin_map.plain)
+        density = optical_density(np.ascontiguousarray(reduced[box.slices]))
+        evened = density
         if is_blocky:
             reduced = without_blocks(reduced, scale)
+            evened = optical_density(np.ascontiguousarray(reduced[box.slices]))
         token.check()
         own_hair = OwnHair.of(part, reduced.shape[1], mm / scale)
-        spots, lines = _spots_and_lines(reduced, skin_map, own_hair, local, report, token)
+        spots, lines = _spots_and_lines(reduced, (density, evened), skin_map, own_hair, local,
+                                        report, token)  # fmt: skip
         mine = _findings(reduced, spots, mm / scale, scale, place, token)
         for line in lines:
             token.check()
@@ -162,22 +167,23 @@ def survey(
 
 
 def _spots_and_lines(
-    rgb: FloatImage, skin_map: SkinMap, own_hair: OwnHair, face: FaceGeometry | None,
-    report: Progress, cancel: CancelToken,
+    rgb: FloatImage, densities: tuple[Density, Density], skin_map: SkinMap, own_hair: OwnHair,
+    face: FaceGeometry | None, report: Progress, cancel: CancelToken,
 ) -> tuple[list[Spot], list[Line]]:
-    """What is found on one person's plain skin, in px of `rgb`; nothing that grows there."""
+    """What is found on one person's plain skin, in px of `rgb`; nothing that grows there. The
+    densities are those of the plain skin's box, as it is and without blocks of colour: their steps
+    look like red marks, and what is pale is smaller than what they are evened over."""
+    density, evened = densities
     report(0.4, "looking for blemishes")
     mm_per_px, plain = own_hair.mm_per_px, Rect.of_mask(skin_map.plain)
-    density = optical_density(np.ascontiguousarray(rgb[plain.slices]))
-    cancel.check()
     beard = own_hair.beard_in(plain)
-    between = own_hair.between_strands(density, beard)
+    between = own_hair.between_strands(evened, beard)
     cancel.check()
-    spots = find_spots(rgb, skin_map.plain, mm_per_px, cancel, between, beard)
-    spots = own_hair.without_its_spots(spots, density, plain)
+    spots = find_spots(rgb, skin_map.plain, mm_per_px, cancel, between, beard, pale_in=density)
+    spots = own_hair.without_its_spots(spots, evened, plain)
     cancel.check()
     report(0.6, "looking for creases and hairs")
-    lines = find_lines(rgb, skin_map.plain, mm_per_px, cancel, density)
+    lines = find_lines(rgb, skin_map.plain, mm_per_px, cancel, evened)
     mesh = None if face is None else fitted_points(face)
     return spots, own_hair.without_its_lines(on_open_skin(lines, spots, face, mesh))
 

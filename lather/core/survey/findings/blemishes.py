@@ -75,7 +75,7 @@ AT_ONCE = Scrutiny(LEAST_RING, MOST_ELONGATION, (1.0,))  # only what is seen at 
 def find_spots(
     rgb: FloatImage, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken = NEVER,
     density: Density | None = None, beard: Plane | None = None,
-    scrutiny: Scrutiny = CLOSELY,
+    scrutiny: Scrutiny = CLOSELY, pale_in: Density | None = None,
 ) -> list[Spot]:
     """Blemish-like spots, the clearest first.
 
@@ -86,28 +86,30 @@ def find_spots(
     mm_per_px : scale; about 0.2 is fine enough for what is 1 mm wide.
     density : of the box of the plain skin, if it is known; in a beard that between its strands.
     beard : (h, w) 0-1 of that box, if there is one.
+    pale_in : the density that pale spots are looked for in, if that is another one.
     """
     box = Rect.of_mask(plain)
     if box.empty:
         return []
     density = density or optical_density(np.ascontiguousarray(rgb[box.slices]))
-    found = _spots_in(density, plain[box.slices], mm_per_px, cancel, beard, scrutiny)
+    found = _spots_in(density, plain[box.slices], mm_per_px, cancel, beard, scrutiny,
+                      pale_in or density)  # fmt: skip
     return [replace(spot, x=spot.x + box.x0, y=spot.y + box.y0) for spot in found]
 
 
 def _spots_in(
     density: Density, plain: NDArray[np.bool_], mm_per_px: float, cancel: CancelToken,
-    beard: Plane | None, scrutiny: Scrutiny,
+    beard: Plane | None, scrutiny: Scrutiny, pale_in: Density,
 ) -> list[Spot]:
     cancel.check()
     allowed = cv2.erode(plain.astype(np.uint8), disc(BORDER_MM / mm_per_px)).astype(np.float32)
     if not allowed.any():
         return []
-    pale = find_pale(density, allowed, mm_per_px, cancel)
+    pale = find_pale(pale_in, allowed, mm_per_px, cancel)
     for place in pale:  # beside it the skin would count as red
         reach_px = round(place.radius_px + BORDER_MM / mm_per_px)
         cv2.circle(allowed, (int(place.x), int(place.y)), reach_px, 0.0, -1)
-    channels = _channels(density, allowed, mm_per_px, beard)
+    channels = _channels(density, pale_in.yellowness, allowed, mm_per_px, beard)
     responses = _responses(channels, allowed, mm_per_px, cancel)
     red_z = responses[[channel.kind for channel in channels].index(Kind.RED)].z
     spots = []
@@ -135,14 +137,14 @@ class _Channel:
 
 
 def _channels(
-    density: Density, allowed: Plane, mm_per_px: float, beard: Plane | None
+    density: Density, yellowness: Plane, allowed: Plane, mm_per_px: float, beard: Plane | None
 ) -> list[_Channel]:
     # Hairs are pigment, too, and thinner than any spot.
     in_red = without_thin_lines(density.in_red, mm_per_px)
     bearded, bare = (None, None) if beard is None else (beard > BEARDED, beard < BARE)
     found = [
         _Channel(Kind.DARK, in_red, where=None if bearded is None else ~bearded),
-        _Channel(Kind.BRIGHT, density.yellowness, HEADS_MM, bare),
+        _Channel(Kind.BRIGHT, yellowness, HEADS_MM, bare),
         _Channel(Kind.RED, density.redness),
     ]
     if float((in_red[allowed > 0] < CLIPPED_DENSITY).mean()) > MOST_CLIPPED:
