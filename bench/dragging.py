@@ -116,9 +116,10 @@ def _drags(app: App, kind: type[ComputedLayer]) -> Iterator[tuple[str, Drag]]:
         if value is not None:
             yield name, _setting(app, name, value)
     yield "strength", lambda share: _change(app, edits.set_strength, layer.id, 0.4 + 0.5 * share)
-    yield "limits", lambda share: _change(app, edits.set_limits, layer.id,
-                                          Limits(Span(low_l=5 + 20 * share)))  # fmt: skip
-    bench.change("Open", edits.set_limits, layer.id, Limits())
+    if kind.BLENDS:
+        yield "limits", lambda share: _change(app, edits.set_limits, layer.id,
+                                              Limits(Span(low_l=5 + 20 * share)))  # fmt: skip
+        bench.change("Open", edits.set_limits, layer.id, Limits())
     bench.change("Full", edits.set_strength, layer.id, 1.0)
     if not was_visible:
         bench.change("Hidden", edits.set_visible, layer.id, False)

@@ -43,6 +43,8 @@ SURVEYED_MM = 0.2  # a pixel of the reduced picture that blemishes are looked fo
 # From which a well-defined dark spot is taken for a mole: darkness at its peak, or L* over its area
 # (of spots that are none -11 at most). Rather kept than mended.
 # Where red is clipped a mole is as red as a mark (those have -20 at most).
+# In a flat or dark picture a mole is no darker than a mark elsewhere, but nothing is as clear.
+CLEAR_MOLE, MOLE_Z = 0.36, 21.0
 MOLE_CONTRAST, MOLE_DARKER = 0.62, {Kind.DARK: -12.0, Kind.RED: -25.0}
 FRECKLE_MM, FRECKLES_WITHIN_MM, LEAST_FRECKLES = 3.0, 12.0, 5
 # Share of a broken rim from which it is no mark but a nostril, a fold, an ear; one that is as clear
@@ -296,7 +298,7 @@ def _kind(spot: Spot, spots: list[Spot], mm_per_px: float) -> Kind:
     """Moles are dark and well-defined; freckles are small and repeat."""
     if spot.kind is not Kind.DARK:
         return spot.kind
-    if spot.contrast > MOLE_CONTRAST:
+    if spot.contrast > MOLE_CONTRAST or (spot.contrast > CLEAR_MOLE and spot.z > MOLE_Z):
         return Kind.MOLE
     alike = sum(
         other.kind is Kind.DARK
