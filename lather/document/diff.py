@@ -85,7 +85,7 @@ def changed_between(before: Layers, after: Layers, everywhere: Cells) -> Cells:
 
 def _grown(cells: Cells, reach_px: int, everywhere: Cells) -> Cells:
     """Cells with all that lie within a reach of them."""
-    if not reach_px or not cells:
+    if not reach_px or not cells or len(cells) >= len(everywhere):
         return cells
     n = -(-reach_px // TILE_PX)
     rows, columns = max(r for r, _ in everywhere) + 1, max(c for _, c in everywhere) + 1

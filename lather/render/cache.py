@@ -89,7 +89,8 @@ class BoundaryCache:
     def read_whole(
         self, ground: Ground, layers: Layers, level: int, rect: Rect, make: Make
     ) -> FloatImage:
-        """The kept array of exactly that rectangle, read-only; `make` renders what is not kept."""
+        """The kept array of exactly that rectangle, or a part of one, read-only; `make` renders what
+        is not kept."""
         tile = self._kept(ground, layers, (level, rect))
         if tile is None:
             tile = make(rect)
@@ -109,10 +110,15 @@ class BoundaryCache:
     def _kept(self, ground: Ground, layers: Layers, place: _Place) -> FloatImage | None:
         with self._lock:
             boundary = self._become(ground, layers)
-            tile = boundary.tiles.get(place)
-            if tile is not None:
+            if place in boundary.tiles:
                 boundary.tiles.move_to_end(place)
-            return tile
+                return boundary.tiles[place]
+            level, wanted = place
+            for (kept_level, rect), wide in boundary.tiles.items():
+                if kept_level == level and rect.intersect(wanted) == wanted:
+                    part: FloatImage = wide[wanted.shifted(-rect.x0, -rect.y0).slices]
+                    return part
+            return None
 
     def _keep(self, ground: Ground, layers: Layers, place: _Place, tile: FloatImage) -> None:
         with self._lock:

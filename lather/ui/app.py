@@ -28,7 +28,7 @@ from lather.ui.parts.widgets import OnInterfaceThread
 from lather.ui.window import MainWindow
 
 N_VIEW_THREADS = 2
-STANDS_BACK = 10  # niceness of all that the hand does not wait for
+DRAWS, STANDS_BACK = 3, 10  # niceness: of what the eye waits for, and of all that nobody does
 log = logging.getLogger(__name__)
 
 
@@ -66,7 +66,8 @@ def build(settings: Settings | None = None, arguments: list[str] | None = None) 
     theme.load_fonts()
     _dress(qt, settings)
     marshal = OnInterfaceThread()
-    view = Workers(N_VIEW_THREADS, marshal, "view", STANDS_BACK)
+    view = Workers(N_VIEW_THREADS, marshal, "view", DRAWS)
+    aside = Workers(1, marshal, "aside", STANDS_BACK)
     strokes = Workers(1, marshal, "stroke")
     tasks = Workers(1, marshal, "task", STANDS_BACK)
     asker = WindowAsker()
@@ -80,11 +81,11 @@ def build(settings: Settings | None = None, arguments: list[str] | None = None) 
             _dress(qt, settings)
 
     settings.changed.connect(on_setting)  # before the window, which goes by it
-    window = MainWindow(bench, asker, view)
+    window = MainWindow(bench, asker, view, aside)
     sys.excepthook = lambda kind, error, trace: _on_fault(bench, error)
     if kernels_ready():
         _keep_loaded()
-    return App(qt, bench, window, (view, strokes, tasks, keep))
+    return App(qt, bench, window, (view, strokes, tasks, keep, aside))
 
 
 def _on_fault(bench: Workbench, error: BaseException) -> None:

@@ -60,7 +60,11 @@ CLOCK_MS = 250
 class MainWindow(QMainWindow):
     """Job name, stages and clock above; worklist, picture, hand and layers; checks below."""
 
-    def __init__(self, bench: Workbench, asker: WindowAsker, view_executor: Executor) -> None:
+    def __init__(
+        self, bench: Workbench, asker: WindowAsker, view: Executor, aside: Executor
+    ) -> None:
+        """`view` renders the picture, and nothing else that would make it wait; `aside` measures
+        and draws what stands beside it."""
         super().__init__()
         self.bench = bench
         self.actions_by_id = {action.id: action for action in all_actions()}
@@ -72,14 +76,14 @@ class MainWindow(QMainWindow):
         self.job_note = FittingLine(SMALL, is_dim=True)
         self.clock = label("", "title")
         self.stages = StageTrack(bench)
-        self.worklist = Worklist(bench, self.actions_by_id, view_executor)
-        self.canvas = Canvas(bench, view_executor)
+        self.worklist = Worklist(bench, self.actions_by_id, aside)
+        self.canvas = Canvas(bench, view, aside)
         self.pages = Pages(bench, self.actions_by_id, self.canvas)
-        self.hand = HandPanel(bench, self.actions_by_id, view_executor)
+        self.hand = HandPanel(bench, self.actions_by_id, aside)
         self.tool_card, self.layer_card = self.hand.tool_card, self.hand.layer_card
         self.layers = LayerPanel(bench, self.actions_by_id)
         self.lenses = LensStrip(bench, self.actions_by_id)
-        self.checks = CheckStrip(bench, self.actions_by_id, view_executor)
+        self.checks = CheckStrip(bench, self.actions_by_id, aside)
         self.messages = MessageBar(bench, self.pages)
         self.hint = Hint(bench, self.canvas)
         self.legend = Legend(bench, self.canvas, self.hint)

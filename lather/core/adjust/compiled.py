@@ -10,7 +10,7 @@ from numba import float32, float64, njit, types, void
 from lather.core.blend.compiled import lum, set_lum
 from lather.core.compiled_types import OPTIONS, R_FLOATS, R_PLANE, W_FLOATS, W_PLANE
 
-_ZERO, _ONE = np.float32(0), np.float32(1)
+_ZERO, _ONE, _NEXT = np.float32(0), np.float32(1), np.uint32(1)
 _TABLE = types.Array(float32, 1, "C", readonly=True)
 
 
@@ -20,8 +20,9 @@ def _looked_up(table, value):  # type: ignore[no-untyped-def]
         return value
     n_steps = table.shape[0] - 1
     place = min(max(value, _ZERO), _ONE) * np.float32(n_steps)
-    low = min(int(place), n_steps - 1)
-    return table[low] + (place - np.float32(low)) * (table[low + 1] - table[low])
+    low = min(np.int32(place), np.int32(n_steps - 1))
+    at = np.uint32(low)  # without a sign, that none is looked for from the end
+    return table[at] + (place - np.float32(low)) * (table[at + _NEXT] - table[at])
 
 
 @njit(void(W_FLOATS, _TABLE, _TABLE, _TABLE, _TABLE, _TABLE), **OPTIONS)

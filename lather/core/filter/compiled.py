@@ -41,6 +41,14 @@ def block_moments(pixels, left, top, side, means):  # type: ignore[no-untyped-de
 
 @njit(void(R_FLOATS, R_FLOATS, int64, int64, int64, W_FLOATS), **OPTIONS)
 def apply_lines(pixels, lines, left, top, side, out):  # type: ignore[no-untyped-def]
+    if side == 1:  # nothing lies between
+        for y in range(pixels.shape[0]):
+            for x in range(pixels.shape[1]):
+                light = lum(pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2])
+                for c in range(3):
+                    out[y, x, c] = lines[y, x, c] * light + lines[y, x, c + 3]
+                out[y, x, 3] = pixels[y, x, 3]
+        return
     last_row, last_column = lines.shape[0] - 1, lines.shape[1] - 1
     scale = _ONE / np.float32(side)
     between = np.empty((lines.shape[1], 6), dtype=np.float32)  # the lines in this row of pixels

@@ -140,8 +140,12 @@ class ViewTiles:
 
     def _invalidate(self, cells: Iterable[Key], kinds: Iterable[Shown]) -> None:
         full, by_level = list(cells), dict[int, dict[Key, Rect]]()
+        picture = self.state.photo.rect
+        is_all = len(full) >= len(list(picture.cells(TILE_PX)))
 
         def part_of(level: int, key: Key) -> Rect:
+            if is_all:
+                return picture.at_level(level)
             if level not in by_level:
                 by_level[level] = parts_of(full, level)
             return by_level[level].get(key, NOTHING)

@@ -55,15 +55,15 @@ SPLIT_GRIP_PX = 8
 class Canvas(QWidget):
     """The view of the open job's picture."""
 
-    def __init__(self, bench: Workbench, executor: Executor) -> None:
+    def __init__(self, bench: Workbench, executor: Executor, aside: Executor) -> None:
         super().__init__()
         self.bench = bench
         self.tiles: ViewTiles | None = None
         self.frames_painted = 0
-        self.rims = RimWatch(bench, executor)
+        self.rims = RimWatch(bench, aside)
         self.features = FeatureWatch(bench)
         self.people = PersonWatch(bench)
-        self._hand = HandMark(bench, self.rims, executor, self.update)
+        self._hand = HandMark(bench, self.rims, aside, self.update)
         self._grips = Grips(bench, self.update)
         self._executor = executor
         self._pictures = PictureView(bench)
