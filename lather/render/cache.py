@@ -89,8 +89,8 @@ class BoundaryCache:
     def read_whole(
         self, ground: Ground, layers: Layers, level: int, rect: Rect, make: Make
     ) -> FloatImage:
-        """The kept array of exactly that rectangle, or a part of one, read-only; `make` renders what
-        is not kept."""
+        """The kept array of exactly that rectangle, or a part of one, read-only; `make` renders
+        what is not kept."""
         tile = self._kept(ground, layers, (level, rect))
         if tile is None:
             tile = make(rect)

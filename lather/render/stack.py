@@ -10,7 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 
 from lather.core.arrays import FloatImage
-from lather.core.rect import Rect
+from lather.core.rect import Rect, paste
 from lather.document.layers.layer import Layer, Layers
 from lather.render.layers import table
 from lather.render.layers.scene import Base, Patch, Scene, transparent
@@ -20,6 +20,13 @@ MARGIN_STEP_PX = 16
 
 def paint(layers: Layers, scene: Scene, base: Base, rect: Rect) -> FloatImage:
     """(h, w, 4) float32 of exactly that rectangle: layers, bottom to top, on a base."""
+    inside = rect.intersect(scene.picture)
+    if base is transparent and inside != rect and not rect.empty:
+        # Nothing lies beyond; and a row that is opaque is one in whatever piece it is painted.
+        out = transparent(rect)
+        if not inside.empty:
+            paste(out, rect, paint(layers, scene, base, inside), inside)
+        return out
     shown = [layer for layer in layers if layer.is_shown]
     first = next((n for n in reversed(range(len(shown))) if shown[n].reach_px(scene.level)), None)
     if first is None:

@@ -23,7 +23,7 @@ from lather.render.screen.tile import TileEntry
 from lather.render.screen.view import ViewTiles
 from lather.render.worker import SameThread
 from tests.stacks import stack_of, stacks
-from tests.support import Case, noise_photo, painted_state
+from tests.support import Case, noise_photo, painted_state, skin_photo
 
 CELL = Rect(0, 0, 256, 256)
 boxes = st.builds(
@@ -94,10 +94,17 @@ class PaceTest(unittest.TestCase):
     def test_near_the_bar_it_stays_as_it_is(self) -> None:
         pace = Pace()
         self.after(pace, 1, 0.1 * FRAME_MS)
-        for ms in (1.1 * FRAME_MS, 0.9 * FRAME_MS, 1.1 * FRAME_MS):
+        for ms in (1.1 * FRAME_MS, 0.97 * FRAME_MS, 1.1 * FRAME_MS):
             self.assertEqual(self.after(pace, 0, ms), 0)
         self.assertEqual(self.after(pace, 0, 1.3 * FRAME_MS), 1)
-        self.assertEqual(self.after(pace, 1, 0.3 * FRAME_MS), 1)
+        self.assertEqual(self.after(pace, 1, 0.4 * FRAME_MS), 1)
+        self.assertEqual(self.after(pace, 0, 0.9 * FRAME_MS), 0, "at rest it turned out faster")
+
+    def test_what_is_hardly_faster_is_not_made_coarse(self) -> None:
+        pace = Pace()
+        self.after(pace, 0, 1.5 * FRAME_MS)
+        self.assertEqual(self.after(pace, 1, 0.6 * FRAME_MS), 1)
+        self.assertEqual(self.after(pace, 1, 1.4 * FRAME_MS), 0)
 
     def test_a_smaller_place_can_be_finer(self) -> None:
         pace = Pace()
@@ -116,6 +123,21 @@ class OnKeptTest(Case):
             part = rect.at_level(level)
             made = render_on_kept(state, min(n_kept, len(state.layers)), part, level)
             self.assert_equal_arrays(made, whole[part.slices])
+
+
+class ReducedTest(Case):
+    def test_a_coarse_frame_by_what_is_kept_is_near_the_picture(self) -> None:
+        """Means of blocks below and the change on top are nearly the change's means, on skin."""
+        photo = skin_photo(301, 211)
+        state = edits.add_computed(painted_state(photo, 2), KINDS["exposure"], exposure_ev=0.5)
+        n_kept = len(state.layers) - 1
+        for rect in (photo.rect.at_level(1), photo.rect.at_level(1).grown(1), Rect(20, 10, 90, 70)):
+            made = render_on_kept(state, n_kept, rect, 1, coarser=1)
+            inside = rect.intersect(photo.rect.at_level(1))
+            part = made[inside.shifted(-rect.x0, -rect.y0).slices]
+            away = np.abs(part - render(state, inside, 1))
+            self.assertLess(float(np.percentile(away, 95)), 0.06)
+            self.assertLess(float(away.mean()), 0.02)
 
 
 class Frames:

@@ -6,8 +6,9 @@ from collections import deque
 from statistics import median
 
 FRAME_MS = 22.0  # of the 33 of a frame: the rest are the step, its rows and the paint
-FINER_BELOW, COARSER_ABOVE = 0.8, 1.15  # times that; between them nothing changes
+FINER_BELOW, COARSER_ABOVE = 0.95, 1.2  # times that; between them nothing changes
 N_REMEMBERED = 3
+LEAST_GAIN = 1.2  # of a coarser frame; with less it is not worth being coarse
 COARSE_GAIN = 3.4  # how much less a frame of half the size costs; measured anew as soon as it is
 
 
@@ -36,16 +37,26 @@ class Pace:
     def choose(self, n_px: int) -> int:
         """Levels below the view's own for a frame of so many of its pixels."""
         expected_ms = self._expected_ms(n_px)
-        if expected_ms is not None:
+        if self._gains_little():
+            self._coarser = 0
+        elif expected_ms is not None:
             if expected_ms > COARSER_ABOVE * self._budget_ms:
                 self._coarser = 1
             elif expected_ms < FINER_BELOW * self._budget_ms:
                 self._coarser = 0
         return self._coarser
 
+    def _gains_little(self) -> bool:
+        """True if a coarser frame is hardly faster: most of it is exact, around the focus."""
+        own, coarse = (self._ns_per_px.get(n) for n in (0, 1))
+        return own is not None and coarse is not None and (
+            median(own) < LEAST_GAIN * median(coarse)
+        )
+
     def _expected_ms(self, n_px: int) -> float | None:
-        """What a frame of the view's own level would take, as far as frames tell."""
-        if self._coarser == 0 or 1 not in self._ns_per_px:
-            taken = self._ns_per_px.get(0)
-            return None if taken is None else median(taken) * n_px / 1e6
-        return median(self._ns_per_px[1]) * COARSE_GAIN * n_px / 1e6
+        """What a frame of the view's own level would take, as far as frames tell: those of that
+        level, if there were some."""
+        for coarser, gain in ((0, 1.0), (1, COARSE_GAIN)):
+            if coarser in self._ns_per_px:
+                return median(self._ns_per_px[coarser]) * gain * n_px / 1e6
+        return None

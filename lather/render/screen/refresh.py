@@ -145,7 +145,8 @@ class Refresh:
             return [(replace(target.request, rect=band), band) for band in bands]
         level = target.request.level + frame.coarser
         requests = [
-            (replace(target.request, level=level, rect=coarse_rect(band, frame.coarser)), band)
+            (replace(target.request, level=level, rect=coarse_rect(band, frame.coarser),
+                     coarser=frame.coarser), band)
             for band in bands
         ]
         if target.is_fine:
@@ -169,10 +170,11 @@ class Refresh:
 
     def _over(self, frame: _Frame) -> None:
         self._frame = None
-        if frame.at_once:
-            self._show_together(frame)
+        if frame.is_wanted:
             took_s = self._clock() - frame.began_s
             self._pace(frame.target).note(frame.coarser, frame.target.rect.area, took_s)
+        if frame.at_once:
+            self._show_together(frame)
             self.frames[frame.coarser] += 1
         if self._target is not frame.target:
             if self._target is not None:
@@ -216,7 +218,7 @@ def _rendered(frame: _Frame, request: ViewRequest, place: Rect) -> ByteImage | N
     """On a worker: a piece as large as its place on the view's level; None if nobody wants it."""
     if not frame.is_wanted:
         return None
-    return enlarged(request.render(), request.level - frame.target.request.level, place)
+    return enlarged(request.render(), request.coarser, place)
 
 
 def _bands(rect: Rect, n: int) -> list[Rect]:

@@ -30,7 +30,8 @@ class ViewRequest:
     """A rectangle of a level in a state; `id` is the number of that state.
 
     `n_kept`: so many of the lowest layers are as they were, and what they make is kept, for the
-    next request of the same place; None: this is no one of many requests.
+    next request of the same place; None: this is no one of many requests. `coarser`: it is of a
+    frame so many levels coarser than the view, that is soon replaced.
     """
 
     id: int
@@ -42,6 +43,7 @@ class ViewRequest:
     look: LensLook
     proposed: JobState | None = None
     n_kept: int | None = None
+    coarser: int = 0
 
     def render(self) -> ByteImage:
         """(h, w, 4) blue, green, red, 255."""
@@ -62,7 +64,7 @@ class ViewRequest:
     def _read(self, state: JobState, rect: Rect, level: int) -> FloatImage:
         if self.n_kept is None:
             return render(state, rect, level)
-        return render_on_kept(state, self.n_kept, rect, level)
+        return render_on_kept(state, self.n_kept, rect, level, self.coarser)
 
     def _read_through(self, rect: Rect, level: int) -> FloatImage:
         if self.n_kept is None:  # the surroundings that a lens looks at are asked for by others too
