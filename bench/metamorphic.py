@@ -67,8 +67,8 @@ def _as_they_are(numbers: Sequence[int], counts: list[_Counts]) -> list[Row]:
     rows = []
     for number, one in zip(numbers, counts, strict=True):
         for what, value in zip(("recall", "precision"), _pooled([one]), strict=True):
-            rows.append(row(f"portrait {number} as it is: {what}", value, "", target=f">= {LEAST_FOUND}",
-                            ok=value >= LEAST_FOUND))  # fmt: skip
+            rows.append(row(f"portrait {number} as it is: {what}", value, "",
+                            target=f">= {LEAST_FOUND}", ok=value >= LEAST_FOUND))  # fmt: skip
     return rows
 
 

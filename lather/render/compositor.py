@@ -7,8 +7,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import numpy as np
-
 from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
 from lather.document.layers.layer import Layer, Layers
@@ -46,43 +44,31 @@ def render_piece(state: JobState, rect: Rect, level: int = 0) -> FloatImage:
 
 
 def render_on_kept(
-    state: JobState, n_kept: int, rect: Rect, level: int = 0, coarser: int = 0
+    state: JobState, n_kept: int, rect: Rect, level: int = 0
 ) -> FloatImage:
     """`render`, of which what the lowest `n_kept` layers make is kept, and nothing else: for who
-    asks again while those above change.
-
-    `coarser`: for a frame that is soon replaced; what is kept is that of so many levels finer,
-    reduced, so that nothing is rendered for the coarse level alone.
-    """
+    asks again while those above change."""
     lower = tuple(layer for layer in state.layers[:n_kept] if layer.is_shown)
     if not lower:
         return render_piece(state, rect, level)
-    kept_scene = scene_of(photo_ground(state), level)
-    at_once = replace(kept_scene, below=_below_at_once, tiled=_below_at_once).moved_by(lower)
+    scene = scene_of(photo_ground(state), level)
+    return paint(state.layers[n_kept:], at_once_above(scene, lower), on_kept(scene, lower), rect)
+
+
+def at_once_above(scene: Scene, lower: Layers) -> Scene:
+    """What layers above others are rendered in, of which nothing is kept."""
+    return replace(scene, below=_below_at_once, tiled=_below_at_once).moved_by(lower)
+
+
+def on_kept(scene: Scene, lower: Layers) -> Base:
+    """What shown layers make, kept in tiles."""
 
     def below(wide: Rect) -> FloatImage:
-        if coarser and not wide.intersect(kept_scene.picture).empty:
-            return _reduced(scene_of(photo_ground(state), level - coarser), lower, wide, coarser)
         if len(lower) == 1:  # the photo by itself is read as fast
-            return paint(lower, kept_scene, transparent, wide)
-        return _kept_below(kept_scene, lower, wide)
+            return paint(lower, scene, transparent, wide)
+        return _kept_below(scene, lower, wide)
 
-    return paint(state.layers[n_kept:], at_once, below, rect)
-
-
-def _reduced(scene: Scene, layers: Layers, rect: Rect, coarser: int) -> FloatImage:
-    """Layers in a rectangle of a coarser level than the scene's, by what is kept of the scene's;
-    the border is repeated beyond the picture."""
-    import cv2
-
-    wide = rect.from_level(coarser)
-    inside = wide.intersect(scene.picture)
-    fine = _kept_below(scene, layers, inside)
-    beyond = (inside.y0 - wide.y0, wide.y1 - inside.y1, inside.x0 - wide.x0, wide.x1 - inside.x1)
-    if any(beyond):
-        fine = cv2.copyMakeBorder(fine, *beyond, cv2.BORDER_REPLICATE)
-    size = rect.width, rect.height
-    return np.asarray(cv2.resize(fine, size, interpolation=cv2.INTER_AREA), dtype=np.float32)
+    return below
 
 
 def kept_picture(state: JobState, level: int, key: Key) -> FloatImage | None:

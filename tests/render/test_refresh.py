@@ -14,8 +14,9 @@ from lather.core.rect import Rect
 from lather.document import edits
 from lather.document.diff import changed_cells
 from lather.document.layers.table import KINDS
-from lather.document.state import JobState
+from lather.document.state import JobState, new_state
 from lather.render.compositor import render, render_on_kept
+from lather.render.dragged import render_dragged
 from lather.render.screen.pace import FRAME_MS, Pace
 from lather.render.screen.refresh import FOCUS_PX
 from lather.render.screen.request import Fresh, Shown, ViewRequest, screen_bytes
@@ -132,12 +133,27 @@ class ReducedTest(Case):
         state = edits.add_computed(painted_state(photo, 2), KINDS["exposure"], exposure_ev=0.5)
         n_kept = len(state.layers) - 1
         for rect in (photo.rect.at_level(1), photo.rect.at_level(1).grown(1), Rect(20, 10, 90, 70)):
-            made = render_on_kept(state, n_kept, rect, 1, coarser=1)
+            made = render_dragged(state, n_kept, rect, 1, 1, state)
             inside = rect.intersect(photo.rect.at_level(1))
             part = made[inside.shifted(-rect.x0, -rect.y0).slices]
             away = np.abs(part - render(state, inside, 1))
             self.assertLess(float(np.percentile(away, 95)), 0.06)
             self.assertLess(float(away.mean()), 0.02)
+
+
+    def test_filters_above_change_what_they_changed_when_the_drag_began(self) -> None:
+        photo = skin_photo(301, 211)
+        began = edits.add_computed(new_state(photo), KINDS["exposure"], exposure_ev=0.5)
+        dragged = began.active_id
+        for kind in ("smooth", "curves", "sharpen"):
+            began = edits.add_computed(began, KINDS[kind])
+        rect = Rect(10, 5, 100, 80)
+        same = render_dragged(began, 1, rect, 1, 1, began)
+        np.testing.assert_allclose(same, render(began, rect, 1), atol=2e-3)
+        brighter = edits.set_parameter(began, dragged, "exposure_ev", 0.7)
+        made = render_dragged(brighter, 1, rect, 1, 1, began)
+        truth = render(brighter, rect, 1)
+        self.assertLess(np.abs(made - truth).mean(), 0.1 * np.abs(same - truth).mean())
 
 
 class Frames:

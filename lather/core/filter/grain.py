@@ -16,6 +16,7 @@ from scipy.ndimage import gaussian_filter
 from lather.core.arrays import FloatImage, Plane
 from lather.core.kernels import Kernel
 from lather.core.rect import Rect
+from lather.core.two_parts import in_two_parts
 
 SIDES_PX = (768, 1024)  # multiples of the deepest level's pixel, 256
 N_FIELDS = 4  # lightness, and one for each colour
@@ -71,11 +72,26 @@ def _field(side_px: int, size_px: float, seed: int, level: int) -> NDArray[np.fl
             finer[::2, ::2] + finer[1::2, ::2] + finer[::2, 1::2] + finer[1::2, 1::2]
         )
         return halved
-    white = np.random.default_rng(seed).standard_normal((side_px, side_px, N_FIELDS), np.float32)
+    planes = _white(side_px, seed)
     if size_px > LEAST_SIZE_PX:
-        white = gaussian_filter(white, (size_px, size_px, 0), mode="wrap")
-    white -= white.mean((0, 1))
-    return np.asarray(white / white.std((0, 1)), dtype=np.float32)
+        soft = np.empty_like(planes)
+
+        def blur(first: int, last: int) -> None:
+            for n in range(first, last):
+                gaussian_filter(planes[n], size_px, mode="wrap", output=soft[n])
+
+        in_two_parts(blur, N_FIELDS, soft.size)
+        planes = soft
+    noise = np.ascontiguousarray(np.moveaxis(planes, 0, -1))
+    noise -= noise.mean((0, 1))
+    return np.asarray(noise / noise.std((0, 1)), dtype=np.float32)
+
+
+@lru_cache(maxsize=4)
+def _white(side_px: int, seed: int) -> NDArray[np.float32]:
+    """Plane by plane, of which each pixel is by itself; the same for grains of all sizes."""
+    white = np.random.default_rng(seed).standard_normal((side_px, side_px, N_FIELDS), np.float32)
+    return np.ascontiguousarray(np.moveaxis(white, -1, 0))
 
 
 grain_kernel = Kernel("lather.core.filter.compiled", "add_noise", _grain_reference)

@@ -10,6 +10,7 @@ from lather.core.colour.display import to_screen
 from lather.core.rect import Rect
 from lather.document.state import JobState
 from lather.render.compositor import render, render_kept, render_on_kept, render_photo
+from lather.render.dragged import render_dragged
 from lather.render.lenses.lens import LensLook
 from lather.render.lenses.table import looked_through
 from lather.render.shown import render_mask
@@ -31,7 +32,7 @@ class ViewRequest:
 
     `n_kept`: so many of the lowest layers are as they were, and what they make is kept, for the
     next request of the same place; None: this is no one of many requests. `coarser`: it is of a
-    frame so many levels coarser than the view, that is soon replaced.
+    frame so many levels coarser than the view, of a drag that began with a state.
     """
 
     id: int
@@ -44,6 +45,7 @@ class ViewRequest:
     proposed: JobState | None = None
     n_kept: int | None = None
     coarser: int = 0
+    began: JobState | None = None
 
     def render(self) -> ByteImage:
         """(h, w, 4) blue, green, red, 255."""
@@ -64,7 +66,9 @@ class ViewRequest:
     def _read(self, state: JobState, rect: Rect, level: int) -> FloatImage:
         if self.n_kept is None:
             return render(state, rect, level)
-        return render_on_kept(state, self.n_kept, rect, level, self.coarser)
+        if self.coarser and self.began is not None:
+            return render_dragged(state, self.n_kept, rect, level, self.coarser, self.began)
+        return render_on_kept(state, self.n_kept, rect, level)
 
     def _read_through(self, rect: Rect, level: int) -> FloatImage:
         if self.n_kept is None:  # the surroundings that a lens looks at are asked for by others too

@@ -26,7 +26,13 @@ from lather.document.tiles import TILE_PX, Key
 from lather.render.compositor import deepest_level
 from lather.render.lenses.lens import LensLook
 from lather.render.lenses.table import LENSES
-from lather.render.screen.changes import WhatChanged, depends_on, parts_of, what_changed
+from lather.render.screen.changes import (
+    WhatChanged,
+    depends_on,
+    going_on,
+    parts_of,
+    what_changed,
+)
 from lather.render.screen.refresh import Later, Refresh, Target
 from lather.render.screen.request import Fresh, Shown, ViewRequest
 from lather.render.screen.tile import TileEntry
@@ -115,7 +121,10 @@ class ViewTiles:
     def set_state(self, state: JobState, cells: Iterable[Key]) -> None:
         """A new state that differs from the last in tiles of full resolution."""
         before, look = self._now.state, self._now.look
-        self._now = replace(self._now, state=state, changed=what_changed(before, state))
+        new = what_changed(before, state)
+        if self.busy:  # what is on the screen goes by what the drag began with
+            new = going_on(self._now.changed, new)
+        self._now = replace(self._now, state=state, changed=new)
         changed = set(cells)
         self._invalidate(changed, (Shown.AFTER,))
         if depends_on(Shown.LENS, before, look) != depends_on(Shown.LENS, state, look):
@@ -226,8 +235,9 @@ class ViewTiles:
         if shown not in self._refreshes:
             self._refreshes[shown] = Refresh(self._executor, self._put, self._later)
         now = self._now
+        began = now.changed.began if shown is Shown.AFTER else None
         request = ViewRequest(now.number, now.state, shown, level, rect, now.surround, now.look,
-                              now.proposed, now.changed.n_kept)  # fmt: skip
+                              now.proposed, now.changed.n_kept, began=began)  # fmt: skip
         is_fine = now.changed.finest_px < 2 << (level + 1)
         self._refreshes[shown].want(Target(request, focus, is_fine))
 
