@@ -1,9 +1,9 @@
 """Frames of what is being dragged: near the picture, and replaced by it once it rests.
 
-They are of a coarser level than the view. What lies below the dragged layer is reduced from what is
-kept of the view's level, so that nothing is rendered for the coarse level alone. Layers above that
-look around themselves, which take most of the time, go on changing what they changed when the drag
-began (as in the frames of a stroke, `AroundCache`).
+Layers above the dragged one that look around themselves, which take most of the time, go on
+changing what they changed when the drag began (as in the frames of a stroke, `AroundCache`). Where
+frames are of a coarser level than the view, what lies below the dragged layer is reduced from what
+is kept of the view's level, so that nothing is rendered for the coarse level alone.
 """
 
 from __future__ import annotations
@@ -69,8 +69,12 @@ def _is_filter(layer: Layer, level: int) -> bool:
 
 
 def _reduced_base(fine: Scene, lower: Layers, finer: int) -> Base:
+    if not lower:
+        return transparent
     kept = on_kept(fine, lower)
-    return (lambda rect: _reduced(kept, fine, rect, finer)) if lower else transparent
+    if not finer:
+        return kept
+    return lambda rect: _reduced(kept, fine, rect, finer)
 
 
 def _reduced(kept: Base, scene: Scene, rect: Rect, finer: int) -> FloatImage:

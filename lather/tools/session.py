@@ -35,7 +35,7 @@ from lather.render.lenses.lens import LensLook
 from lather.render.lenses.table import LENSES, looked_through
 from lather.render.screen.coarse import coarse_rect, enlarged
 from lather.render.screen.overlay import hatch
-from lather.render.screen.pace import Pace
+from lather.render.screen.pace import Grade, Pace
 from lather.render.screen.request import Shown, screen_bytes
 from lather.render.space import Space
 from lather.render.worker import Executor
@@ -44,6 +44,7 @@ from lather.tools.drawing import call_of_stroke, space_of
 from lather.tools.effect import refuse_without_effect
 from lather.tools.table import tool
 
+FRAMES = (Grade.EXACT, Grade.COARSE)  # under the pen
 STROKE_MS = 9.0  # for rendering a frame under the pen; the dabs, the way and the paint take more
 
 
@@ -271,11 +272,12 @@ class PenSession:
         if look is not None:
             shown = Shown.LENS
         pace = self._pace(stroke, look, level)
-        began_s, coarser = time.perf_counter(), 0 if pace is None else pace.choose(rect.area)
+        grade = Grade.EXACT if pace is None else pace.choose(rect.area)
+        began_s, coarser = time.perf_counter(), int(grade is Grade.COARSE)
         pixels = self._pixels(stroke, state, look, coarse_rect(rect, coarser), level + coarser)
         image = enlarged(screen_bytes(state, pixels, viewport.surround), coarser, rect)
         if pace is not None:
-            pace.note(coarser, rect.area, time.perf_counter() - began_s)
+            pace.note(grade, rect.area, time.perf_counter() - began_s)
         hatched = stroke.work.hatched()
         if hatched is not None:
             hatch(image, _at_level(hatched, rect, viewport.level), rect)
@@ -291,7 +293,7 @@ class PenSession:
         if level >= DEEPEST_LEVEL or (look is None and not stroke.work.moves_pixels()):
             return None
         about = stroke.hand.tool, look, level
-        return self._paces.setdefault(about, Pace(STROKE_MS, coarser=0))
+        return self._paces.setdefault(about, Pace(STROKE_MS, Grade.EXACT, FRAMES))
 
     def _pixels(
         self, stroke: _Stroke, state: JobState, look: LensLook | None, rect: Rect, level: int

@@ -17,7 +17,7 @@ from lather.document.layers.table import KINDS
 from lather.document.state import JobState, new_state
 from lather.render.compositor import render, render_on_kept
 from lather.render.dragged import render_dragged
-from lather.render.screen.pace import FRAME_MS, Pace
+from lather.render.screen.pace import FRAME_MS, Grade, Pace
 from lather.render.screen.refresh import FOCUS_PX
 from lather.render.screen.request import Fresh, Shown, ViewRequest, screen_bytes
 from lather.render.screen.tile import TileEntry
@@ -81,36 +81,37 @@ class PartsTest(Case):
 class PaceTest(unittest.TestCase):
     PX = 480_000
 
-    def after(self, pace: Pace, coarser: int, ms: float) -> int:
+    def after(self, pace: Pace, grade: Grade, ms: float) -> Grade:
         for _ in range(3):
-            pace.note(coarser, self.PX, ms / 1000)
+            pace.note(grade, self.PX, ms / 1000)
         return pace.choose(self.PX)
 
-    def test_the_finest_level_that_is_fast_enough(self) -> None:
-        self.assertEqual(Pace().choose(self.PX), 1, "before anything is known")
-        self.assertEqual(self.after(Pace(), 1, 0.9 * FRAME_MS), 1)
-        self.assertEqual(self.after(Pace(), 1, 0.1 * FRAME_MS), 0)
-        self.assertEqual(Pace().choose(self.PX), 1)
+    def test_the_best_grade_that_is_fast_enough(self) -> None:
+        pace = Pace()
+        self.assertEqual(pace.choose(self.PX), Grade.COARSE, "before anything is known")
+        self.assertEqual(self.after(pace, Grade.COARSE, 0.9 * FRAME_MS), Grade.COARSE)
+        self.assertEqual(self.after(pace, Grade.COARSE, 0.2 * FRAME_MS), Grade.HELD)
+        self.assertEqual(self.after(pace, Grade.HELD, 0.9 * FRAME_MS), Grade.HELD)
+        self.assertEqual(self.after(pace, Grade.EXACT, 0.9 * FRAME_MS), Grade.EXACT, "at rest")
+        self.assertEqual(self.after(pace, Grade.EXACT, 1.5 * FRAME_MS), Grade.HELD)
+        self.assertEqual(self.after(pace, Grade.HELD, 1.5 * FRAME_MS), Grade.COARSE)
 
     def test_near_the_bar_it_stays_as_it_is(self) -> None:
         pace = Pace()
-        self.after(pace, 1, 0.1 * FRAME_MS)
+        self.after(pace, Grade.COARSE, 0.2 * FRAME_MS)
         for ms in (1.1 * FRAME_MS, 0.97 * FRAME_MS, 1.1 * FRAME_MS):
-            self.assertEqual(self.after(pace, 0, ms), 0)
-        self.assertEqual(self.after(pace, 0, 1.3 * FRAME_MS), 1)
-        self.assertEqual(self.after(pace, 1, 0.4 * FRAME_MS), 1)
-        self.assertEqual(self.after(pace, 0, 0.9 * FRAME_MS), 0, "at rest it turned out faster")
+            self.assertEqual(self.after(pace, Grade.HELD, ms), Grade.HELD)
 
-    def test_what_is_hardly_faster_is_not_made_coarse(self) -> None:
-        pace = Pace()
-        self.after(pace, 0, 1.5 * FRAME_MS)
-        self.assertEqual(self.after(pace, 1, 0.6 * FRAME_MS), 1)
-        self.assertEqual(self.after(pace, 1, 1.4 * FRAME_MS), 0)
+    def test_what_is_hardly_faster_is_not_taken(self) -> None:
+        pace = Pace(grades=(Grade.EXACT, Grade.COARSE))
+        self.after(pace, Grade.EXACT, 1.5 * FRAME_MS)
+        self.assertEqual(self.after(pace, Grade.COARSE, 0.6 * FRAME_MS), Grade.COARSE)
+        self.assertEqual(self.after(pace, Grade.COARSE, 1.4 * FRAME_MS), Grade.EXACT)
 
-    def test_a_smaller_place_can_be_finer(self) -> None:
+    def test_a_smaller_place_can_be_better(self) -> None:
         pace = Pace()
-        self.assertEqual(self.after(pace, 1, 0.9 * FRAME_MS), 1)
-        self.assertEqual(pace.choose(self.PX // 20), 0)
+        self.assertEqual(self.after(pace, Grade.COARSE, 0.9 * FRAME_MS), Grade.COARSE)
+        self.assertEqual(pace.choose(self.PX // 20), Grade.HELD)
 
 
 class OnKeptTest(Case):

@@ -1,62 +1,77 @@
-"""How fast frames come on this machine, and so how fine they can be."""
+"""How fast frames come on this machine, and so how good they can be."""
 
 from __future__ import annotations
 
 from collections import deque
+from enum import IntEnum
 from statistics import median
 
 FRAME_MS = 22.0  # of the 33 of a frame: the rest are the step, its rows and the paint
-FINER_BELOW, COARSER_ABOVE = 0.95, 1.2  # times that; between them nothing changes
+BETTER_BELOW, WORSE_ABOVE = 0.95, 1.2  # times that; between them nothing changes
 N_REMEMBERED = 3
-LEAST_GAIN = 1.2  # of a coarser frame; with less it is not worth being coarse
-COARSE_GAIN = 3.4  # how much less a frame of half the size costs; measured anew as soon as it is
+LEAST_GAIN = 1.2  # of a worse frame; with less it is not worth being worse
+
+
+class Grade(IntEnum):
+    """What a frame is, the best first."""
+
+    EXACT = 0
+    HELD = 1  # filters above what is dragged change what they did when the drag began
+    COARSE = 2  # that, and of the next coarser level
+
+
+# How much more the next better grade takes, until it was measured.
+_MORE = {Grade.HELD: 2.5, Grade.COARSE: 3.4}
 
 
 class Pace:
-    """Chooses between a view's own level and the next coarser one, by what frames took.
+    """Chooses the grade of frames by what the last ones took.
 
     What lies between the two bars changes nothing, so that the picture does not flicker. Before
-    anything is known it is `coarser` levels coarser.
+    anything is known frames are of the `first` grade; of `grades` only.
     """
 
-    def __init__(self, budget_ms: float = FRAME_MS, coarser: int = 1) -> None:
+    def __init__(
+        self, budget_ms: float = FRAME_MS, first: Grade = Grade.COARSE,
+        grades: tuple[Grade, ...] = tuple(Grade),
+    ) -> None:  # fmt: skip
         self._budget_ms = budget_ms
-        self._ns_per_px: dict[int, deque[float]] = {}
-        self._coarser = coarser
+        self._grades = grades
+        self._grade = first
+        self._ns_per_px: dict[Grade, deque[float]] = {}
 
-    @property
-    def coarser(self) -> int:
-        """Levels below the view's own: 0 or 1."""
-        return self._coarser
-
-    def note(self, coarser: int, n_px: int, took_s: float) -> None:
-        """A frame so many levels coarser than the view, of so many pixels of the view."""
-        taken = self._ns_per_px.setdefault(coarser, deque(maxlen=N_REMEMBERED))
+    def note(self, grade: Grade, n_px: int, took_s: float) -> None:
+        """A frame of so many pixels of the view."""
+        taken = self._ns_per_px.setdefault(grade, deque(maxlen=N_REMEMBERED))
         taken.append(1e9 * took_s / max(n_px, 1))
 
-    def choose(self, n_px: int) -> int:
-        """Levels below the view's own for a frame of so many of its pixels."""
-        expected_ms = self._expected_ms(n_px)
-        if self._gains_little():
-            self._coarser = 0
-        elif expected_ms is not None:
-            if expected_ms > COARSER_ABOVE * self._budget_ms:
-                self._coarser = 1
-            elif expected_ms < FINER_BELOW * self._budget_ms:
-                self._coarser = 0
-        return self._coarser
+    def choose(self, n_px: int) -> Grade:
+        """The grade of a frame of so many pixels of the view."""
+        at = self._grades.index(self._grade)
+        own = self._expected_ms(self._grade, n_px)
+        if at > 0 and self._can_be_better(self._grades[at - 1], own, n_px):
+            at -= 1
+        elif own is not None and own > WORSE_ABOVE * self._budget_ms and any(
+            not self._hardly_slower(own, worse, n_px) for worse in self._grades[at + 1 :]
+        ):
+            at += 1
+        self._grade = self._grades[at]
+        return self._grade
 
-    def _gains_little(self) -> bool:
-        """True if a coarser frame is hardly faster: most of it is exact, around the focus."""
-        own, coarse = (self._ns_per_px.get(n) for n in (0, 1))
-        return own is not None and coarse is not None and (
-            median(own) < LEAST_GAIN * median(coarse)
-        )
+    def _can_be_better(self, better: Grade, own: float | None, n_px: int) -> bool:
+        expected = self._expected_ms(better, n_px)
+        if expected is None:
+            expected = None if own is None else own * _MORE[self._grade]
+        if expected is None:
+            return False
+        fits = expected < BETTER_BELOW * self._budget_ms
+        is_last = self._grade is self._grades[-1]
+        return fits or (is_last and self._hardly_slower(expected, self._grade, n_px))
 
-    def _expected_ms(self, n_px: int) -> float | None:
-        """What a frame of the view's own level would take, as far as frames tell: those of that
-        level, if there were some."""
-        for coarser, gain in ((0, 1.0), (1, COARSE_GAIN)):
-            if coarser in self._ns_per_px:
-                return median(self._ns_per_px[coarser]) * gain * n_px / 1e6
-        return None
+    def _hardly_slower(self, expected_ms: float, worse: Grade, n_px: int) -> bool:
+        other = self._expected_ms(worse, n_px)
+        return other is not None and expected_ms < LEAST_GAIN * other
+
+    def _expected_ms(self, grade: Grade, n_px: int) -> float | None:
+        taken = self._ns_per_px.get(grade)
+        return None if taken is None else median(taken) * n_px / 1e6

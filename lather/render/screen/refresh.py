@@ -1,10 +1,10 @@
 """What is on the screen brought up to date: coarse while it goes on changing, exact at rest.
 
 One change by itself is rendered exactly at once. Where one follows upon the other, as they do while
-something is dragged, one frame is under way at a time, of the newest state; it is of the view's own
-level if this machine makes that fast enough, else of the next coarser one, around the focus exact
-where what changed would not show there. Once nothing has changed for a while, what was coarse is
-rendered exactly, nearest to the focus first. What is no longer wanted is not begun.
+something is dragged, one frame is under way at a time, of the newest state, and of the best grade
+(`Grade`) that this machine makes in time; of a coarse one the surroundings of the focus are exact
+where what changed would not show there. Once nothing has changed for a while, what was not exact is
+rendered so, nearest to the focus first. What is no longer wanted is not begun.
 """
 
 from __future__ import annotations
@@ -22,7 +22,7 @@ from lather.core.arrays import ByteImage
 from lather.core.rect import Rect
 from lather.document.tiles import DEEPEST_LEVEL
 from lather.render.screen.coarse import coarse_rect, enlarged
-from lather.render.screen.pace import Pace
+from lather.render.screen.pace import Grade, Pace
 from lather.render.screen.request import Fresh, ViewRequest
 from lather.render.worker import Executor
 
@@ -59,7 +59,7 @@ class _Frame:
     """Pieces of one state; shown as they come, or all at once while it goes on changing."""
 
     target: Target
-    coarser: int
+    grade: Grade
     at_once: bool
     began_s: float
     waiting: int = 0
@@ -68,7 +68,11 @@ class _Frame:
 
     @property
     def exact(self) -> bool:
-        return self.coarser == 0
+        return self.grade is Grade.EXACT
+
+    @property
+    def coarser(self) -> int:
+        return int(self.grade is Grade.COARSE)
 
 
 class Refresh:
@@ -121,9 +125,8 @@ class Refresh:
         target = self._target
         assert target is not None
         n_px = target.rect.area
-        can_be_coarser = self._dragged and target.request.level < DEEPEST_LEVEL
-        coarser = self._pace(target).choose(n_px) if can_be_coarser else 0
-        self._post(_Frame(target, coarser, self._dragged, self._clock()))
+        grade = self._pace(target).choose(n_px) if self._dragged else Grade.EXACT
+        self._post(_Frame(target, grade, self._dragged, self._clock()))
 
     def _post(self, frame: _Frame) -> None:
         self._frame = frame
@@ -140,13 +143,14 @@ class Refresh:
         """What is rendered for a frame, and the place of the view's level that it fills."""
         target, n_threads = frame.target, self._executor.n_threads
         bands = _bands(target.rect, n_threads if frame.at_once else 2 * n_threads)
-        if frame.exact:
+        if not frame.coarser:
             bands.sort(key=lambda band: _away(band, target.focus))
-            return [(replace(target.request, rect=band), band) for band in bands]
+            held = not frame.exact
+            return [(replace(target.request, rect=band, held=held), band) for band in bands]
         level = target.request.level + frame.coarser
         requests = [
             (replace(target.request, level=level, rect=coarse_rect(band, frame.coarser),
-                     coarser=frame.coarser), band)
+                     coarser=frame.coarser, held=True), band)
             for band in bands
         ]
         if target.is_fine:
@@ -172,7 +176,7 @@ class Refresh:
         self._frame = None
         if frame.is_wanted:
             took_s = self._clock() - frame.began_s
-            self._pace(frame.target).note(frame.coarser, frame.target.rect.area, took_s)
+            self._pace(frame.target).note(frame.grade, frame.target.rect.area, took_s)
         if frame.at_once:
             self._show_together(frame)
             self.frames[frame.coarser] += 1
@@ -189,7 +193,7 @@ class Refresh:
     def _settle(self, target: Target) -> None:
         """Render exactly what is still as it was when that was asked for."""
         if self._target is target and self._frame is None and not self._closed:
-            self._post(_Frame(target, 0, False, self._clock()))
+            self._post(_Frame(target, Grade.EXACT, False, self._clock()))
 
     def _show(self, frame: _Frame, place: Rect, image: ByteImage) -> None:
         request = frame.target.request
@@ -211,7 +215,8 @@ class Refresh:
     def _pace(self, target: Target) -> Pace:
         request = target.request
         about = request.shown, request.look.id, request.n_kept, target.is_fine
-        return self._paces.setdefault(about, Pace())
+        grades = (Grade.EXACT, Grade.HELD) if request.level == DEEPEST_LEVEL else tuple(Grade)
+        return self._paces.setdefault((*about, grades), Pace(first=grades[-1], grades=grades))
 
 
 def _rendered(frame: _Frame, request: ViewRequest, place: Rect) -> ByteImage | None:

@@ -32,7 +32,8 @@ class ViewRequest:
 
     `n_kept`: so many of the lowest layers are as they were, and what they make is kept, for the
     next request of the same place; None: this is no one of many requests. `coarser`: it is of a
-    frame so many levels coarser than the view, of a drag that began with a state.
+    frame so many levels coarser than the view; `held`: of a drag that began with a state, and soon
+    replaced.
     """
 
     id: int
@@ -45,6 +46,7 @@ class ViewRequest:
     proposed: JobState | None = None
     n_kept: int | None = None
     coarser: int = 0
+    held: bool = False
     began: JobState | None = None
 
     def render(self) -> ByteImage:
@@ -66,7 +68,7 @@ class ViewRequest:
     def _read(self, state: JobState, rect: Rect, level: int) -> FloatImage:
         if self.n_kept is None:
             return render(state, rect, level)
-        if self.coarser and self.began is not None:
+        if self.held and self.began is not None:
             return render_dragged(state, self.n_kept, rect, level, self.coarser, self.began)
         return render_on_kept(state, self.n_kept, rect, level)
 
