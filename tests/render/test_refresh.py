@@ -112,6 +112,7 @@ class PaceTest(unittest.TestCase):
         pace = Pace()
         self.assertEqual(self.after(pace, Grade.COARSE, 0.9 * FRAME_MS), Grade.COARSE)
         self.assertEqual(pace.choose(self.PX // 20), Grade.HELD)
+        self.assertEqual(Pace().choose(self.PX // 20), Grade.EXACT, "after a few quick strokes")
 
 
 class OnKeptTest(Case):

@@ -9,6 +9,7 @@ from statistics import median
 FRAME_MS = 22.0  # of the 33 of a frame: the rest are the step, its rows and the paint
 BETTER_BELOW, WORSE_ABOVE = 0.95, 1.2  # times that; between them nothing changes
 N_REMEMBERED = 3
+USUAL_NS_PER_PX = 150  # of an exact frame, before anything is known
 LEAST_GAIN = 1.2  # of a worse frame; with less it is not worth being worse
 
 
@@ -28,7 +29,7 @@ class Pace:
     """Chooses the grade of frames by what the last ones took.
 
     What lies between the two bars changes nothing, so that the picture does not flicker. Before
-    anything is known frames are of the `first` grade; of `grades` only.
+    anything is known small frames are of the best grade, others of the `first`; of `grades` only.
     """
 
     def __init__(
@@ -47,6 +48,8 @@ class Pace:
 
     def choose(self, n_px: int) -> Grade:
         """The grade of a frame of so many pixels of the view."""
+        if not self._ns_per_px and USUAL_NS_PER_PX * n_px < 1e6 * self._budget_ms:
+            return self._grades[0]
         at = self._grades.index(self._grade)
         own = self._expected_ms(self._grade, n_px)
         if at > 0 and self._can_be_better(self._grades[at - 1], own, n_px):
