@@ -114,7 +114,7 @@ class AreaInWindowTest(StageCase):
             self.bench.pan(-40, -25)
             at_once = self.brightest(260, 180)
             settle(self.app)
-        self.assertTrue(threads and all(name.startswith("view") for name in threads), threads)
+        self.assertTrue(threads and all(name.startswith("aside") for name in threads), threads)
         self.assertGreater(at_once, 180)
         self.assertGreater(self.brightest(260, 180), 180)
         self.bench.change("No area", areas.set_area, None)
