@@ -39,6 +39,16 @@ class LensStripTest(WindowCase):
         self.assertFalse(any(button.isChecked() for button in strip.buttons.values()))
         self.assertFalse(self.window.legend.swatches or self.window.legend.isVisible())
 
+    def test_the_region_lens_can_be_taken_once_there_are_regions(self) -> None:
+        self.open()
+        button = self.window.lenses.buttons["regions"]
+        self.assertFalse(button.isEnabled())
+        regions = with_left_half(self.bench.state).planes.regions
+        self.bench.change("Survey", edits.set_survey, self.bench.state.findings, regions)
+        self.assertTrue(button.isEnabled())
+        self.bench.undo()
+        self.assertFalse(button.isEnabled())
+
     def test_a_key_switches_and_held_down_it_only_shows(self) -> None:
         self.open()
         self.key(Qt.Key.Key_V)

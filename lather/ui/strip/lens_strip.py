@@ -78,6 +78,6 @@ class LensStrip(QWidget):
         button.setProperty("role", "lens")
         return button
 
-    def _on_job_changed(self, before: JobState, after: JobState) -> None:  # noqa: ARG002
-        if self.bench.looks.lens:
+    def _on_job_changed(self, before: JobState, after: JobState) -> None:
+        if self.bench.looks.lens or before.planes.regions is not after.planes.regions:
             self.reset()
