@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import time
 from collections.abc import Callable, Iterator
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
+from unittest import mock
 
 import numpy as np
 
@@ -51,9 +53,9 @@ def measure(scale: Scale) -> list[Row]:
         for kind in COMPUTED[: scale.runs(len(COMPUTED))]:
             delays: list[float] = []
             before = app.window.canvas.tiles.frames
-            for _, drag in _drags(app, kind):
+            for _, drag in drags(app, kind):
                 settle(app)
-                delays += _delays(app, paints, drag, scale.runs(N_EVENTS))
+                delays += drag_delays(app, paints, drag, scale.runs(N_EVENTS))
                 start = time.perf_counter()
                 while not is_current(app):
                     wait_for_events()
@@ -70,13 +72,13 @@ def measure(scale: Scale) -> list[Row]:
         row("drag any: exact after it rests, p95", value, "ms", target=f"< {SETTLED_MS:.0f} ms",
             ok=value < SETTLED_MS, reference="float32 blend + 8 bit of the view",
             reference_value=reference),
-        row("drag any: frames at the view's own level", _share(shown), "",
-            target=f">= {LEAST_FINE}", ok=_share(shown) >= LEAST_FINE),
+        row("drag any: frames at the view's own level", share_of(shown), "",
+            target=f">= {LEAST_FINE}", ok=share_of(shown) >= LEAST_FINE),
         *rows,
     ]  # fmt: skip
 
 
-def _share(frames: dict[int, int]) -> float:
+def share_of(frames: dict[int, int]) -> float:
     return frames[0] / max(1, sum(frames.values()))
 
 
@@ -84,7 +86,7 @@ def _frames(name: str, delays: list[float], reference: float, frames: dict[int, 
     value = float(np.percentile(delays, 95))
     return row(
         name, value, "ms", target=f"< {FRAME_MS:.0f} ms", ok=value < FRAME_MS,
-        reference=f"{_share(frames):.0%} at the view's level; float32 blend + 8 bit of the view",
+        reference=f"{share_of(frames):.0%} at the view's level; float32 blend + 8 bit of the view",
         reference_value=reference,
     )  # fmt: skip
 
@@ -102,7 +104,7 @@ def _with_all_kinds(state: JobState) -> JobState:
     return state
 
 
-def _drags(app: App, kind: type[ComputedLayer]) -> Iterator[tuple[str, Drag]]:
+def drags(app: App, kind: type[ComputedLayer]) -> Iterator[tuple[str, Drag]]:
     """All that can be dragged of a kind, with its layer shown meanwhile."""
     bench = app.bench
     layer = next(one for one in bench.state.layers if one.kind == kind.KIND)
@@ -153,28 +155,29 @@ def _change(app: App, edit: Callable[..., JobState], *args: Any) -> None:
     app.bench.change("Dragged", edit, *args, gesture="dragged")
 
 
-def _delays(app: App, paints: Paints, drag: Drag, n_events: int) -> list[float]:
+def drag_delays(app: App, paints: Paints, drag: Drag, n_events: int) -> list[float]:
     """Milliseconds from each move to the end of the paint that shows it."""
     tiles = app.window.canvas.tiles
     assert tiles is not None
-    arrivals = _arrivals(tiles)
     delays = []
-    for number in range(n_events + N_WARM_UP):
-        before, start = sum(tiles.frames.values()), time.perf_counter()
-        drag((number % 7 + 0.5 * (number // 7 % 2)) / 7)
-        came_s, shown_s = 0.0, 0.0
-        paints.clear()
-        arrivals.clear()
-        while not shown_s and time.perf_counter() < start + LATE_S:
-            wait_for_events()
-            if not came_s and (sum(tiles.frames.values()) > before or not tiles.busy):
-                came_s = arrivals[-1] if arrivals else start
-            shown_s = next((at for at, _ in paints if came_s and at > came_s), 0.0)
-        delays.append(1000 * (shown_s - start if shown_s else LATE_S))
+    with _arrivals(tiles) as arrivals:
+        for number in range(n_events + N_WARM_UP):
+            before, start = sum(tiles.frames.values()), time.perf_counter()
+            drag((number % 7 + 0.5 * (number // 7 % 2)) / 7)
+            came_s, shown_s = 0.0, 0.0
+            paints.clear()
+            arrivals.clear()
+            while not shown_s and time.perf_counter() < start + LATE_S:
+                wait_for_events()
+                if not came_s and (sum(tiles.frames.values()) > before or not tiles.busy):
+                    came_s = arrivals[-1] if arrivals else start
+                shown_s = next((at for at, _ in paints if came_s and at > came_s), 0.0)
+            delays.append(1000 * (shown_s - start if shown_s else LATE_S))
     return delays[N_WARM_UP:]
 
 
-def _arrivals(tiles: ViewTiles) -> list[float]:
+@contextlib.contextmanager
+def _arrivals(tiles: ViewTiles) -> Iterator[list[float]]:
     """Grows by the time at which pixels came in, of each rectangle."""
     arrivals: list[float] = []
     tell = tiles._arrived
@@ -183,5 +186,5 @@ def _arrivals(tiles: ViewTiles) -> list[float]:
         arrivals.append(time.perf_counter())
         tell(fresh)
 
-    tiles._arrived = noted
-    return arrivals
+    with mock.patch.object(tiles, "_arrived", noted):
+        yield arrivals

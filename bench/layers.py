@@ -63,10 +63,12 @@ def _flattening(scale: Scale) -> list[Row]:
     ]  # fmt: skip
 
 
-def computing_state(scale: Scale, sigma_px: float = 8.0) -> JobState:
-    """The photo, 6 pixel layers, a split with edits in both stacks, 2 light maps, curves, hue
+def computing_state(
+    scale: Scale, sigma_px: float = 8.0, n_pixel_layers: int = N_PIXEL_LAYERS
+) -> JobState:
+    """The photo, pixel layers, a split with edits in both stacks, 2 light maps, curves, hue
     ranges, a smooth, a radial light, a sharpening, grain."""
-    state = large_state(scale, N_PIXEL_LAYERS)
+    state = large_state(scale, n_pixel_layers)
     tile = np.random.default_rng(4).integers(0, 65536, (TILE_PX, TILE_PX), dtype=np.uint16)
     pixels = state.layers[-1]
     state = edits.add_computed(

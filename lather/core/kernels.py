@@ -52,7 +52,7 @@ class Kernel:
     """One array operation with a NumPy form and, once prepared, a compiled form.
 
     Called like the functions it stands for. Both forms take the same arguments and agree
-    within float32 rounding (tests/core/test_kernels.py holds them to that).
+    within float32 rounding (the tests of what uses them hold them to that).
     """
 
     def __init__(self, module: str, name: str, reference: Callable[..., Any]) -> None:

@@ -7,7 +7,9 @@ import unittest
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.ndimage import gaussian_filter
 
+from lather.core.filter import grain
 from lather.core.filter.blur import blurred
 from lather.core.filter.grain import add_grain, grain_sigma_l
 from lather.core.filter.reach import median_reach_px
@@ -130,6 +132,19 @@ class GrainTest(Case):
         for shift in (768, 1024, 1536):
             alike = float(np.corrcoef(row[:-shift], row[shift:])[0, 1])
             self.assertLess(alike, 0.62)
+
+    def test_a_grain_of_any_size_is_white_noise_blurred_and_of_sigma_one(self) -> None:
+        for sigma_px in (0.6, 2.0, 7.5):
+            white = np.random.default_rng(3).standard_normal((96, 96, 4), np.float32)
+            noise = grain._softened(white, sigma_px)
+            expected = [gaussian_filter(white[..., n], sigma_px, mode="wrap") for n in range(4)]
+            self.assert_close(noise, np.stack(expected, -1), 1e-6)
+            other = noise.copy()
+            grain.standardise_kernel(noise)
+            grain.standardise_kernel.reference(other)
+            self.assert_equal_arrays(noise, other)
+            self.assert_close(noise.mean((0, 1)), 0, 1e-4)
+            self.assert_close(noise.std((0, 1)), 1, 1e-4)
 
     def test_black_and_white_stay_clean(self) -> None:
         image = np.zeros((5, 5, 4), np.float32)

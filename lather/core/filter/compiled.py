@@ -100,3 +100,30 @@ def add_noise(out, one, other, left, top, light, tint):  # type: ignore[no-untyp
                 out[y, x, c] += room * (grey + tint * (near[u, c + 1] + far[v, c + 1]))
             u = u + 1 if u + 1 < one.shape[1] else 0
             v = v + 1 if v + 1 < other.shape[1] else 0
+
+
+@njit(void(W_FLOATS), **OPTIONS)
+def standardise(noise):  # type: ignore[no-untyped-def]
+    """Summed pixel after pixel, as NumPy does: the same bits as its form."""
+    height, width, n_channels = noise.shape
+    n_px = np.float32(height * width)
+    sums, squares = np.zeros((2, n_channels), np.float32), np.zeros(n_channels, np.float32)
+    for again in range(2):  # what rounding left of the mean counts too
+        for y in range(height):
+            for x in range(width):
+                for c in range(n_channels):
+                    sums[again, c] += noise[y, x, c]
+        sums[again] /= n_px
+        for y in range(height):
+            for x in range(width):
+                for c in range(n_channels):
+                    if again:
+                        off = noise[y, x, c] - sums[1, c]
+                        squares[c] += off * off
+                    else:
+                        noise[y, x, c] -= sums[0, c]
+    sigmas = np.sqrt(squares / n_px)
+    for y in range(height):
+        for x in range(width):
+            for c in range(n_channels):
+                noise[y, x, c] /= sigmas[c]

@@ -11,7 +11,6 @@ from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import gaussian_filter
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.kernels import Kernel
@@ -64,37 +63,60 @@ def _grain_reference(
 
 
 @lru_cache(maxsize=24)
-def _field(side_px: int, size_px: float, seed: int, level: int) -> NDArray[np.float32]:
+def _field(side_px: int, size_px: float, seed: int, level: int) -> FloatImage:
     """A square of noise that goes on at its own other end; variance 1 at full size."""
+    import cv2
+
     if level:
         finer = _field(side_px, size_px, seed, level - 1)
-        halved: NDArray[np.float32] = 0.25 * (
-            finer[::2, ::2] + finer[1::2, ::2] + finer[::2, 1::2] + finer[1::2, 1::2]
-        )
-        return halved
-    planes = _white(side_px, seed)
-    if size_px > LEAST_SIZE_PX:
-        soft = np.empty_like(planes)
-
-        def blur(first: int, last: int) -> None:
-            for n in range(first, last):
-                gaussian_filter(planes[n], size_px, mode="wrap", output=soft[n])
-
-        in_two_parts(blur, N_FIELDS, soft.size)
-        planes = soft
-    noise = np.ascontiguousarray(np.moveaxis(planes, 0, -1))
-    noise -= noise.mean((0, 1))
-    return np.asarray(noise / noise.std((0, 1)), dtype=np.float32)
+        half = side_px >> level, side_px >> level
+        return np.asarray(cv2.resize(finer, half, interpolation=cv2.INTER_AREA))
+    white = _white(side_px, seed)
+    noise = _softened(white, size_px) if size_px > LEAST_SIZE_PX else white.copy()
+    standardise_kernel(noise)
+    return noise
 
 
 @lru_cache(maxsize=4)
-def _white(side_px: int, seed: int) -> NDArray[np.float32]:
-    """Plane by plane, of which each pixel is by itself; the same for grains of all sizes."""
-    white = np.random.default_rng(seed).standard_normal((side_px, side_px, N_FIELDS), np.float32)
-    return np.ascontiguousarray(np.moveaxis(white, -1, 0))
+def _white(side_px: int, seed: int) -> FloatImage:
+    """Of which each pixel is by itself; the same for grains of all sizes."""
+    random = np.random.default_rng(seed)
+    return random.standard_normal((side_px, side_px, N_FIELDS), np.float32)
+
+
+def _softened(field: FloatImage, sigma_px: float) -> FloatImage:
+    """A square that goes on at its other end, blurred; summed in float64, as ndimage's filter."""
+    import cv2
+
+    reach, kernel, alone = _kernel(sigma_px)
+    wide = cv2.copyMakeBorder(field, reach, reach, reach, reach, cv2.BORDER_WRAP)
+    side = len(field)
+    out = np.empty_like(field)
+
+    def blur(top: int, end: int) -> None:
+        down = cv2.sepFilter2D(wide[top : end + 2 * reach], cv2.CV_64F, alone, kernel)
+        down = down[reach : reach + end - top].astype(np.float32)
+        out[top:end] = cv2.sepFilter2D(down, cv2.CV_64F, kernel, alone)[:, reach : reach + side]
+
+    in_two_parts(blur, side, field.size)
+    return out
+
+
+def _kernel(sigma_px: float) -> tuple[int, NDArray[np.float64], NDArray[np.float64]]:
+    """How far a Gaussian reaches, its weights, and those of none."""
+    reach = int(4 * sigma_px + 0.5)
+    weights = np.exp(-0.5 / sigma_px**2 * np.arange(-reach, reach + 1) ** 2)
+    return reach, weights / weights.sum(), np.ones(1)
+
+
+def _standardise_reference(noise: FloatImage) -> None:
+    """Mean 0 and variance 1 of each channel of (h, w, c), in place."""
+    noise -= noise.mean((0, 1))
+    noise /= noise.std((0, 1))
 
 
 grain_kernel = Kernel("lather.core.filter.compiled", "add_noise", _grain_reference)
+standardise_kernel = Kernel("lather.core.filter.compiled", "standardise", _standardise_reference)
 
 
 def grain_sigma_l(light: Plane) -> float:
