@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 from hypothesis import given, settings
@@ -17,7 +18,7 @@ from lather.core.adjust.bracket import (
     span_weight,
 )
 from lather.core.adjust.curves import NO_TABLE, apply_curves
-from lather.core.adjust.ellipse import INSIDE, OUTSIDE, ellipse_share
+from lather.core.adjust.ellipse import INSIDE, OUTSIDE, Ellipse, ellipse_share, light_ellipse, light_kernel
 from lather.core.adjust.hues import (
     Bracket,
     apply_black_and_white,
@@ -207,7 +208,15 @@ class AreaColourTest(Case):
 class EllipseTest(Case):
     def share(self, softness=0.0, side=INSIDE, centre=(50.0, 40.0), step=1):
         rect = Rect(0, 0, 100 // step, 80 // step)
-        return ellipse_share(rect, step, centre, (30.0, 20.0), 0.0, softness, side)
+        ellipse = Ellipse(centre, (30.0, 20.0), 0.0, softness, side)
+        share = ellipse_share((80 // step, 100 // step), ellipse.placed(rect, step),
+                              side == OUTSIDE)  # fmt: skip
+        lit = np.zeros((*share.shape, 4), np.float32)
+        lit[..., 3] = 1
+        white = np.ones_like(brightness_table(0.1, 0, 0.5))
+        light_ellipse(lit, rect, step, ellipse, (white, white, white))  # white where it is
+        self.assert_close(lit[..., 1], share, 1e-6)
+        return share
 
     def test_inside_and_outside(self) -> None:
         share = self.share()
@@ -245,6 +254,14 @@ class KernelsTest(Case):
         table = ring_table((Bracket(40, 50, 12, 30, 4), Bracket(200, 80, -20, -50, -6)))
         self.compare(hues_kernel, table)
         self.compare(mono_kernel, table)
+
+    def test_light_in_an_ellipse(self) -> None:
+        ellipse = Ellipse((20.0, 14.0), (15.0, 8.0), 30.0, 0.6, INSIDE)
+        for side, softness in ((INSIDE, 0.6), (OUTSIDE, 0.6), (INSIDE, 0.0), (OUTSIDE, 1.0)):
+            one = replace(ellipse, side=side, softness=softness)
+            placed = one.placed(Rect(0, 0, 37, 23), 1)
+            self.compare(light_kernel, *exposure_tables(1.4, 1.0, 0.8), *placed, side == OUTSIDE,
+                         within=1e-6)  # fmt: skip
 
     def test_inks(self) -> None:
         hues = ring_degrees()

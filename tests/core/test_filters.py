@@ -16,7 +16,7 @@ from lather.core.filter.reach import median_reach_px
 from lather.core.filter.sharpen import lighten, sharpened
 from lather.core.filter.smooth import smoothed
 from lather.core.filter.soften import softened
-from lather.core.filter.sweep import BOTH, DARK, LIGHT, swept
+from lather.core.filter.sweep import BOTH, DARK, LIGHT, go_to_middle, swept
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
 from lather.core.tone.split import split
@@ -232,6 +232,17 @@ class SweepTest(Case):
         self.assertGreater(self.left(self.with_line(2, -0.2), LIGHT), 0.95)
         self.assertLess(abs(self.left(self.with_line(2, 0.2), LIGHT)), 0.1)
         self.assertGreater(self.left(self.with_line(2, 0.2), DARK), 0.95)
+
+    def test_both_forms_of_its_kernel_agree(self) -> None:
+        prepare_kernels()
+        random = np.random.default_rng(6)
+        image, middle = 0.5 + 0.05 * random.standard_normal((2, 40, 50, 4)).astype(np.float32)
+        for sign in (-1.0, 0.0, 1.0):
+            one, other = image.copy(), image.copy()
+            go_to_middle(one, middle, sign, np.float32(2.0))
+            go_to_middle.reference(other, middle, sign, np.float32(2.0))
+            self.assert_close(one, other, 1e-6)
+            self.assertGreater(np.abs(one - image).max(), 0.05)
 
     def test_grain_beside_it_stays(self) -> None:
         image = self.with_line(2, -0.2)

@@ -86,6 +86,23 @@ def lighten(image, lift):  # type: ignore[no-untyped-def]
             image[y, x, 0], image[y, x, 1], image[y, x, 2] = r, g, b
 
 
+@njit(void(W_FLOATS, R_FLOATS, float32, float32), **OPTIONS)
+def to_middle(out, middle, sign, contrast_l):  # type: ignore[no-untyped-def]
+    for y in range(out.shape[0]):
+        for x in range(out.shape[1]):
+            r, g, b = out[y, x, 0], out[y, x, 1], out[y, x, 2]
+            u, v, w = middle[y, x, 0], middle[y, x, 1], middle[y, x, 2]
+            stands_out = np.float32(100) * (lum(r, g, b) - lum(u, v, w))
+            stands_out = abs(stands_out) if sign == _ZERO else sign * stands_out
+            t = min(max(stands_out / contrast_l - _HALF, _ZERO), _ONE)
+            if t == _ZERO:
+                continue
+            share = t * t * (np.float32(3) - np.float32(2) * t)
+            out[y, x, 0] = r + share * (u - r)
+            out[y, x, 1] = g + share * (v - g)
+            out[y, x, 2] = b + share * (w - b)
+
+
 @njit(void(W_FLOATS, R_FLOATS, R_FLOATS, int64, int64, float32, float32), **OPTIONS)
 def add_noise(out, one, other, left, top, light, tint):  # type: ignore[no-untyped-def]
     four = np.float32(4)

@@ -17,9 +17,11 @@ from lather.core.blend.modes import lum
 from lather.core.filter.gaussian import from_blocks, to_blocks
 from lather.core.filter.reach import MEDIAN_BLOCKS, median_block_px
 from lather.core.filter.straight import LEAST, colours_of, is_opaque, premultiplied
+from lather.core.kernels import Kernel
 from lather.core.rect import Rect
 
 DARK, LIGHT, BOTH = "dark", "light", "both"
+_SIGNS = {DARK: -1.0, LIGHT: 1.0, BOTH: 0.0}  # of what stands out
 
 
 def swept(
@@ -35,17 +37,10 @@ def swept(
         that does by so much goes, all of one that does by 1.5 times as much.
     """
     side = median_block_px(width_px)
-    blocks = np.ascontiguousarray(_blocks(pixels, rect, side))
-    middle = np.ascontiguousarray(from_blocks(_median(blocks), rect, side, inside))
-    whole = pixels[inside.shifted(-rect.x0, -rect.y0).slices]
-    out = whole.copy()
-    stands_out = 100 * (lum(whole[..., :3]) - lum(middle[..., :3]))
-    if which == DARK:
-        stands_out = -stands_out
-    elif which == BOTH:
-        stands_out = np.abs(stands_out)
-    share = smooth_step(stands_out / contrast_l - 0.5).astype(np.float32)
-    out[..., :3] += share * (middle[..., :3] - whole[..., :3])
+    blocks = cv2.medianBlur(np.ascontiguousarray(_blocks(pixels, rect, side)), MEDIAN_BLOCKS)
+    middle = from_blocks(blocks, rect, side, inside)
+    out = pixels[inside.shifted(-rect.x0, -rect.y0).slices].copy()
+    go_to_middle(out, middle, _SIGNS[which], np.float32(contrast_l))
     return out
 
 
@@ -63,8 +58,15 @@ def _blocks(pixels: FloatImage, rect: Rect, side: int) -> FloatImage:
     return filled
 
 
-def _median(blocks: FloatImage) -> FloatImage:
-    """Of 5 x 5 blocks, each channel by itself; beyond the given ones the border is repeated."""
-    planes = [cv2.medianBlur(np.ascontiguousarray(blocks[..., n]), MEDIAN_BLOCKS)
-              for n in range(blocks.shape[2])]  # fmt: skip
-    return np.stack(planes, -1)
+def _to_middle_reference(
+    out: FloatImage, middle: FloatImage, sign: float, contrast_l: float
+) -> None:
+    """(h, w, 4) pixels, in place, towards the median of their surroundings, by how far they stand
+    out from it on the side of that sign; 0: on both."""
+    stands_out = 100 * (lum(out[..., :3]) - lum(middle[..., :3]))
+    stands_out = sign * stands_out if sign else np.abs(stands_out)
+    share = smooth_step(stands_out / contrast_l - 0.5).astype(np.float32)
+    out[..., :3] += share * (middle[..., :3] - out[..., :3])
+
+
+go_to_middle = Kernel("lather.core.filter.compiled", "to_middle", _to_middle_reference)

@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from lather.core.adjust.curves import NO_TABLE, apply_curves
-from lather.core.adjust.ellipse import ellipse_share, go_over
+from lather.core.adjust.ellipse import Ellipse, light_ellipse
 from lather.core.adjust.tone import exposure_tables, light_gains
 from lather.core.arrays import FloatImage
 from lather.core.rect import Rect
@@ -17,12 +16,10 @@ def add(layer: RadialLayer, scene: Scene, out: FloatImage, rect: Rect, below: Pa
     gains = light_gains(p.exposure_ev, p.warmth_mired, 0.0)
     if (gains == 1).all():
         return
-    share = ellipse_share(
-        rect, 1 << scene.level, (p.centre_x_px, p.centre_y_px), (p.radius_x_px, p.radius_y_px),
-        p.angle_deg, p.softness_percent / 100, p.side,
+    ellipse = Ellipse(
+        (p.centre_x_px, p.centre_y_px), (p.radius_x_px, p.radius_y_px), p.angle_deg,
+        p.softness_percent / 100, p.side,
     )  # fmt: skip
-    if not share.any():
-        return
-    lit = out.copy()
-    apply_curves(lit, NO_TABLE, exposure_tables(*gains), NO_TABLE)
-    change(layer, scene, out, rect, lambda px: go_over(px, lit, share))
+    tables = exposure_tables(*gains)
+    change(layer, scene, out, rect,
+           lambda px: light_ellipse(px, rect, 1 << scene.level, ellipse, tables))  # fmt: skip
