@@ -14,11 +14,13 @@ from numba.extending import intrinsic
 R_PLANE = types.Array(float32, 2, "A", readonly=True)
 R_FLOATS = types.Array(float32, 3, "A", readonly=True)
 R_LATTICE = types.Array(float32, 4, "A", readonly=True)
+R_PAIR = R_LATTICE  # two pictures of floats
 R_BYTES = types.Array(uint8, 3, "A", readonly=True)
 R_SAMPLES = types.Array(uint16, 3, "A", readonly=True)
 R_MASK = types.Array(uint16, 2, "A", readonly=True)
 W_PLANE = float32[:, :]
 W_FLOATS = float32[:, :, :]
+W_PAIR = float32[:, :, :, :]
 W_BYTES = uint8[:, :, :]
 W_SAMPLES = uint16[:, :, :]
 W_MASK = uint16[:, :]

@@ -15,7 +15,7 @@ from lather.core.blend.composite import composite
 from lather.core.blend.modes import BlendMode
 from lather.core.filter.gaussian import gaussian
 from lather.core.filter.reach import gaussian_reach_px
-from lather.core.filter.smooth import apply_lines, block_moments, smoothed
+from lather.core.filter.smooth import apply_lines, block_moments, fit_lines, smoothed
 from lather.core.kernels import prepare_kernels
 from lather.core.rect import Rect
 from lather.core.tone.light import SOFT_LIGHT, TWO_CURVES, light_kernel, lit, signed
@@ -160,14 +160,18 @@ class KernelsTest(Case):
         left, top, image = left % side, top % side, picture(45, 37)
         size = -(-(top + 37) // side), -(-(left + 45) // side)
         self.assertTrue(block_moments.compiled and apply_lines.compiled)
-        moments = [np.empty((*size, 8), np.float32) for _ in range(2)]
+        moments = [np.empty((2, *size, 4), np.float32) for _ in range(2)]
         for form, out in zip((block_moments, block_moments.reference), moments, strict=True):
             form(image, left, top, side, out)
         self.assert_close(*moments, 2e-6)
-        lines = picture(*size[::-1])[..., [0, 1, 2, 1, 2, 0]]
+        fitted = [np.empty_like(moments[0]) for _ in range(2)]
+        for form, out in zip((fit_lines, fit_lines.reference), fitted, strict=True):
+            form(moments[0], np.float32(1e-3), out)
+        self.assert_close(*fitted, 1e-4)
+        lines = np.stack([picture(*size[::-1]), picture(*size[::-1])[..., [1, 2, 0, 3]]])
         results = [np.empty_like(image) for _ in range(2)]
         for form, out in zip((apply_lines, apply_lines.reference), results, strict=True):
-            form(image, np.ascontiguousarray(lines), left, top, side, out)
+            form(image, lines, left, top, side, out)
         self.assert_close(*results, 2e-6)
 
     @settings(max_examples=20, deadline=None)

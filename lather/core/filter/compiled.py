@@ -1,4 +1,4 @@
-"""Compiled forms of the kernels in smooth.py; imported only by `prepare_kernels`."""
+"""Compiled forms of the kernels in this folder; imported only by `prepare_kernels`."""
 
 from __future__ import annotations
 
@@ -8,17 +8,17 @@ import numpy as np
 from numba import float32, int64, njit, void
 
 from lather.core.blend.compiled import lum, set_lum
-from lather.core.compiled_types import OPTIONS, R_FLOATS, R_PLANE, W_FLOATS
+from lather.core.compiled_types import OPTIONS, R_FLOATS, R_PAIR, R_PLANE, W_FLOATS, W_PAIR
 
 _ZERO, _ONE, _HALF = np.float32(0), np.float32(1), np.float32(0.5)
 
 
-@njit(void(R_FLOATS, int64, int64, int64, W_FLOATS), **OPTIONS)
+@njit(void(R_FLOATS, int64, int64, int64, W_PAIR), **OPTIONS)
 def block_moments(pixels, left, top, side, means):  # type: ignore[no-untyped-def]
     height, width = pixels.shape[0], pixels.shape[1]
-    for row in range(means.shape[0]):
+    for row in range(means.shape[1]):
         y0, y1 = max(row * side - top, 0), min((row + 1) * side - top, height)
-        for column in range(means.shape[1]):
+        for column in range(means.shape[2]):
             x0, x1 = max(column * side - left, 0), min((column + 1) * side - left, width)
             r_sum = g_sum = b_sum = l_sum = ll = rl = gl = bl = _ZERO
             for y in range(y0, y1):
@@ -34,33 +34,47 @@ def block_moments(pixels, left, top, side, means):  # type: ignore[no-untyped-de
                     gl += g * light
                     bl += b * light
             k = _ONE / np.float32((y1 - y0) * (x1 - x0))
-            out = means[row, column]
-            out[0], out[1], out[2], out[3] = k * r_sum, k * g_sum, k * b_sum, k * l_sum
-            out[4], out[5], out[6], out[7] = k * ll, k * rl, k * gl, k * bl
+            colour, products = means[0, row, column], means[1, row, column]
+            colour[0], colour[1], colour[2], colour[3] = k * r_sum, k * g_sum, k * b_sum, k * l_sum
+            products[0], products[1], products[2], products[3] = k * ll, k * rl, k * gl, k * bl
 
 
-@njit(void(R_FLOATS, R_FLOATS, int64, int64, int64, W_FLOATS), **OPTIONS)
+@njit(void(R_PAIR, float32, W_PAIR), **OPTIONS)
+def fit_lines(means, kept, lines):  # type: ignore[no-untyped-def]
+    for y in range(means.shape[1]):
+        for x in range(means.shape[2]):
+            light = means[0, y, x, 3]
+            variance = max(means[1, y, x, 0] - light * light, _ZERO)
+            for c in range(3):
+                mean = means[0, y, x, c]
+                slope = (means[1, y, x, c + 1] - mean * light) / (variance + kept)
+                lines[0, y, x, c], lines[1, y, x, c] = slope, mean - slope * light
+            lines[0, y, x, 3] = lines[1, y, x, 3] = _ZERO
+
+
+@njit(void(R_FLOATS, R_PAIR, int64, int64, int64, W_FLOATS), **OPTIONS)
 def apply_lines(pixels, lines, left, top, side, out):  # type: ignore[no-untyped-def]
     if side == 1:  # nothing lies between
         for y in range(pixels.shape[0]):
             for x in range(pixels.shape[1]):
                 light = lum(pixels[y, x, 0], pixels[y, x, 1], pixels[y, x, 2])
                 for c in range(3):
-                    out[y, x, c] = lines[y, x, c] * light + lines[y, x, c + 3]
+                    out[y, x, c] = lines[0, y, x, c] * light + lines[1, y, x, c]
                 out[y, x, 3] = pixels[y, x, 3]
         return
-    last_row, last_column = lines.shape[0] - 1, lines.shape[1] - 1
+    last_row, last_column = lines.shape[1] - 1, lines.shape[2] - 1
     scale = _ONE / np.float32(side)
-    between = np.empty((lines.shape[1], 6), dtype=np.float32)  # the lines in this row of pixels
+    between = np.empty((lines.shape[2], 6), dtype=np.float32)  # the lines in this row of pixels
     for y in range(pixels.shape[0]):
         down = (np.float32(top + y) + _HALF) * scale - _HALF
         row = int(np.floor(down))
         v = down - np.float32(row)
         above, below = min(max(row, 0), last_row), min(max(row + 1, 0), last_row)
-        for column in range(lines.shape[1]):
-            for c in range(6):
-                start, end = lines[above, column, c], lines[below, column, c]
-                between[column, c] = (_ONE - v) * start + v * end
+        for column in range(lines.shape[2]):
+            for half in range(2):
+                for c in range(3):
+                    start, end = lines[half, above, column, c], lines[half, below, column, c]
+                    between[column, 3 * half + c] = (_ONE - v) * start + v * end
         for x in range(pixels.shape[1]):
             across = (np.float32(left + x) + _HALF) * scale - _HALF
             column = int(np.floor(across))

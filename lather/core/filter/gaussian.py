@@ -14,7 +14,7 @@ import cv2
 import numpy as np
 
 from lather.core.arrays import FloatImage, Plane
-from lather.core.filter.reach import CUT_OFF, DIRECT_PX, block_px
+from lather.core.filter.reach import CUT_OFF, DIRECT_PX, block_px, gaussian_reach_px
 from lather.core.rect import Rect
 
 # The last few pixels of a row are computed by other instructions, and their last bit differs: so
@@ -39,6 +39,8 @@ def gaussian(
     inside : the part of it whose blur is asked for; None: all.
     """
     inside = inside or rect
+    near = inside.grown(gaussian_reach_px(sigma_px)).intersect(rect)
+    pixels, rect = pixels[near.shifted(-rect.x0, -rect.y0).slices], near
     if sigma_px < DIRECT_PX:
         return direct(pixels, sigma_px)[inside.shifted(-rect.x0, -rect.y0).slices]
     side = block_px(sigma_px)

@@ -35,41 +35,44 @@ def smoothed(pixels: FloatImage, rect: Rect, scale_px: float, edge_l: float) -> 
     pixels = np.ascontiguousarray(pixels)
     # The products at full size: their means over blocks hold the variance within the blocks.
     n_rows, n_columns = -(-(top + rect.height) // side), -(-(left + rect.width) // side)
-    moments = np.empty((n_rows, n_columns, 8), dtype=np.float32)
+    moments = np.empty((2, n_rows, n_columns, 4), dtype=np.float32)
     counts: Plane | None = None
     if is_opaque(pixels):
         block_moments(pixels, left, top, side, moments)
     else:  # each pixel counts by its alpha
-        moments, counts = _weighed_moments(pixels, rect, side)
-    means = _mean(moments, sigma, counts)
-    mean, mean_light = means[..., :3], means[..., 3:4]
-    variance = np.maximum(means[..., 4:5] - mean_light**2, 0)
-    covariance = means[..., 5:8] - mean * mean_light
-    slope = covariance / (variance + np.float32(half_kept(edge_l)))
-    lines = _mean(np.dstack([slope, mean - slope * mean_light]), sigma, counts)
+        counts = _weighed_moments(pixels, rect, side, moments)
+    lines = np.empty_like(moments)
+    fit_lines(_mean(moments, sigma, counts), np.float32(half_kept(edge_l)), lines)
     out = np.empty_like(pixels)
-    apply_lines(pixels, lines, left, top, side, out)
+    apply_lines(pixels, _mean(lines, sigma, counts), left, top, side, out)
     return out
 
 
 def _mean(planes: FloatImage, sigma: float, counts: Plane | None) -> FloatImage:
-    """`direct_planes`, of blocks that count by the alpha in them."""
+    """(2, h, w, 4): the blur of each, of blocks that count by the alpha in them."""
     if counts is None:
-        return direct_planes(planes, sigma)
-    both = np.dstack([planes * counts[..., None], counts])
-    soft = direct_planes(np.ascontiguousarray(both), sigma)
-    return np.asarray(soft[..., :-1] / np.maximum(soft[..., -1:], LEAST))
+        return np.stack([direct(half, sigma) for half in planes])
+    weighed = np.stack([direct(half * counts[..., None], sigma) for half in planes])
+    return np.asarray(weighed / np.maximum(direct(counts, sigma), LEAST)[..., None])
 
 
-def _weighed_moments(pixels: FloatImage, rect: Rect, side: int) -> tuple[FloatImage, Plane]:
-    """As `block_moments` gives them, of pixels that count by their alpha; and the mean alpha."""
-    colour, alpha = pixels[..., :3], pixels[..., 3:]
+def _weighed_moments(
+    pixels: FloatImage, rect: Rect, side: int, moments: FloatImage
+) -> Plane:
+    """As `block_moments` gives them, of pixels that count by their alpha; returns the mean alpha."""
+    alpha = pixels[..., 3]
+    counts = to_blocks(np.ascontiguousarray(alpha), rect, side)
+    for half, planes in zip(moments, _products(pixels), strict=True):
+        weighed = to_blocks(planes * alpha[..., None], rect, side)
+        half[...] = weighed / np.maximum(counts, LEAST)[..., None]
+    return counts
+
+
+def _products(pixels: FloatImage) -> tuple[FloatImage, FloatImage]:
+    """(h, w, 4) each: colour and lightness; its square, and colour times lightness."""
+    colour = np.ascontiguousarray(pixels[..., :3])
     light = lum(colour)
-    planes = np.dstack([colour, light, light * light, colour * light]) * alpha
-    sums = [to_blocks(np.ascontiguousarray(planes[..., n : n + 4]), rect, side) for n in (0, 4)]
-    counts = to_blocks(np.ascontiguousarray(alpha[..., 0]), rect, side)
-    moments = np.dstack(sums) / np.maximum(counts, LEAST)[..., None]
-    return moments.astype(np.float32), counts
+    return np.dstack([colour, light]), np.dstack([light * light, colour * light])
 
 
 def half_kept(edge_l: float) -> float:
@@ -77,23 +80,23 @@ def half_kept(edge_l: float) -> float:
     return (edge_l / 100) ** 2 / 4
 
 
-def direct_planes(planes: FloatImage, sigma: float) -> FloatImage:
-    """`direct` for more than four planes."""
-    parts = [direct(np.ascontiguousarray(planes[..., n : n + 4]), sigma).reshape(
-        *planes.shape[:2], -1) for n in range(0, planes.shape[2], 4)]  # fmt: skip
-    return np.concatenate(parts, -1)
-
-
 def _block_moments_reference(
     pixels: FloatImage, left: int, top: int, side: int, means: FloatImage
 ) -> None:
-    """Means over blocks of colour, lightness, its square, and colour times lightness."""
+    """Means over blocks, (2, h, w, 4), of colour and lightness; of its square, and colour times
+    lightness."""
     rect = Rect(left, top, left + pixels.shape[1], top + pixels.shape[0])
-    colour = np.ascontiguousarray(pixels[..., :3])
-    light = lum(colour)[..., 0]
-    planes = np.dstack([colour, light, light * light, colour * light[..., None]])
-    for n in (0, 4):
-        means[..., n : n + 4] = to_blocks(np.ascontiguousarray(planes[..., n : n + 4]), rect, side)
+    for half, planes in zip(means, _products(pixels), strict=True):
+        half[...] = to_blocks(np.ascontiguousarray(planes), rect, side)
+
+
+def _fit_lines_reference(means: FloatImage, kept: float, lines: FloatImage) -> None:
+    """Of means of moments the slopes and starts of red, green and blue over lightness."""
+    (mean, light), products = np.split(means[0], [3], -1), means[1]
+    variance = np.maximum(products[..., :1] - light**2, 0)
+    slope = (products[..., 1:] - mean * light) / (variance + kept)
+    lines[..., 3] = 0
+    lines[0, ..., :3], lines[1, ..., :3] = slope, mean - slope * light
 
 
 def _apply_lines_reference(
@@ -101,14 +104,12 @@ def _apply_lines_reference(
 ) -> None:
     """Colours by their lines over lightness, which are interpolated between the blocks' middles."""
     rect = Rect(left, top, left + pixels.shape[1], top + pixels.shape[0])
-    slope, start = (
-        from_blocks(np.ascontiguousarray(part), rect, side)
-        for part in (lines[..., :3], lines[..., 3:])
-    )
+    slope, start = (from_blocks(part, rect, side)[..., :3] for part in lines)
     out[..., :3] = slope * lum(pixels[..., :3]) + start
     out[..., 3] = pixels[..., 3]
 
 
 _COMPILED = "lather.core.filter.compiled"
 block_moments = Kernel(_COMPILED, "block_moments", _block_moments_reference)
+fit_lines = Kernel(_COMPILED, "fit_lines", _fit_lines_reference)
 apply_lines = Kernel(_COMPILED, "apply_lines", _apply_lines_reference)
