@@ -2,9 +2,10 @@
 
 One change by itself is rendered exactly at once. Where one follows upon the other, as they do while
 something is dragged, one frame is under way at a time, of the newest state, and of the best grade
-(`Grade`) that this machine makes in time; of a coarse one the surroundings of the focus are exact
-where what changed would not show there. Once nothing has changed for a while, what was not exact is
-rendered so, nearest to the focus first. What is no longer wanted is not begun.
+(`Grade`) that this machine makes in time; of a coarse one the surroundings of the focus are of the
+view's own level where what changed would not show on a coarser one. Once nothing has changed for a
+while, what was not exact is rendered so, nearest to the focus first. What is no longer wanted is
+not begun.
 """
 
 from __future__ import annotations
@@ -28,7 +29,7 @@ from lather.render.worker import Executor
 
 REST_MS = 30  # without a change, after which what is coarse is made exact
 DRAG_S = 0.25  # between changes that belong together
-FOCUS_PX = 256  # around the focus, in which fine kinds are rendered exactly
+FOCUS_PX = 256  # around the focus, in which fine kinds are rendered at the view's level
 LEAST_BAND_PX = 64  # rows of a piece
 
 Later = Callable[[int, Callable[[], None]], None]  # milliseconds, and what to do then
@@ -156,7 +157,7 @@ class Refresh:
         if target.is_fine:
             x, y = target.focus
             near = Rect.around(x, y, FOCUS_PX).intersect(target.rect)
-            requests += [(replace(target.request, rect=band), band)
+            requests += [(replace(target.request, rect=band, held=True), band)
                          for band in _bands(near, n_threads)]  # fmt: skip
         return requests
 
