@@ -91,19 +91,19 @@ def opened(job: Job) -> tuple[App, SimulatedPen, Paints]:
 
 def stroke_delays(
     app: App, pen: SimulatedPen, paints: Paints, n_events: int = N_EVENTS + N_WARM_UP,
-    sweep_px: float = 800.0,
+    sweep_px: float = 800.0, left_px: float = 200.0,
 ) -> list[float]:
-    """Milliseconds from each event to the end of the paint that shows its frame."""
+    """Milliseconds from each event to the end of the paint that shows its frame; the pen goes to
+    and fro from so far left of the view's middle."""
     from PyQt6.QtCore import QEvent
 
     from lather.core.brush.stroke import PenSample
 
     geometry, canvas = app.bench.geometry, app.window.canvas
     assert geometry is not None
-    x0, y0 = geometry.centre_x - 200, geometry.centre_y
+    x0, y0 = geometry.centre_x - left_px, geometry.centre_y
     delays = []
     for i in range(n_events):
-        # To and fro in the middle of the view, as a hand does.
         x = x0 + abs((i * STEP_PX) % sweep_px - sweep_px / 2)
         reading = PenSample(0.008 * i, x, y0 + 40 * np.sin(i / 9), 0.8)
         n_frames, start = canvas.frames_painted, time.perf_counter()
