@@ -16,7 +16,7 @@ from lather.document.diff import changed_cells
 from lather.document.layers.table import KINDS
 from lather.document.state import JobState, new_state
 from lather.render.compositor import render, render_on_kept
-from lather.render.dragged import render_dragged
+from lather.render.screen.dragged import render_dragged
 from lather.render.screen.pace import FRAME_MS, Grade, Pace
 from lather.render.screen.refresh import FOCUS_PX
 from lather.render.screen.request import Fresh, Shown, ViewRequest, screen_bytes

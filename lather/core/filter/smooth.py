@@ -59,7 +59,7 @@ def _mean(planes: FloatImage, sigma: float, counts: Plane | None) -> FloatImage:
 def _weighed_moments(
     pixels: FloatImage, rect: Rect, side: int, moments: FloatImage
 ) -> Plane:
-    """As `block_moments` gives them, of pixels that count by their alpha; returns the mean alpha."""
+    """As `block_moments` gives them, of pixels that count by their alpha; the mean alpha."""
     alpha = pixels[..., 3]
     counts = to_blocks(np.ascontiguousarray(alpha), rect, side)
     for half, planes in zip(moments, _products(pixels), strict=True):

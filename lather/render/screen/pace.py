@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections import deque
 from enum import IntEnum
-from statistics import median
+from statistics import median_low
 
 FRAME_MS = 22.0  # of the 33 of a frame: the rest are the step, its rows and the paint
 BETTER_BELOW, WORSE_ABOVE = 0.95, 1.2  # times that; between them nothing changes
 N_REMEMBERED = 3
+LEAST_FRAMES = 2  # of a grade before it is given up: the first one makes what the others use again
 USUAL_NS_PER_PX = 150  # of an exact frame, before anything is known
 LEAST_GAIN = 1.2  # of a worse frame; with less it is not worth being worse
 
@@ -48,18 +49,24 @@ class Pace:
 
     def choose(self, n_px: int) -> Grade:
         """The grade of a frame of so many pixels of the view."""
-        if not self._ns_per_px and USUAL_NS_PER_PX * n_px < 1e6 * self._budget_ms:
-            return self._grades[0]
         at = self._grades.index(self._grade)
         own = self._expected_ms(self._grade, n_px)
-        if at > 0 and self._can_be_better(self._grades[at - 1], own, n_px):
+        if not self._ns_per_px and USUAL_NS_PER_PX * n_px < 1e6 * self._budget_ms:
+            at = 0
+        elif at > 0 and self._can_be_better(self._grades[at - 1], own, n_px):
             at -= 1
-        elif own is not None and own > WORSE_ABOVE * self._budget_ms and any(
-            not self._hardly_slower(own, worse, n_px) for worse in self._grades[at + 1 :]
-        ):
+        elif own is not None and self._should_be_worse(at, own, n_px):
             at += 1
         self._grade = self._grades[at]
         return self._grade
+
+    def _should_be_worse(self, at: int, own_ms: float, n_px: int) -> bool:
+        """True if the grade had its chance and is too slow, and any worse one is quicker."""
+        is_too_slow = own_ms > WORSE_ABOVE * self._budget_ms
+        had_its_chance = len(self._ns_per_px[self._grade]) >= LEAST_FRAMES
+        return is_too_slow and had_its_chance and any(
+            not self._hardly_slower(own_ms, worse, n_px) for worse in self._grades[at + 1 :]
+        )
 
     def _can_be_better(self, better: Grade, own: float | None, n_px: int) -> bool:
         expected = self._expected_ms(better, n_px)
@@ -77,4 +84,4 @@ class Pace:
 
     def _expected_ms(self, grade: Grade, n_px: int) -> float | None:
         taken = self._ns_per_px.get(grade)
-        return None if taken is None else median(taken) * n_px / 1e6
+        return None if taken is None else median_low(taken) * n_px / 1e6

@@ -10,9 +10,9 @@ from lather.core.colour.display import to_screen
 from lather.core.rect import Rect
 from lather.document.state import JobState
 from lather.render.compositor import render, render_kept, render_on_kept, render_photo
-from lather.render.dragged import render_dragged
 from lather.render.lenses.lens import LensLook
 from lather.render.lenses.table import looked_through
+from lather.render.screen.dragged import render_dragged
 from lather.render.shown import render_mask
 
 
