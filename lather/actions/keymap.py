@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable
+from functools import cache
 from typing import Any, Protocol, TypeVar
 
 from lather.actions.stages.table import STAGES
@@ -224,6 +225,7 @@ def planes(pen_hand: str) -> dict[str, str]:
     return PLANES
 
 
+@cache
 def default_keys(command_id: str, pen_hand: str) -> tuple[str, ...]:
     """The keys of a command for a person with the pen in that hand, unless changed."""
     keys = (*KEYS.get(command_id, ()), *_to_stage(command_id))
@@ -262,10 +264,11 @@ def _to_stage(command_id: str) -> tuple[str, ...]:
     return (key,) if key else ()
 
 
-def _letters(command_id: str) -> list[tuple[str, str]]:
+@cache
+def _letters(command_id: str) -> tuple[tuple[str, str], ...]:
     """The stages that have a command in their plane, each with its letter there."""
-    return [(name, letter) for name, row in STAGES.items()
-            for letter, named in row.letters.items() if named == command_id]  # fmt: skip
+    return tuple((name, letter) for name, row in STAGES.items()
+                 for letter, named in row.letters.items() if named == command_id)  # fmt: skip
 
 
 def _in_plane(letter: str) -> str:

@@ -28,7 +28,7 @@ from lather.render.screen.request import Fresh, ViewRequest
 from lather.render.worker import Executor
 
 REST_MS = 30  # without a change, after which what is coarse is made exact
-DRAG_S = 0.25  # between changes that belong together
+DRAG_S = 0.25  # from what is on the screen to the next change that belongs with it
 FOCUS_PX = 256  # around the focus, in which fine kinds are rendered at the view's level
 LEAST_BAND_PX = 64  # rows of a piece
 
@@ -92,7 +92,7 @@ class Refresh:
         self._executor, self._put, self._later, self._clock = executor, put, later, clock
         self._target: Target | None = None  # what is wanted, until it is there
         self._frame: _Frame | None = None
-        self._changed_s = -math.inf
+        self._shown_s = -math.inf
         self._dragged = False
         self._closed = False
         self._paces: dict[object, Pace] = {}
@@ -115,8 +115,8 @@ class Refresh:
     def want(self, target: Target) -> None:
         """The screen is out of date, by a change since it was asked for last."""
         now_s = self._clock()
-        self._dragged = self.busy or now_s - self._changed_s < DRAG_S
-        self._changed_s, self._target = now_s, target
+        self._dragged = self.busy or now_s - self._shown_s < DRAG_S
+        self._target = target
         if self._frame is not None and not self._frame.at_once:
             self._frame.is_wanted = False  # pieces that are not begun yet are left
         if self._frame is None:
@@ -197,6 +197,7 @@ class Refresh:
             self._post(_Frame(target, Grade.EXACT, False, self._clock()))
 
     def _show(self, frame: _Frame, place: Rect, image: ByteImage) -> None:
+        self._shown_s = self._clock()
         request = frame.target.request
         self._put(Fresh(request.shown, request.level, place, image, frame.exact), request.id)
 

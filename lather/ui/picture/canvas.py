@@ -134,6 +134,8 @@ class Canvas(QWidget):
             return
         self.tiles.set_state(after, changed_cells(before, after))
         self._pictures.want_anew()
+        if self.bench.geometry is not None:
+            self._pictures.ask(self.tiles, self.bench.geometry)
         self.update()
 
     def _on_looks_changed(self) -> None:

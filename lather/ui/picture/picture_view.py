@@ -47,6 +47,12 @@ class PictureView:
         for picture in self._pictures.values():
             picture.is_wanted = False
 
+    def ask(self, tiles: ViewTiles, geometry: ViewGeometry) -> None:
+        """Ask at once, so that it is under way while all else is drawn."""
+        looks = self._bench.looks
+        for shown in (Shown.BEFORE, Shown.AFTER) if looks.splits else (looks.shown,):
+            self._picture(tiles, shown, geometry)
+
     def forget(self, shown: Shown) -> None:
         self._pictures.pop(shown, None)
 

@@ -37,7 +37,7 @@ class DeviationRuler(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.points: Points = LEVEL
-        self._histogram: np.ndarray | None = None
+        self._columns = QPainterPath()
         self._picked: int | None = None
         self._dragging = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -57,7 +57,7 @@ class DeviationRuler(QWidget):
 
     def show_histogram(self, histogram: np.ndarray | None) -> None:
         """Heights 0-1 of as many columns as there are."""
-        self._histogram = histogram
+        self._columns = _columns(histogram)
         self.update()
 
     @property
@@ -79,8 +79,7 @@ class DeviationRuler(QWidget):
         painter, t, field = QPainter(self), theme(), self._field
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.fillRect(field, QColor(t.groove))
-        if self._histogram is not None:
-            self._draw_histogram(painter)
+        self._draw_histogram(painter)
         painter.setPen(QPen(QColor(t.line), 1))
         for share in (0.25, 0.5, 0.75):
             x = field.left() + share * field.width()
@@ -91,9 +90,9 @@ class DeviationRuler(QWidget):
         heights = curve_through(self.points, xs)
         painter.setClipRect(field)
         painter.setPen(QPen(QColor(t.accent), 2))
-        painter.drawPolyline(QPolygonF([
-            self._place(float(x), float(y)) for x, y in zip(xs, heights, strict=True)
-        ]))  # fmt: skip
+        across = field.left() + xs * field.width()
+        down = field.top() + (0.5 - (heights - xs) / (2 * REACH)) * field.height()
+        painter.drawPolyline(QPolygonF(map(QPointF, across.tolist(), down.tolist())))
         painter.setClipping(False)
         for n, (x, y) in enumerate(self.points):
             picked = n == self._picked and (self._dragging or self.hasFocus())
@@ -107,17 +106,13 @@ class DeviationRuler(QWidget):
         return QPointF(place.x(), min(max(place.y(), field.top()), field.bottom()))
 
     def _draw_histogram(self, painter: QPainter) -> None:
-        field, path = self._field, QPainterPath()
-        assert self._histogram is not None
-        path.moveTo(field.bottomLeft())
-        step = field.width() / len(self._histogram)
-        for n, height in enumerate(self._histogram):
-            x = field.left() + n * step
-            top = field.bottom() - 0.8 * float(height) * field.height()
-            path.lineTo(x, top)
-            path.lineTo(x + step, top)
-        path.lineTo(field.bottomRight())
-        painter.fillPath(path, QColor(theme().raised))
+        """Of unit columns and heights, as it is kept, drawn to the field's size."""
+        field = self._field
+        painter.save()
+        painter.translate(field.bottomLeft())
+        painter.scale(field.width(), -0.8 * field.height())
+        painter.fillPath(self._columns, QColor(theme().raised))
+        painter.restore()
 
     def _draw_figures(self, painter: QPainter) -> None:
         """Of the point picked last: where it is, and what it adds."""
@@ -221,3 +216,15 @@ class DeviationRuler(QWidget):
             self.points = points
             self.moved.emit(points)
             self.update()
+
+
+def _columns(histogram: np.ndarray | None) -> QPainterPath:
+    """Columns side by side from 0 to 1, of heights 0-1; none of no histogram."""
+    path = QPainterPath()
+    heights = [] if histogram is None else histogram.tolist()
+    for n, height in enumerate(heights):
+        path.lineTo(n / len(heights), height)
+        path.lineTo((n + 1) / len(heights), height)
+    if heights:
+        path.lineTo(1, 0)
+    return path
