@@ -54,6 +54,19 @@ class Target:
     def rect(self) -> Rect:
         return self.request.rect
 
+    @property
+    def near(self) -> Rect:
+        """The surroundings of the focus."""
+        x, y = self.focus
+        return Rect.around(x, y, FOCUS_PX).intersect(self.rect)
+
+    def pace(self) -> Pace:
+        """A new one, of the grades that its frames can be; it begins with the worst that makes
+        sense: where most of a coarse one would be of its own level, it is not coarse."""
+        grades = tuple(Grade)[: Grade.COARSE if self.request.level == DEEPEST_LEVEL else None]
+        mostly_near = self.is_fine and 2 * self.near.area >= self.rect.area
+        return Pace(first=Grade.HELD if mostly_near else grades[-1], grades=grades)
+
 
 @dataclass(eq=False)
 class _Frame:
@@ -102,6 +115,11 @@ class Refresh:
     def busy(self) -> bool:
         """True until what is on the screen is exact."""
         return self._target is not None
+
+    @property
+    def comes_at_once(self) -> bool:
+        """True if all that is wanted is about to be put on the screen in one go."""
+        return self.busy and self._dragged
 
     @property
     def wanted(self) -> ViewRequest | None:
@@ -155,10 +173,8 @@ class Refresh:
             for band in bands
         ]
         if target.is_fine:
-            x, y = target.focus
-            near = Rect.around(x, y, FOCUS_PX).intersect(target.rect)
             requests += [(replace(target.request, rect=band, held=True), band)
-                         for band in _bands(near, n_threads)]  # fmt: skip
+                         for band in _bands(target.near, n_threads)]  # fmt: skip
         return requests
 
     def _accept(self, frame: _Frame, place: Rect, image: ByteImage | None) -> None:
@@ -216,9 +232,10 @@ class Refresh:
 
     def _pace(self, target: Target) -> Pace:
         request = target.request
-        about = request.shown, request.look.id, request.n_kept, target.is_fine
-        grades = (Grade.EXACT, Grade.HELD) if request.level == DEEPEST_LEVEL else tuple(Grade)
-        return self._paces.setdefault((*about, grades), Pace(first=grades[-1], grades=grades))
+        about = request.shown, request.look.id, request.level, request.n_kept, target.is_fine
+        if about not in self._paces:
+            self._paces[about] = target.pace()
+        return self._paces[about]
 
 
 def _rendered(frame: _Frame, request: ViewRequest, place: Rect) -> ByteImage | None:

@@ -241,6 +241,14 @@ class ViewTiles:
         is_fine = now.changed.finest_px < 2 << (level + 1)
         self._refreshes[shown].want(Target(request, focus, is_fine))
 
+    def comes_at_once(self, shown: Shown, level: int, rect: Rect) -> bool:
+        """True if all of a rectangle is about to come in as one picture."""
+        refresh = self._refreshes.get(shown)
+        inside = rect.intersect(self.state.photo.rect.at_level(level))
+        return refresh is not None and refresh.comes_at_once and (
+            self._is_refreshed(shown, level, inside)
+        )
+
     def _is_refreshed(self, shown: Shown, level: int, rect: Rect) -> bool:
         """True if a rectangle that is out of date is being brought up to date."""
         refresh = self._refreshes.get(shown)

@@ -134,9 +134,9 @@ class Canvas(QWidget):
             return
         self.tiles.set_state(after, changed_cells(before, after))
         self._pictures.want_anew()
-        if self.bench.geometry is not None:
-            self._pictures.ask(self.tiles, self.bench.geometry)
-        self.update()
+        geometry = self.bench.geometry
+        if geometry is None or not self._pictures.ask(self.tiles, geometry):
+            self.update()
 
     def _on_looks_changed(self) -> None:
         self._pictures.want_anew()
@@ -201,7 +201,9 @@ class Canvas(QWidget):
 
     def _blit(self, shown: Shown, level: int, rect: Rect, pixels: ByteImage) -> None:
         part = self._pictures.blit(shown, level, rect, pixels)
-        if not part.empty:
+        if part == self._pictures.visible(shown, level):
+            self.update()  # what is drawn beside the picture goes with it
+        elif not part.empty:
             self._update_level_rect(level, part)
 
     def _update_level_rect(self, level: int, rect: Rect) -> None:

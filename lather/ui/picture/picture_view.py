@@ -47,11 +47,15 @@ class PictureView:
         for picture in self._pictures.values():
             picture.is_wanted = False
 
-    def ask(self, tiles: ViewTiles, geometry: ViewGeometry) -> None:
-        """Ask at once, so that it is under way while all else is drawn."""
+    def ask(self, tiles: ViewTiles, geometry: ViewGeometry) -> bool:
+        """Ask at once, so that it is under way while all else is drawn; True if all that is seen
+        is about to come in as one picture."""
         looks = self._bench.looks
         for shown in (Shown.BEFORE, Shown.AFTER) if looks.splits else (looks.shown,):
             self._picture(tiles, shown, geometry)
+        return not looks.splits and tiles.comes_at_once(
+            looks.shown, geometry.level, geometry.visible
+        )
 
     def forget(self, shown: Shown) -> None:
         self._pictures.pop(shown, None)
