@@ -30,12 +30,14 @@ from lather.document.job import Job
 from lather.document.layers.layer import Stage
 from lather.document.layers.limits import Limits, Span
 from lather.document.layers.pixels import PixelLayer
+from lather.document.layers.table import KINDS
 from lather.document.photo import Metadata
 from lather.document.state import new_state
 from lather.files.exchange.delivery import Delivery, SizeBy
 from lather.files.exchange.recordings import read_recording
 from lather.files.photos.reading import read_photo
 from lather.render.compositor import render
+from lather.render.screen.request import screen_bytes
 from lather.render.screen.view import ViewTiles
 from lather.settings.options import OPTIONS
 from lather.settings.store import Settings
@@ -379,6 +381,29 @@ class PanelsTest(WindowCase):
     def row(self) -> LayerRow:
         settle(self.app)
         return self.window.layers.rows[self.bench.state.active_id]
+
+    def test_while_something_is_dragged_the_picture_is_painted_with_its_frames(self) -> None:
+        self.open(edits.add_computed(painted_state(n_layers=1), KINDS["brightness"],
+                                     brightness=40.0))  # fmt: skip
+        canvas, layer = self.window.canvas, self.bench.state.layers[-1]
+        settle(self.app)
+
+        def drag(strength: float) -> bool:
+            """True if the canvas is to be painted before there is anything new."""
+            with mock.patch.object(canvas, "update") as update:
+                self.bench.change("Strength", edits.set_strength, layer.id, strength, gesture="s")
+                return bool(update.called)
+
+        self.assertTrue(drag(0.5))  # by itself: piece by piece
+        wait_until(lambda: not canvas.tiles.busy)
+        self.assertFalse(drag(0.4))
+        self.bench.look(before=True)
+        self.assertTrue(drag(0.3))  # what is looked at does not change
+        self.bench.look(before=False)
+        settle(self.app)
+        expected = screen_bytes(self.bench.state, render(self.bench.state, Rect(96, 96, 97, 97)),
+                                self.bench.surround)  # fmt: skip
+        self.assert_close(self.pixel(96, 96), expected[0, 0, 2::-1], 1)
 
     def test_dragging_strength_is_one_step(self) -> None:
         self.open(painted_state(n_layers=1))
