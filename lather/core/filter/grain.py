@@ -7,6 +7,7 @@ is, so that grain fades with distance as it does on paper.
 
 from __future__ import annotations
 
+import threading
 from functools import lru_cache
 
 import numpy as np
@@ -20,6 +21,7 @@ from lather.core.two_parts import in_two_parts
 SIDES_PX = (768, 1024)  # multiples of the deepest level's pixel, 256
 N_FIELDS = 4  # lightness, and one for each colour
 LEAST_SIZE_PX = 0.5  # smaller grain is a pixel's
+_MAKING = threading.Lock()  # who needs a field that another thread makes waits for it
 
 
 def add_grain(
@@ -39,7 +41,8 @@ def add_grain(
     if sigma_l == 0:
         return
     size_px = round(max(size_px, LEAST_SIZE_PX), 2)
-    one, other = (_field(side, size_px, seed + n, level) for n, side in enumerate(SIDES_PX))
+    with _MAKING:
+        one, other = (_field(side, size_px, seed + n, level) for n, side in enumerate(SIDES_PX))
     scale = sigma_l / 100 / np.sqrt(len(SIDES_PX))
     grain_kernel(
         out, one, other, rect.x0, rect.y0, np.float32(scale * np.sqrt(1 - colour**2)),
