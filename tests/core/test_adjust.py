@@ -18,7 +18,14 @@ from lather.core.adjust.bracket import (
     span_weight,
 )
 from lather.core.adjust.curves import NO_TABLE, apply_curves
-from lather.core.adjust.ellipse import INSIDE, OUTSIDE, Ellipse, ellipse_share, light_ellipse, light_kernel
+from lather.core.adjust.ellipse import (
+    INSIDE,
+    OUTSIDE,
+    Ellipse,
+    ellipse_share,
+    light_ellipse,
+    light_kernel,
+)
 from lather.core.adjust.hues import (
     Bracket,
     apply_black_and_white,
