@@ -20,7 +20,7 @@ import numpy as np
 from bench.changed import PORTRAITS, Image, facts, overlap, portrait, truth
 from bench.common import Row, Scale, row
 from bench.photographs import ALL_CHANGES, Shown
-from bench.worn import WORN
+from bench.worn import WORN, Wearer
 from lather.core.rect import Rect
 from lather.core.survey.regions.region import Region
 from lather.errors import ScaleError
@@ -73,7 +73,7 @@ def _as_they_are(numbers: Sequence[int], counts: list[_Counts]) -> list[Row]:
 
 
 def _worn(numbers: Sequence[int], scale: Scale) -> list[Row]:
-    """Patches of tone that lie on cloth, a watch, beads and a ring that are drawn onto the skin."""
+    """Patches of tone that lie on what is worn, which is drawn onto the skin."""
     from lather.assist.survey import survey_photo
     from lather.document.photo import Photo
 
@@ -82,10 +82,8 @@ def _worn(numbers: Sequence[int], scale: Scale) -> list[Row]:
         n_patches = 0
         for number in numbers:
             size = _size(number, scale.portrait)
-            known = _facts(number)
-            chin = known["chin_tip"][0] * size, known["chin_tip"][1] * size
-            rgb, covered = draw(portrait(number, size), truth(number, size)[Region.SKIN], chin,
-                                known["mm_per_pixel"] / size)  # fmt: skip
+            rgb, covered = draw(portrait(number, size), truth(number, size)[Region.SKIN],
+                                Wearer.of(_facts(number), size))  # fmt: skip
             photo = Photo((np.clip(rgb, 0, 1) * 65535 + 0.5).astype(np.uint16), name="worn.png")
             shown = Shown(rgb, {}, covered=covered)
             n_patches += sum(f.kind.is_patch and not f.doubtful and _is_covered(shown, f.x, f.y)

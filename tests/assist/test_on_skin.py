@@ -10,7 +10,7 @@ import numpy as np
 
 from bench.changed import portrait, truth
 from bench.turned import turned_state
-from bench.worn import WORN
+from bench.worn import WORN, Wearer
 from lather.assist.even.match import is_infant
 from lather.assist.even.scores import skin_scores
 from lather.assist.face_map import feature_outlines, map_rect, part_outlines
@@ -37,9 +37,8 @@ def job_of(rgb: np.ndarray) -> JobState:
 class WornTest(Case):
     def test_no_patch_lies_on_what_is_worn(self) -> None:
         facts = json.loads((DEMO / "portrait8_truth.json").read_text())
-        chin, mm = tuple(facts["chin_tip"]), facts["mm_per_pixel"]
         for name in set(WORN) - {"beads and a ring"}:  # those have a row of the bench
-            rgb, covered = WORN[name](portrait(8), truth(8)[Region.SKIN], chin, mm)
+            rgb, covered = WORN[name](portrait(8), truth(8)[Region.SKIN], Wearer.of(facts))
             found = [f for f in survey_photo(as_photo(rgb)).findings if f.kind.is_patch]
             with self.subTest(name):
                 self.assertGreater(len(found), 4)  # on the face as ever

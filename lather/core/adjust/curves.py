@@ -81,10 +81,9 @@ def _looked_up(table: Table, values: FloatImage) -> FloatImage:
     return found.astype(np.float32)
 
 
-def curves_reference(
+def _curves_reference(
     image: FloatImage, rgb: Table, red: Table, green: Table, blue: Table, lightness: Table
 ) -> None:
-    """Curves on (H, W, 4) pixels, in place: what `apply_curves` says, of tables all given."""
     seen = image[..., 3] > 0
     colour = image[seen][:, :3]
     for channel, table in enumerate((red, green, blue)):
@@ -98,4 +97,4 @@ def _with_lightness(colour: FloatImage, lightness: Table) -> FloatImage:
     return np.clip(drawn, 0, 1).astype(np.float32)
 
 
-curves_kernel = Kernel("lather.core.adjust.compiled", "curves", curves_reference)
+curves_kernel = Kernel("lather.core.adjust.compiled", "curves", _curves_reference)
