@@ -9,7 +9,7 @@ import statistics
 import subprocess
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import asdict, dataclass
 from functools import lru_cache
 from typing import Any, SupportsFloat
@@ -76,6 +76,15 @@ def row(
     """A row, of numbers of whatever kind."""
     held = None if reference_value is None else float(reference_value)
     return Row(name, float(value), unit, target, None if ok is None else bool(ok), reference, held)
+
+
+def p95(
+    name: str, delays_ms: Sequence[float], most_ms: float, reference: str, reference_ms: float
+) -> Row:
+    """The row of what nearly all of many delays stay below."""
+    value = float(np.percentile(delays_ms, 95))
+    return row(f"{name}, p95", value, "ms", target=f"< {most_ms:g} ms", ok=value < most_ms,
+               reference=reference, reference_value=reference_ms)  # fmt: skip
 
 
 @dataclass(frozen=True)

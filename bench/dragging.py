@@ -11,7 +11,7 @@ from unittest import mock
 
 import numpy as np
 
-from bench.common import Row, Scale, row
+from bench.common import Row, Scale, p95, row
 from bench.layers import computing_state
 from bench.shaping import is_current
 from bench.stroke import Paints, bare_blend_ms, opened, wait_for_events
@@ -63,32 +63,28 @@ def measure(scale: Scale) -> list[Row]:
             frames = {n: count - before[n] for n, count in app.window.canvas.tiles.frames.items()}
             shown = {n: shown[n] + frames[n] for n in shown}
             everything += delays
-            rows.append(_frames(f"drag {kind.TITLE.lower()}, {zoom:.0%}, p95", delays, reference,
+            rows.append(_frames(f"drag {kind.TITLE.lower()}, {zoom:.0%}", delays, reference,
                                 frames))  # fmt: skip
     app.close()
     value = float(np.percentile(settled, 95))
     return [
-        _frames("drag any ruler or handle, p95", everything, reference, shown),
+        _frames("drag any ruler or handle", everything, reference, shown),
         row("drag any: exact after it rests, p95", value, "ms", target=f"< {SETTLED_MS:.0f} ms",
             ok=value < SETTLED_MS, reference="float32 blend + 8 bit of the view",
             reference_value=reference),
-        row("drag any: frames at the view's own level", share_of(shown), "",
-            target=f">= {LEAST_FINE}", ok=share_of(shown) >= LEAST_FINE),
+        row("drag any: frames at the view's own level", _share(shown), "",
+            target=f">= {LEAST_FINE}", ok=_share(shown) >= LEAST_FINE),
         *rows,
     ]  # fmt: skip
 
 
-def share_of(frames: dict[int, int]) -> float:
+def _share(frames: dict[int, int]) -> float:
     return frames[0] / max(1, sum(frames.values()))
 
 
 def _frames(name: str, delays: list[float], reference: float, frames: dict[int, int]) -> Row:
-    value = float(np.percentile(delays, 95))
-    return row(
-        name, value, "ms", target=f"< {FRAME_MS:.0f} ms", ok=value < FRAME_MS,
-        reference=f"{share_of(frames):.0%} at the view's level; float32 blend + 8 bit of the view",
-        reference_value=reference,
-    )  # fmt: skip
+    about = f"{_share(frames):.0%} at the view's level; float32 blend + 8 bit of the view"
+    return p95(name, delays, FRAME_MS, about, reference)
 
 
 def _with_all_kinds(state: JobState) -> JobState:

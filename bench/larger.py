@@ -4,12 +4,19 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import numpy as np
-
-from bench.common import LARGE, Row, Scale, row
-from bench.dragging import drag_delays, drags
+from bench.common import Row, Scale, p95
+from bench.dragging import N_EVENTS as N_RULER_EVENTS
+from bench.dragging import VIEW_SIDE_PX, drag_delays, drags
 from bench.layers import computing_state
-from bench.stroke import N_EVENTS, N_WARM_UP, bare_blend_ms, opened, stroke_delays
+from bench.stroke import (
+    N_EVENTS,
+    N_WARM_UP,
+    SIZE_PX,
+    STEP_PX,
+    bare_blend_ms,
+    opened,
+    stroke_delays,
+)
 from lather.document import edits
 from lather.document.layers.table import KINDS
 from lather.document.state import JobState
@@ -17,8 +24,7 @@ from lather.document.state import JobState
 LONG_SIDE_PX = 7500  # 6000 x 7500
 N_PIXEL_LAYERS = 10
 STROKE_MS, RULER_MS = 12.0, 45.0
-VIEW_SIDE_PX, STROKE_SIDE_PX = 694, 232
-N_RULER_EVENTS = 12
+REFERENCE = "float32 blend + 8 bit of the same rectangle"
 RULED = ("curves", "smooth", "radial", "hues", "exposure")
 
 
@@ -27,9 +33,7 @@ def measure(scale: Scale) -> list[Row]:
     from lather.document.job import Job
     from lather.ui.scripted import settle
 
-    large = scale if scale.is_small else Scale(LONG_SIDE_PX * scale.long_side_px
-                                               // LARGE.long_side_px)  # fmt: skip
-    state = _twenty_layers(large)
+    state = _twenty_layers(scale if scale.is_small else Scale(LONG_SIDE_PX))
     app, pen, paints = opened(Job(state))
     pixels = state.layers[N_PIXEL_LAYERS // 2]
     rows = []
@@ -40,25 +44,18 @@ def measure(scale: Scale) -> list[Row]:
         settle(app)
         delays = stroke_delays(app, pen, paints, scale.runs(N_EVENTS) + N_WARM_UP)
         settle(app)
-        rows.append(_p95(f"45 MP, 20 layers: stroke {zoom:.0%}, p95", delays, STROKE_MS,
-                         bare_blend_ms(scale, round(STROKE_SIDE_PX * zoom))))  # fmt: skip
+        rows.append(p95(f"45 MP, 20 layers: stroke {zoom:.0%}", delays, STROKE_MS, REFERENCE,
+                        bare_blend_ms(scale, round((SIZE_PX + STEP_PX) * zoom) + 2)))  # fmt: skip
         delays = []
         for kind in [KINDS[name] for name in RULED][: scale.runs(len(RULED))]:
             for _, drag in drags(app, kind):  # type: ignore[arg-type]
                 settle(app)
                 delays += drag_delays(app, paints, drag, scale.runs(N_RULER_EVENTS))
         settle(app)
-        rows.append(_p95(f"45 MP, 20 layers: rulers {zoom:.0%}, p95", delays, RULER_MS,
-                         bare_blend_ms(scale, VIEW_SIDE_PX)))  # fmt: skip
+        rows.append(p95(f"45 MP, 20 layers: rulers {zoom:.0%}", delays, RULER_MS, REFERENCE,
+                        bare_blend_ms(scale, VIEW_SIDE_PX)))  # fmt: skip
     app.close()
     return rows
-
-
-def _p95(name: str, delays: list[float], most_ms: float, reference: float) -> Row:
-    value = float(np.percentile(delays, 95))
-    return row(name, value, "ms", target=f"< {most_ms:g} ms", ok=value < most_ms,
-               reference="float32 blend + 8 bit of the same rectangle",
-               reference_value=reference)  # fmt: skip
 
 
 def _twenty_layers(scale: Scale) -> JobState:

@@ -134,6 +134,8 @@ class GrainTest(Case):
             self.assertLess(alike, 0.62)
 
     def test_a_grain_of_any_size_is_white_noise_blurred_and_of_sigma_one(self) -> None:
+        prepare_kernels()
+        self.assertTrue(grain.standardise_kernel.compiled)
         for sigma_px in (0.6, 2.0, 7.5):
             white = np.random.default_rng(3).standard_normal((96, 96, 4), np.float32)
             noise = grain._softened(white, sigma_px)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from lather.core.adjust.bracket import smooth_step
-from lather.core.adjust.curves import NO_TABLE, Table, curves_reference
+from lather.core.adjust.curves import NO_TABLE, Table, apply_curves
 from lather.core.arrays import FloatImage, Plane
 from lather.core.kernels import Kernel
 from lather.core.rect import Rect
@@ -72,7 +72,7 @@ def _light_reference(
     placed = left, top, along_x, along_y, across_x, across_y, rim
     share = ellipse_share(image.shape[:2], placed, outside)
     lit = image.copy()
-    curves_reference(lit, NO_TABLE, red, green, blue, NO_TABLE)
+    apply_curves(lit, NO_TABLE, (red, green, blue), NO_TABLE)
     image[..., :3] += share[..., None] * (lit[..., :3] - image[..., :3])
 
 

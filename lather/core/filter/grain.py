@@ -11,7 +11,6 @@ import threading
 from functools import lru_cache
 
 import numpy as np
-from numpy.typing import NDArray
 
 from lather.core.arrays import FloatImage, Plane
 from lather.core.kernels import Kernel
@@ -91,7 +90,9 @@ def _softened(field: FloatImage, sigma_px: float) -> FloatImage:
     """A square that goes on at its other end, blurred; summed in float64, as ndimage's filter."""
     import cv2
 
-    reach, kernel, alone = _kernel(sigma_px)
+    reach = int(4 * sigma_px + 0.5)
+    kernel = np.exp(-0.5 / sigma_px**2 * np.arange(-reach, reach + 1) ** 2)
+    kernel, alone = kernel / kernel.sum(), np.ones(1)
     wide = cv2.copyMakeBorder(field, reach, reach, reach, reach, cv2.BORDER_WRAP)
     side = len(field)
     out = np.empty_like(field)
@@ -103,13 +104,6 @@ def _softened(field: FloatImage, sigma_px: float) -> FloatImage:
 
     in_two_parts(blur, side, field.size)
     return out
-
-
-def _kernel(sigma_px: float) -> tuple[int, NDArray[np.float64], NDArray[np.float64]]:
-    """How far a Gaussian reaches, its weights, and those of none."""
-    reach = int(4 * sigma_px + 0.5)
-    weights = np.exp(-0.5 / sigma_px**2 * np.arange(-reach, reach + 1) ** 2)
-    return reach, weights / weights.sum(), np.ones(1)
 
 
 def _standardise_reference(noise: FloatImage) -> None:

@@ -65,9 +65,13 @@ class DeviationRuler(QWidget):
         return QRectF(MARGIN_PX, 1, self.width() - 2 * MARGIN_PX, self.height() - FOOT_PX - 2)
 
     def _place(self, x: float, y: float) -> QPointF:
+        return self._places(np.array([x]), np.array([y]))[0]
+
+    def _places(self, xs: np.ndarray, ys: np.ndarray) -> list[QPointF]:
         field = self._field
-        down = 0.5 - (y - x) / (2 * REACH)
-        return QPointF(field.left() + x * field.width(), field.top() + down * field.height())
+        across = field.left() + xs * field.width()
+        down = field.top() + (0.5 - (ys - xs) / (2 * REACH)) * field.height()
+        return list(map(QPointF, across.tolist(), down.tolist()))
 
     def _value(self, place: QPointF) -> tuple[float, float]:
         field = self._field
@@ -90,9 +94,7 @@ class DeviationRuler(QWidget):
         heights = curve_through(self.points, xs)
         painter.setClipRect(field)
         painter.setPen(QPen(QColor(t.accent), 2))
-        across = field.left() + xs * field.width()
-        down = field.top() + (0.5 - (heights - xs) / (2 * REACH)) * field.height()
-        painter.drawPolyline(QPolygonF(map(QPointF, across.tolist(), down.tolist())))
+        painter.drawPolyline(QPolygonF(self._places(xs, heights)))
         painter.setClipping(False)
         for n, (x, y) in enumerate(self.points):
             picked = n == self._picked and (self._dragging or self.hasFocus())
