@@ -168,6 +168,7 @@ def _strands(mask: Image, width: int, height: int) -> None:
 
 
 def _glasses(mask: Image, width: int, height: int) -> None:
+    """Plain ones, where the picture has a face more or less; those of `worn` sit on the eyes."""
     for x in (0.42, 0.58):
         centre = round(x * width), round(0.35 * height)
         cv2.ellipse(mask, centre, (round(0.07 * width), round(0.04 * height)), 0, 0, 360, 1.0,

@@ -178,5 +178,5 @@ WORN: dict[str, Draw] = {
     "a collar of the skin's colour": partial(collar, colour=None),
     "white cuffs": partial(cuff, colour=WHITE), "black cuffs": partial(cuff, colour=BLACK),
     "cuffs of the skin's colour": partial(cuff, colour=None),
-    "a watch": watch, "glasses": glasses, "beads and a ring": beads,
+    "a watch": watch, "horn glasses": glasses, "beads and a ring": beads,
 }  # fmt: skip

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import json
 import unittest
 from dataclasses import replace
 
 import numpy as np
 
-from bench.changed import portrait, truth
+from bench.changed import facts, portrait, truth
 from bench.turned import turned_state
 from bench.worn import WORN, Wearer
 from lather.assist.even.match import is_infant
@@ -22,7 +21,7 @@ from lather.document.people import person_at, pupil_distance_mm, px_per_mm_of, s
 from lather.document.photo import Photo
 from lather.document.scale import set_scale
 from lather.document.state import JobState, new_state
-from tests.support import DEMO, Case
+from tests.support import Case
 
 
 def as_photo(rgb: np.ndarray) -> Photo:
@@ -36,9 +35,8 @@ def job_of(rgb: np.ndarray) -> JobState:
 
 class WornTest(Case):
     def test_no_patch_lies_on_what_is_worn(self) -> None:
-        facts = json.loads((DEMO / "portrait8_truth.json").read_text())
         for name in set(WORN) - {"beads and a ring"}:  # those have a row of the bench
-            rgb, covered = WORN[name](portrait(8), truth(8)[Region.SKIN], Wearer.of(facts))
+            rgb, covered = WORN[name](portrait(8), truth(8)[Region.SKIN], Wearer.of(facts(8)))
             found = [f for f in survey_photo(as_photo(rgb)).findings if f.kind.is_patch]
             with self.subTest(name):
                 self.assertGreater(len(found), 4)  # on the face as ever
